@@ -1,0 +1,29 @@
+# The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
+.PHONY: demo test lint screenshots bench ready ready-test
+BIN = .venv/bin
+
+demo: ready
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/nuvlo demo; else \
+	  echo "No display here: painting the demo's first window unseen instead."; \
+	  if command -v xvfb-run >/dev/null; then xvfb-run -a $(BIN)/nuvlo demo --check; \
+	  else QT_QPA_PLATFORM=offscreen $(BIN)/nuvlo demo --check; fi; fi
+
+test: lint
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+lint: ready-test
+	$(BIN)/ruff check src tests benchmarks tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+screenshots: ready
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
+
+bench: ready-test
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benchmarks --benchmark-columns=min,median,rounds -s
+
+ready:
+	@tools/bootstrap.sh run
+
+ready-test:
+	@tools/bootstrap.sh test

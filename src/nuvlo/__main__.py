@@ -1,0 +1,7 @@
+"""``python -m nuvlo`` is the same as the ``nuvlo`` command."""
+
+import sys
+
+from nuvlo.cli import main
+
+sys.exit(main())

@@ -1,0 +1,1 @@
+"""Netlist → equations → solutions, always for a whole ensemble at once."""

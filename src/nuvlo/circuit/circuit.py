@@ -1,0 +1,236 @@
+"""A netlist with its subcircuits opened out: numbered nodes, flat elements, and their values for an ensemble."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvlo.circuit.expression import Expression
+from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
+from nuvlo.problems import Problem
+
+Array = NDArray[np.float64]
+Overrides = Mapping[str, "float | Array"]
+GROUND = ("0", "gnd")
+
+
+@dataclass(frozen=True)
+class Element:
+    """One flat element. ``nodes`` are indices into ``Circuit.nodes``; −1 is ground."""
+
+    name: str
+    kind: str
+    nodes: tuple[int, ...]
+    card: Card
+    scope: _Scope
+    polarity: int = 1  # −1 for a PNP transistor
+
+
+class _Scope:
+    """Names visible to the expressions of one block instance, innermost first."""
+
+    def __init__(self, prefix: str, block: Block, given: Mapping[str, Expression], parent: _Scope | None) -> None:
+        self.prefix, self.block, self.given, self.parent = prefix, block, given, parent
+
+    def value(self, name: str, overrides: Overrides, asking: tuple[str, ...] = ()) -> float | Array:
+        full = self.prefix + name
+        if full in overrides:
+            return overrides[full]
+        if full in asking:
+            raise NetlistError(Problem(f"the parameter '{name}' is defined by itself.", "Break the circle."))
+        if name in self.given and self.parent is not None:
+            return self.given[name](lambda n: self._outer(n, overrides, (*asking, full)))
+        if name in self.block.parameters:
+            return self.block.parameters[name](lambda n: self.value(n, overrides, (*asking, full)))
+        if self.parent is not None:
+            return self.parent.value(name, overrides, asking)
+        raise NetlistError(Problem(f"the parameter '{name}' is not defined.", "Add .param, or mend the name."))
+
+    def _outer(self, name: str, overrides: Overrides, asking: tuple[str, ...]) -> float | Array:
+        assert self.parent is not None
+        return self.parent.value(name, overrides, asking)
+
+    def evaluate(self, expression: Expression, overrides: Overrides) -> float | Array:
+        result: float | Array = expression(lambda n: self.value(n, overrides))
+        return result
+
+
+class Circuit:
+    """Flat circuit. ``nodes`` are names in order of appearance, ground left out.
+
+    Names inside a subcircuit instance ``x1`` read ``x1.m``. Raises :class:`NetlistError` for an unknown model or
+    subcircuit, a wrong number of terminals, a node that nothing holds at any voltage, or a loop of voltage sources.
+    """
+
+    def __init__(self, netlist: Netlist, *, check: bool = True) -> None:
+        self.netlist = netlist
+        self.nodes: list[str] = []
+        self.elements: list[Element] = []
+        self._index: dict[str, int] = {}
+        self._problems: list[Problem] = []
+        self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
+        if not self.elements and not self._problems:
+            self._problems.append(Problem("the netlist has no elements.", "Add at least one."))
+        if self._problems:
+            raise NetlistError(self._problems)
+        self._by_name = {e.name: e for e in self.elements}
+        if check:
+            self._check_connected()
+
+    @classmethod
+    def from_file(cls, path: Path) -> Circuit:
+        return cls(read_netlist(path))
+
+    @classmethod
+    def from_text(cls, text: str, folder: Path | None = None) -> Circuit:
+        return cls(parse_netlist(text, folder=folder))
+
+    def element(self, name: str) -> Element:
+        found = self._by_name.get(name.lower())
+        if found is None:
+            raise NetlistError(Problem(f"there is no element '{name}'.", "Names are as in the netlist.", ref=name))
+        return found
+
+    def of_kind(self, kind: str) -> list[Element]:
+        return [e for e in self.elements if e.kind == kind]
+
+    def node(self, name: str) -> int:
+        """Index of a node; −1 for ground. Raises :class:`NetlistError` naming the nearest thing that exists."""
+        name = name.lower()
+        if name in GROUND:
+            return -1
+        if name not in self._index:
+            known = ", ".join(self.nodes[:20])
+            raise NetlistError(Problem(f"there is no node '{name}'.", f"Nodes here: {known}.", ref=name))
+        return self._index[name]
+
+    def parameter(self, element: Element, name: str, overrides: Overrides, default: float = 0.0) -> float | Array:
+        """Value of ``name`` for ``element``: an override ``element.name``, the card's own, its model's, or the default.
+
+        The main value of an element (``value`` of R and C, ``dc`` of sources) is overridden by the bare name too.
+        """
+        full = f"{element.name}.{name}"
+        if full in overrides:
+            return overrides[full]
+        main = "dc" if element.kind in "vi" else "value"
+        if name == main and element.name in overrides:
+            return overrides[element.name]
+        if name in element.card.parameters:
+            return element.scope.evaluate(element.card.parameters[name], overrides)
+        if element.card.model:
+            model = element.scope.block.find_model(element.card.model)
+            if model and name in model.parameters:
+                return element.scope.evaluate(model.parameters[name], overrides)
+        return default
+
+    def has_parameter(self, name: str) -> bool:
+        """Whether ``name`` (``r1``, ``q1.bf``, ``xfuzz.pos``) can be overridden here."""
+        head, _, tail = name.rpartition(".")
+        if name in self._by_name or (head in self._by_name and self._by_name[head].card.model):
+            return True
+        return any(
+            e.scope.prefix == head + "." and (tail in e.scope.block.parameters or tail in e.scope.given)
+            for e in self.elements
+        )
+
+    # -- opening out ------------------------------------------------------------------------------------------
+
+    def _number(self, name: str, prefix: str, ports: Mapping[str, int]) -> int:
+        if name in GROUND:
+            return -1
+        if name in ports:
+            return ports[name]
+        full = prefix + name
+        if full not in self._index:
+            self._index[full] = len(self.nodes)
+            self.nodes.append(full)
+        return self._index[full]
+
+    def _open(self, block: Block, scope: _Scope, ports: Mapping[str, int], inside: tuple[str, ...]) -> None:
+        for card in block.cards:
+            numbers = tuple(self._number(n, scope.prefix, ports) for n in card.nodes)
+            if card.kind == "x":
+                self._instance(card, block, scope, numbers, inside)
+                continue
+            polarity = 1
+            if card.kind in "dq":
+                model = block.find_model(card.model or "")
+                wanted = ("d",) if card.kind == "d" else ("npn", "pnp")
+                if model is None or model.kind not in wanted:
+                    why = "is not defined" if model is None else f"is of type {model.kind}"
+                    self._say(card, f"the model '{card.model}' {why}.", f"Add .model {card.model} {wanted[0]}(…).")
+                    continue
+                polarity = -1 if model.kind == "pnp" else 1
+            if card.kind in "vr" and numbers[0] == numbers[1] and card.kind == "v":
+                self._say(card, "both ends of this source are on the same node.", "Mend one of the nodes.")
+            self.elements.append(Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity))
+
+    def _instance(
+        self, card: Card, block: Block, scope: _Scope, numbers: tuple[int, ...], inside: tuple[str, ...]
+    ) -> None:
+        sub = block.find_subcircuit(card.model or "")
+        if sub is None:
+            self._say(card, f"the subcircuit '{card.model}' is not defined.", "Add .include or .subckt.")
+        elif len(sub.ports) != len(numbers):
+            self._say(card, f"'{sub.name}' has {len(sub.ports)} terminals, not {len(numbers)}.", "")
+        elif sub.name in inside:
+            self._say(card, f"the subcircuit '{sub.name}' contains itself.", "Break the circle.")
+        else:
+            inner = _Scope(f"{scope.prefix}{card.name}.", sub, card.parameters, scope)
+            self._open(sub, inner, dict(zip(sub.ports, numbers, strict=True)), (*inside, sub.name))
+
+    def _say(self, card: Card, message: str, remedy: str) -> None:
+        at = card.token
+        self._problems.append(Problem(message, remedy, at.file, at.line, at.column, card.name))
+
+    # -- can it have an operating point at all? ----------------------------------------------------------------
+
+    def _check_connected(self) -> None:
+        group = list(range(len(self.nodes) + 1))  # union-find; the last entry is ground (index −1)
+
+        def root(node: int) -> int:
+            while group[node] != node:
+                group[node] = group[group[node]]
+                node = group[node]
+            return node
+
+        sources = list(range(len(self.nodes) + 1))
+        for element in self.of_kind("v"):
+            a, b = (self._source_root(sources, n % len(sources)) for n in element.nodes)
+            if a == b:
+                at = element.card.token
+                raise NetlistError(
+                    Problem(
+                        f"'{element.name}' closes a loop of voltage sources.",
+                        "Put a resistance in the loop, or take one source out.",
+                        at.file, at.line, at.column, element.name,
+                    )  # fmt: skip
+                )
+            sources[a] = b
+        for element in self.elements:
+            if element.kind in "rvdq":
+                first, *rest = (n % len(group) for n in element.nodes)
+                for other in rest:
+                    group[root(first)] = root(other)
+        ground = root(len(self.nodes))
+        loose = [name for i, name in enumerate(self.nodes) if root(i) != ground]
+        if loose:
+            names = ", ".join(f"'{n}'" for n in loose[:6])
+            raise NetlistError(
+                Problem(
+                    f"nothing sets the d.c. voltage of node {names}.",
+                    "A resistor to another node is missing, or the ground node 0 is.",
+                    file=self.elements[0].card.token.file,
+                    ref=loose[0],
+                )
+            )
+
+    @staticmethod
+    def _source_root(group: list[int], node: int) -> int:
+        while group[node] != node:
+            node = group[node]
+        return node

@@ -1,0 +1,165 @@
+"""Solve many small sparse systems of one shape at once.
+
+All members of an ensemble, and all frequencies of a sweep, share one pattern of non-zeros. So the order of
+elimination is planned once (Markowitz counting with a threshold on the nominal matrix: H. M. Markowitz, "The
+elimination form of the inverse", Management Science 3, 1957), and each step of it is then one whole-array operation
+over every member. A member whose numbers do not suit the planned order is noticed by its residual and solved again by
+LAPACK with full partial pivoting.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvlo.circuit.circuit import Array
+
+AnyArray = NDArray[Any]
+PIVOT_THRESHOLD = 1e-3
+RESIDUAL_LIMIT = 1e-9
+FEW = 12  # below this many members LAPACK alone is quicker than whole-array steps
+
+
+class Elimination:
+    """A plan for systems of one shape. ``slots`` maps (row, column) to an index into the value list."""
+
+    def __init__(
+        self, size: int, slots: dict[tuple[int, int], int], nominal: Sequence[complex | float] | None = None
+    ) -> None:
+        self.size = size
+        self.slots = dict(slots)
+        self._own = len(slots)
+        self._steps: list[tuple[int, int, list[tuple[int, int, list[tuple[int, int]]]]]] = []
+        self._back: list[tuple[int, int, list[tuple[int, int]]]] = []
+        self.planned = nominal is not None and self._plan(np.asarray(nominal))
+
+    def _plan(self, nominal: AnyArray) -> bool:
+        n = self.size
+        dense = np.zeros((n, n), dtype=nominal.dtype)
+        for (r, c), s in self.slots.items():
+            dense[r, c] += nominal[s]
+        filled = np.zeros((n, n), dtype=bool)
+        filled[tuple(zip(*self.slots))] = True
+        rows, columns = set(range(n)), set(range(n))
+        while rows:
+            pivot = self._choose(dense, filled, rows, columns)
+            if pivot is None:
+                return False
+            r, c = pivot
+            pivot_slot = self.slots[r, c]
+            tail = [k for k in columns if k != c and filled[r, k]]
+            updates = []
+            for other in rows - {r}:
+                if not filled[other, c]:
+                    continue
+                factor = dense[other, c] / dense[r, c]
+                changes = []
+                for k in tail:
+                    if not filled[other, k]:
+                        filled[other, k] = True
+                        self.slots[other, k] = len(self.slots)
+                    dense[other, k] -= factor * dense[r, k]
+                    changes.append((self.slots[other, k], self.slots[r, k]))
+                updates.append((other, self.slots[other, c], changes))
+            self._steps.append((r, pivot_slot, updates))
+            self._back.append((r, c, [(k, self.slots[r, k]) for k in tail]))
+            rows.remove(r)
+            columns.remove(c)
+        self._back.reverse()
+        return True
+
+    def _choose(
+        self, dense: AnyArray, filled: NDArray[np.bool_], rows: set[int], columns: set[int]
+    ) -> tuple[int, int] | None:
+        live = sorted(columns)
+        best, best_cost = None, (np.inf, 0.0)
+        for r in rows:
+            sizes = np.abs(dense[r, live])
+            biggest = sizes.max()
+            if not biggest > 0:
+                return None
+            count = int(filled[r, live].sum()) - 1
+            for c, size in zip(live, sizes, strict=True):
+                if size < PIVOT_THRESHOLD * biggest:
+                    continue
+                uses = sum(1 for o in rows if filled[o, c]) - 1
+                cost = (count * uses, -float(size / biggest))
+                if cost < best_cost:
+                    best, best_cost = (r, c), cost
+        return best
+
+    def solve(self, values: Sequence[AnyArray], right: AnyArray) -> AnyArray:
+        """Solve for all members. ``values`` is one array (1,) or (K,) per slot; ``right`` is (n, K) or (n, m, K).
+
+        Returns an array like ``right``; a member that is singular comes back as NaN.
+        """
+        members = right.shape[-1]
+        if members < FEW or not self.planned:
+            return self._lapack(values, right, np.arange(members))
+        a: list[AnyArray] = [*values, *([_NOTHING] * (len(self.slots) - self._own))]
+        b = list(right)
+        with np.errstate(all="ignore"):
+            for row, pivot, updates in self._steps:
+                inverse = 1.0 / a[pivot]
+                for other, slot, changes in updates:
+                    factor = a[slot] * inverse
+                    for target, source in changes:
+                        old = a[target]
+                        a[target] = -factor * a[source] if old is _NOTHING else old - factor * a[source]
+                    b[other] = b[other] - factor * b[row]
+                a[pivot] = inverse
+            pivots = {row: pivot for row, pivot, _ in self._steps}
+            x = np.empty(right.shape, dtype=np.result_type(right, *values))
+            for row, column, tail in self._back:
+                total = b[row]
+                for k, slot in tail:
+                    total = total - a[slot] * x[k]
+                x[column] = total * a[pivots[row]]
+            bad = self._suspicious(values, right, x)
+        if bad.size:
+            x[..., bad] = self._lapack(values, right, bad)
+        return x
+
+    def _suspicious(self, values: Sequence[AnyArray], right: AnyArray, x: AnyArray) -> NDArray[np.int_]:
+        """Members whose solution does not satisfy its equations to ``RESIDUAL_LIMIT``."""
+        y = x if x.ndim == 2 else x[:, 0]
+        b = right if right.ndim == 2 else right[:, 0]
+        residual = [-row for row in b]
+        scale = [np.abs(row) for row in b]
+        for (r, c), s in list(self.slots.items())[: self._own]:
+            term = values[s] * y[c]
+            residual[r] = residual[r] + term
+            scale[r] = scale[r] + np.abs(term)
+        worst = np.zeros(right.shape[-1])
+        for part, size in zip(residual, scale, strict=True):
+            worst = np.maximum(worst, np.abs(part) - RESIDUAL_LIMIT * size)
+            worst[~np.isfinite(part)] = np.inf
+        return np.flatnonzero(~(worst <= 1e-30))
+
+    def _lapack(self, values: Sequence[AnyArray], right: AnyArray, members: NDArray[np.int_]) -> AnyArray:
+        kind = np.result_type(right, *values)
+        matrix = np.zeros((members.size, self.size, self.size), dtype=kind)
+        for (r, c), s in list(self.slots.items())[: self._own]:
+            v = values[s]
+            matrix[:, r, c] += v[members] if v.size > 1 else v
+        b = np.moveaxis(right[..., members], -1, 0)
+        if right.ndim == 2:
+            b = b[..., None]
+        try:
+            solved = np.linalg.solve(matrix, b)
+        except np.linalg.LinAlgError:
+            solved = np.full(b.shape, np.nan, dtype=kind)
+            for k in range(members.size):
+                try:
+                    solved[k] = np.linalg.solve(matrix[k], b[k])
+                except np.linalg.LinAlgError:
+                    continue
+        if right.ndim == 2:
+            solved = solved[..., 0]
+        return np.moveaxis(solved, 0, -1)
+
+
+_NOTHING: Array = np.zeros(1)

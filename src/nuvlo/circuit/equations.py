@@ -1,0 +1,220 @@
+"""Modified nodal equations of a circuit for an ensemble: C dx/dt + G x + i(x) = b.
+
+Unknowns: node voltages, inner nodes of devices with series resistance, then the current of each voltage source. Every
+coefficient is an array over members, (1,) where all members share it, so that nothing is computed twice.
+Source of the method: C.-W. Ho, A. Ruehli, P. Brennan, "The modified nodal approach to network analysis", IEEE Trans.
+Circuits and Systems 22, 1975.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.devices import Devices, Evaluation
+from nuvlo.circuit.elimination import Elimination
+from nuvlo.circuit.netlist import NetlistError
+from nuvlo.problems import Problem
+
+
+
+def ensemble_size(overrides: Overrides) -> int:
+    """Number of members that ``overrides`` describe; arrays of differing length are refused."""
+    sizes = {np.size(v) for v in overrides.values() if np.ndim(v) == 1}
+    if len(sizes) > 1:
+        raise ValueError(f"overrides of differing length: {sorted(sizes)}")
+    return sizes.pop() if sizes else 1
+
+
+class Equations:
+    """The equations of ``circuit`` with ``overrides`` put in place. Conductances S, capacitances F, sources V and A.
+
+    ``open_sources`` names sources taken out (their branch carries no current); ``leak`` (S) ties each node to
+    ground, for analyses in which parts of the circuit may float.
+    """
+
+    def __init__(
+        self, circuit: Circuit, overrides: Overrides | None = None, *, open_sources: frozenset[str] = frozenset(),
+        leak: float = 0.0,
+    ) -> None:  # fmt: skip
+        overrides = overrides or {}
+        self.circuit = circuit
+        self.members = ensemble_size(overrides)
+        self.names = list(circuit.nodes)
+        extra: dict[tuple[str, str], int] = {}
+        conductors: list[tuple[int, int, Array]] = []
+        for element in circuit.elements:
+            series = {"d": (("rs", 0),), "q": (("rc", 0), ("rb", 1), ("re", 2))}.get(element.kind, ())
+            area = np.asarray(circuit.parameter(element, "area", overrides, 1.0), float)
+            for name, terminal in series:
+                ohms = np.atleast_1d(np.asarray(circuit.parameter(element, name, overrides), float)) / area
+                if (ohms > 0).any():
+                    extra[element.name, name] = len(self.names)
+                    conductors.append((element.nodes[terminal], len(self.names), 1.0 / np.maximum(ohms, 1e-6)))
+                    self.names.append(f"{element.name}#{name}")
+        self.voltage_sources = [e for e in circuit.of_kind("v") if e.name not in open_sources]
+        self.first_branch = len(self.names)
+        self.size = self.first_branch + len(self.voltage_sources)
+        self.devices = Devices(circuit, overrides, extra)
+        self.capacitors: list[tuple[int, int, Array]] = []
+        self.resistor_entry: dict[str, int] = {}
+        for element in circuit.elements:
+            if element.kind == "r":
+                ohms = self._value(element.name, "value", overrides)
+                if (ohms == 0).any():
+                    at = element.card.token
+                    raise NetlistError(
+                        Problem("a resistor of 0 Ω has no solution.", "Use 1m for a link.", at.file, at.line,
+                                at.column, element.name)
+                    )  # fmt: skip
+                self.resistor_entry[element.name] = len(conductors)
+                conductors.append((*_two(element.nodes), 1.0 / ohms))
+            elif element.kind == "c":
+                self.capacitors.append((*_two(element.nodes), self._value(element.name, "value", overrides)))
+        if leak:
+            conductors += [(node, -1, np.array([leak])) for node in range(self.first_branch)]
+        self.conductors = conductors
+        self.overrides = overrides
+        self.sources = {
+            e.name: self._value(e.name, "dc", overrides) for e in circuit.elements if e.kind in "vi"
+        }  # fmt: skip
+        self.open_sources = open_sources
+        self._lay_out()
+
+    def _value(self, name: str, parameter: str, overrides: Overrides) -> Array:
+        element = self.circuit.element(name)
+        return np.atleast_1d(np.asarray(self.circuit.parameter(element, parameter, overrides), float))
+
+    # -- pattern ----------------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        self.slots: dict[tuple[int, int], int] = {}
+        self._conductor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.conductors]
+        self._capacitor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.capacitors]
+        self._branch_stamps: list[tuple[int, float]] = []
+        for k, source in enumerate(self.voltage_sources):
+            branch = self.first_branch + k
+            for node, sign in zip(source.nodes, (1.0, -1.0), strict=True):
+                if node >= 0:
+                    self._branch_stamps += [(self._slot(node, branch), sign), (self._slot(branch, node), sign)]
+        pairs = self.devices.pairs
+        self._device_stamps: list[list[tuple[int, float]]] = []
+        for row, column in zip(self.devices.rows, self.devices.columns, strict=True):
+            stamps = []
+            for i, s in zip(pairs[row], (1.0, -1.0), strict=True):
+                for j, t in zip(pairs[column], (1.0, -1.0), strict=True):
+                    if i >= 0 and j >= 0:
+                        stamps.append((self._slot(i, j), s * t))
+            self._device_stamps.append(stamps)
+
+    def _slot(self, row: int, column: int) -> int:
+        return self.slots.setdefault((row, column), len(self.slots))
+
+    def _pair_stamps(self, a: int, b: int) -> list[tuple[int, float]]:
+        out = []
+        for node in (a, b):
+            if node >= 0:
+                out.append((self._slot(node, node), 1.0))
+        if a >= 0 and b >= 0:
+            out += [(self._slot(a, b), -1.0), (self._slot(b, a), -1.0)]
+        return out
+
+    # -- coefficients -----------------------------------------------------------------------------------------
+
+    def linear(self) -> list[Array]:
+        """Values of all slots from resistors and sources alone."""
+        values: list[Array] = [np.zeros(1) for _ in self.slots]
+        for stamps, (_, _, conductance) in zip(self._conductor_stamps, self.conductors, strict=True):
+            _add(values, stamps, conductance)
+        for slot, sign in self._branch_stamps:
+            values[slot] = values[slot] + sign
+        return values
+
+    def capacitive(self, evaluation: Evaluation | None = None) -> list[Array]:
+        """Values of all slots from capacitors, and from junctions where their ``evaluation`` is given."""
+        values: list[Array] = [np.zeros(1) for _ in self.slots]
+        for stamps, (_, _, farads) in zip(self._capacitor_stamps, self.capacitors, strict=True):
+            _add(values, stamps, farads)
+        if evaluation is not None:
+            self.add_devices(values, evaluation.capacitance)
+        return values
+
+    def add_devices(self, values: list[Array], entries: Array) -> None:
+        """Add junction conductances or capacitances (E, K) into ``values``."""
+        for stamps, entry in zip(self._device_stamps, entries, strict=True):
+            _add(values, stamps, entry)
+
+    def right_side(self, scale: float = 1.0) -> Array:
+        """(n, members or 1): what the sources drive at d.c."""
+        width = max((v.size for v in self.sources.values()), default=1)
+        out = np.zeros((self.size, width))
+        for k, source in enumerate(self.voltage_sources):
+            out[self.first_branch + k] = scale * self.sources[source.name]
+        for element in self.circuit.of_kind("i"):
+            if element.name not in self.open_sources:
+                self.inject(out, element.nodes, -scale * self.sources[element.name])
+        return out
+
+    @staticmethod
+    def inject(right: NDArray[np.generic], nodes: tuple[int, ...], amps: object) -> None:
+        """Drive ``amps`` out of ``nodes[1]`` into ``nodes[0]``."""
+        for node, sign in zip(nodes, (1.0, -1.0), strict=False):
+            if node >= 0:
+                right[node] = right[node] + sign * np.asarray(amps)
+
+    def unit_source(self, name: str) -> Array:
+        """(n,): the right side of a source of 1 V or 1 A, all others at 0."""
+        element = self.circuit.element(name)
+        out = np.zeros(self.size)
+        if element.kind == "v":
+            out[self.first_branch + self.voltage_sources.index(element)] = 1.0
+        elif element.kind == "i":
+            self.inject(out, element.nodes, -1.0)
+        else:
+            raise NetlistError(Problem(f"'{name}' is not a source.", "Name a V or I element.", ref=name))
+        return out
+
+    def branch_voltages(self, x: Array) -> Array:
+        """(B, K): the voltage across each junction."""
+        zero = np.zeros((1, x.shape[1]))
+        full = np.concatenate([x, zero])
+        plus, minus = self.branch_nodes()
+        out: Array = full[plus] - full[minus]
+        return out
+
+    def branch_nodes(self) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+        pairs = np.array(self.devices.pairs, dtype=int).reshape(-1, 2)
+        return pairs[:, 0], pairs[:, 1]
+
+    def add_branch_currents(self, right: Array, currents: Array) -> Array:
+        """Take branch currents (B, K), which flow from plus to minus, off the right side."""
+        out = right
+        for (plus, minus), amps in zip(self.devices.pairs, currents, strict=True):
+            if plus >= 0:
+                out[plus] -= amps
+            if minus >= 0:
+                out[minus] += amps
+        return out
+
+    def plan(self, values: list[Array]) -> Elimination:
+        """Elimination order from member 0 of ``values``."""
+        return Elimination(self.size, self.slots, [v[0] for v in values])
+
+    def unplanned(self) -> Elimination:
+        """Straight to LAPACK: for a single member no plan pays."""
+        return Elimination(self.size, self.slots)
+
+
+def _two(nodes: tuple[int, ...]) -> tuple[int, int]:
+    return nodes[0], nodes[1]
+
+
+def _add(values: list[Array], stamps: list[tuple[int, float]], amount: Array) -> None:
+    for slot, sign in stamps:
+        values[slot] = values[slot] + amount if sign > 0 else values[slot] - amount
+
+
+def members_of(values: list[Array], chosen: NDArray[np.int_]) -> list[Array]:
+    """The same coefficients for some members only."""
+    return [v[chosen] if v.size > 1 else v for v in values]

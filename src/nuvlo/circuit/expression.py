@@ -1,0 +1,168 @@
+"""Arithmetic in netlists: ``{r*(1-pos)}``, evaluated on scalars or on whole arrays of ensemble members."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nuvlo.circuit.number import BadNumber, spice_number
+
+_TOKEN = re.compile(
+    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?[a-z]*)|(?P<name>[a-z_][a-z0-9_.]*)"
+    r"|(?P<op>\*\*|==|!=|<=|>=|&&|\|\||[-+*/^<>?:(),]))"
+)
+
+
+def _limit(x: Any, a: Any, b: Any) -> Any:
+    return np.clip(x, np.minimum(a, b), np.maximum(a, b))
+
+
+FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
+    "abs": (1, np.abs), "sqrt": (1, np.sqrt), "exp": (1, np.exp), "ln": (1, np.log), "log": (1, np.log),
+    "log10": (1, np.log10), "tanh": (1, np.tanh), "atan": (1, np.arctan), "sin": (1, np.sin), "cos": (1, np.cos),
+    "sgn": (1, np.sign), "min": (2, np.minimum), "max": (2, np.maximum), "pow": (2, np.power),
+    "pwr": (2, lambda x, y: np.sign(x) * np.abs(x) ** y), "limit": (3, _limit),
+    "u": (1, lambda x: np.where(np.asarray(x) > 0, 1.0, 0.0)), "uramp": (1, lambda x: np.maximum(x, 0.0)),
+}  # fmt: skip
+_BINARY: dict[str, tuple[int, Callable[[Any, Any], Any]]] = {
+    "||": (1, lambda a, b: 1.0 * ((np.asarray(a) != 0) | (np.asarray(b) != 0))),
+    "&&": (2, lambda a, b: 1.0 * ((np.asarray(a) != 0) & (np.asarray(b) != 0))),
+    "==": (3, lambda a, b: 1.0 * np.equal(a, b)), "!=": (3, lambda a, b: 1.0 * np.not_equal(a, b)),
+    "<": (4, lambda a, b: 1.0 * np.less(a, b)), "<=": (4, lambda a, b: 1.0 * np.less_equal(a, b)),
+    ">": (4, lambda a, b: 1.0 * np.greater(a, b)), ">=": (4, lambda a, b: 1.0 * np.greater_equal(a, b)),
+    "+": (5, lambda a, b: a + b), "-": (5, lambda a, b: a - b), "*": (6, lambda a, b: a * b),
+    "/": (6, lambda a, b: a / b), "^": (8, lambda a, b: a**b), "**": (8, lambda a, b: a**b),
+}  # fmt: skip
+_UNARY_LEVEL = 7
+
+
+class ExpressionError(ValueError):
+    """The expression cannot be read; ``column`` counts from 1 within it."""
+
+    def __init__(self, message: str, column: int) -> None:
+        self.column = column
+        super().__init__(message)
+
+
+@dataclass(frozen=True)
+class Expression:
+    """A parsed expression: its text, the names it uses, and how to evaluate it."""
+
+    text: str
+    names: frozenset[str]
+    _evaluate: Callable[[Callable[[str], Any]], Any]
+
+    def __call__(self, look_up: Callable[[str], Any]) -> Any:
+        """Value with every name replaced by what ``look_up`` gives (float or array)."""
+        return self._evaluate(look_up)
+
+
+def constant(value: float) -> Expression:
+    return Expression(f"{value:g}", frozenset(), lambda _: value)
+
+
+def parse_expression(text: str) -> Expression:
+    """Parse lower-case ``text`` (without braces). Raises :class:`ExpressionError` with the column."""
+    return _Parser(text).parse()
+
+
+class _Parser:
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.names: set[str] = set()
+        self.tokens: list[tuple[str, str, int]] = []
+        position = 0
+        while position < len(text.rstrip()):
+            match = _TOKEN.match(text, position)
+            if not match:
+                raise ExpressionError(f"'{text[position:].strip()[:1]}' has no meaning here", position + 1)
+            kind = match.lastgroup or ""
+            self.tokens.append((kind, match[kind], match.start(kind) + 1))
+            position = match.end()
+        self.tokens.append(("end", "", len(text) + 1))
+        self.at = 0
+
+    def parse(self) -> Expression:
+        tree = self.ternary()
+        if self.peek()[0] != "end":
+            raise ExpressionError(f"'{self.peek()[1]}' is not expected here", self.peek()[2])
+        return Expression(self.text, frozenset(self.names), tree)
+
+    def peek(self) -> tuple[str, str, int]:
+        return self.tokens[self.at]
+
+    def take(self, wanted: str | None = None) -> tuple[str, str, int]:
+        token = self.tokens[self.at]
+        if wanted is not None and token[1] != wanted:
+            raise ExpressionError(f"'{wanted}' is missing", token[2])
+        self.at += 1
+        return token
+
+    def ternary(self) -> Callable[[Any], Any]:
+        condition = self.binary(0)
+        if self.peek()[1] != "?":
+            return condition
+        self.take()
+        yes = self.ternary()
+        self.take(":")
+        no = self.ternary()
+        return lambda env: np.where(np.asarray(condition(env)) != 0, yes(env), no(env))
+
+    def binary(self, lowest: int) -> Callable[[Any], Any]:
+        left = self.unary()
+        while (entry := _BINARY.get(self.peek()[1])) and self.peek()[0] == "op" and entry[0] > lowest:
+            level, apply = entry
+            self.take()
+            # Powers lean right, everything else left.
+            right = self.binary(level - 1 if level == 8 else level)
+            left = self._joined(apply, left, right)
+        return left
+
+    @staticmethod
+    def _joined(apply: Callable[[Any, Any], Any], a: Callable[[Any], Any], b: Callable[[Any], Any]) -> Any:
+        return lambda env: apply(a(env), b(env))
+
+    def unary(self) -> Callable[[Any], Any]:
+        kind, token, column = self.take()
+        if token == "-":
+            inner = self.binary(_UNARY_LEVEL)
+            return lambda env: -inner(env)
+        if token == "+":
+            return self.binary(_UNARY_LEVEL)
+        if token == "(":
+            inner = self.ternary()
+            self.take(")")
+            return inner
+        if kind == "number":
+            try:
+                value = spice_number(token)
+            except BadNumber as bad:
+                raise ExpressionError(str(bad), column) from bad
+            return lambda env: value
+        if kind == "name":
+            return self.call(token, column) if self.peek()[1] == "(" else self.name(token)
+        raise ExpressionError("a value is missing" if kind == "end" else f"'{token}' is not expected here", column)
+
+    def name(self, token: str) -> Callable[[Any], Any]:
+        if token == "pi":
+            return lambda env: np.pi
+        self.names.add(token)
+        return lambda env: env(token)
+
+    def call(self, token: str, column: int) -> Callable[[Any], Any]:
+        if token not in FUNCTIONS:
+            raise ExpressionError(f"there is no function '{token}'", column)
+        count, function = FUNCTIONS[token]
+        self.take("(")
+        arguments = [self.ternary()]
+        while self.peek()[1] == ",":
+            self.take()
+            arguments.append(self.ternary())
+        self.take(")")
+        if len(arguments) != count:
+            raise ExpressionError(f"'{token}' takes {count} value(s), not {len(arguments)}", column)
+        return lambda env: function(*(a(env) for a in arguments))

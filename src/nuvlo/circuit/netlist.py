@@ -1,0 +1,395 @@
+"""Read a SPICE netlist into cards. Every mistake in the file is found in one pass and says where it is.
+
+Grammar: the title line, then cards; ``*`` starts a comment line, ``;`` or `` $`` a trailing comment, ``+`` continues
+the line above; case does not matter. Reference: the ngspice 39 manual, chapters 2 and 7.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from nuvlo.circuit.expression import Expression, ExpressionError, constant, parse_expression
+from nuvlo.circuit.number import BadNumber, spice_number
+from nuvlo.problems import NuvloError, Problem, Severity, errors
+
+LIBRARY = Path(__file__).parent / "library"
+# Terminals of each element; X and Q take a variable number and are treated apart.
+TERMINALS = {"r": 2, "c": 2, "v": 2, "i": 2, "d": 2}
+MODEL_TYPES = {"d": ("d",), "q": ("npn", "pnp")}
+DIODE_PARAMETERS = frozenset("is n rs bv ibv cjo cj0 m vj fc tt eg xti kf af".split())
+BJT_PARAMETERS = frozenset(
+    "is bf br nf nr vaf va var vb ikf ik ikr ise ne isc nc rb rc re cje vje pe mje me cjc vjc pc mjc mc fc tf tr "
+    "eg xti xtb kf af".split()
+)
+ALIASES = {"cj0": "cjo", "va": "vaf", "vb": "var", "ik": "ikf", "pe": "vje", "me": "mje", "pc": "vjc", "mc": "mjc"}
+IGNORED_CARDS = {".options", ".option", ".op", ".ac", ".tran", ".noise", ".dc", ".print", ".plot", ".save", ".end"}
+IGNORED_CARDS |= {".temp", ".width", ".probe", ".meas", ".measure", ".global", ".title"}
+
+
+class NetlistError(NuvloError):
+    """The netlist cannot be used; ``problems`` has every finding of the pass."""
+
+
+@dataclass(frozen=True)
+class Token:
+    """One word of a card, in lower case, and where it stood."""
+
+    text: str
+    file: str
+    line: int
+    column: int
+
+
+@dataclass(frozen=True)
+class Card:
+    """One element: its name, terminals (node names) and parameters."""
+
+    name: str
+    kind: str
+    nodes: tuple[str, ...]
+    parameters: dict[str, Expression]
+    model: str | None
+    token: Token
+
+
+@dataclass(frozen=True)
+class Model:
+    """A ``.model`` card."""
+
+    name: str
+    kind: str
+    parameters: dict[str, Expression]
+
+
+@dataclass
+class Block:
+    """The top level of a netlist, or one ``.subckt``."""
+
+    name: str
+    ports: tuple[str, ...] = ()
+    parameters: dict[str, Expression] = field(default_factory=dict)
+    cards: list[Card] = field(default_factory=list)
+    models: dict[str, Model] = field(default_factory=dict)
+    subcircuits: dict[str, Block] = field(default_factory=dict)
+    parent: Block | None = None
+
+    def find_subcircuit(self, name: str) -> Block | None:
+        return self.subcircuits.get(name) or (self.parent.find_subcircuit(name) if self.parent else None)
+
+    def find_model(self, name: str) -> Model | None:
+        return self.models.get(name) or (self.parent.find_model(name) if self.parent else None)
+
+
+@dataclass(frozen=True)
+class Netlist:
+    """A whole file: its title, the top block, and warnings found on the way."""
+
+    title: str
+    top: Block
+    warnings: tuple[Problem, ...] = ()
+
+
+def read_netlist(path: Path) -> Netlist:
+    """Read a netlist file. Raises :class:`NetlistError` listing every error with line and column."""
+    path = Path(path)
+    try:
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError:
+        text = path.read_text(encoding="latin-1")
+    except OSError as error:
+        raise NetlistError(
+            Problem(f"cannot be opened: {error.strerror}.", "Check the name.", file=path.name)
+        ) from error
+    return parse_netlist(text, path.name, path.parent)
+
+
+def parse_netlist(text: str, name: str = "circuit.cir", folder: Path | None = None) -> Netlist:
+    """Parse netlist ``text``; ``folder`` is where ``.include`` looks before the shipped library."""
+    reader = _Reader(folder)
+    reader.title, _, rest = text.partition("\n")
+    reader.read(rest, name, first_line=2)
+    reader.finish(name)
+    if errors(reader.problems):
+        raise NetlistError(reader.problems)
+    return Netlist(reader.title.lstrip("* ").strip(), reader.top, tuple(reader.problems))
+
+
+_WORD = re.compile(r"\{[^}]*\}?|'[^']*'?|[^\s(),={}']+|=|[(),]")
+
+
+class _Reader:
+    def __init__(self, folder: Path | None) -> None:
+        self.folder = folder
+        self.title = ""
+        self.problems: list[Problem] = []
+        self.top = Block("")
+        self.block = self.top
+        self.including: list[str] = []
+        self.in_control = False
+        self.seen: set[tuple[int, str]] = set()
+
+    # -- lines into cards -------------------------------------------------------------------------------------
+
+    def read(self, text: str, name: str, first_line: int) -> None:
+        card: list[Token] = []
+        for number, raw in enumerate(text.split("\n"), first_line):
+            line = _without_comment(raw)
+            if not line.strip():
+                continue
+            indent = len(line) - len(line.lstrip())
+            if line.lstrip().startswith("+"):
+                if not card:
+                    self.say("there is no line above for this '+' to continue.", Token("+", name, number, indent + 1))
+                card += self.tokens(line[indent + 1 :], name, number, indent + 1)
+                continue
+            if card and not self.card(card):
+                return
+            card = self.tokens(line, name, number, 0)
+        if card:
+            self.card(card)
+
+    def tokens(self, line: str, name: str, number: int, offset: int) -> list[Token]:
+        return [Token(m[0].lower(), name, number, m.start() + offset + 1) for m in _WORD.finditer(line)]
+
+    def say(self, message: str, at: Token, remedy: str = "", severity: Severity = "error") -> None:
+        self.problems.append(Problem(message, remedy, at.file, at.line, at.column, severity=severity))
+
+    def card(self, card: list[Token]) -> bool:
+        """Take in one card; False at ``.end``."""
+        head = card[0]
+        if self.in_control:
+            self.in_control = head.text != ".endc"
+            return True
+        if head.text.startswith("."):
+            return self.dot_card(card)
+        kind = head.text[0]
+        if kind == "x":
+            self.instance(card)
+        elif kind in TERMINALS or kind == "q":
+            self.element(card)
+        elif kind.isalpha():
+            self.say(f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R, C, V, I, D, Q or X.")
+        else:
+            self.say(f"'{head.text}' is not the name of an element.", head, "A name starts with a letter.")
+        return True
+
+    def dot_card(self, card: list[Token]) -> bool:
+        head = card[0]
+        if head.text == ".end":
+            return False
+        if head.text == ".control":
+            self.in_control = True
+            self.say("what stands in .control is for a simulator and is passed over.", head, severity="warning")
+        elif head.text == ".model":
+            self.model(card)
+        elif head.text == ".param":
+            self.block.parameters |= self.assignments(card[1:])
+        elif head.text in (".include", ".inc"):
+            self.include(card)
+        elif head.text == ".subckt":
+            self.open_subcircuit(card)
+        elif head.text == ".ends":
+            if self.block.parent is None:
+                self.say("there is no .subckt for this .ends to close.", head)
+            else:
+                self.block = self.block.parent
+        elif head.text not in IGNORED_CARDS:
+            self.say(f"'{head.text}' is not known and is passed over.", head, severity="warning")
+        return True
+
+    def finish(self, name: str) -> None:
+        if self.block.parent is not None:
+            self.problems.append(
+                Problem(f"the subcircuit '{self.block.name}' is never closed.", "Add .ends.", file=name)
+            )
+
+    # -- dot cards --------------------------------------------------------------------------------------------
+
+    def include(self, card: list[Token]) -> None:
+        if len(card) < 2:
+            self.say("a file name is missing after .include.", card[0])
+            return
+        wanted = "".join(t.text for t in card[1:]).strip("\"'")
+        for folder in (self.folder, LIBRARY):
+            found = _file_in(folder, wanted) if folder else None
+            if found is None:
+                continue
+            if wanted in self.including:
+                self.say(f"'{wanted}' includes itself.", card[1])
+                return
+            self.including.append(wanted)
+            self.read(found.read_text(encoding="utf-8"), found.name, first_line=1)
+            self.including.pop()
+            return
+        self.say(
+            f"'{wanted}' is neither in the kit folder nor in the library.",
+            card[1],
+            "Put the file beside the netlist; a path outside the folder is not followed.",
+        )
+
+    def open_subcircuit(self, card: list[Token]) -> None:
+        if len(card) < 3:
+            self.say("a .subckt needs a name and at least one terminal.", card[0])
+            return
+        cut = next((i for i, t in enumerate(card) if t.text in ("=", "params:")), len(card))
+        if cut < len(card) and card[cut].text == "=":
+            cut -= 1
+        ports = tuple(t.text for t in card[2:cut])
+        block = Block(card[1].text, ports, self.assignments(card[cut:]), parent=self.block)
+        self.block.subcircuits[card[1].text] = block
+        self.block = block
+
+    def model(self, card: list[Token]) -> None:
+        if len(card) < 3:
+            self.say("a .model needs a name and a type.", card[0], "For example: .model bc549c npn(bf=520).")
+            return
+        name, kind = card[1].text, card[2]
+        known = {"d": DIODE_PARAMETERS, "npn": BJT_PARAMETERS, "pnp": BJT_PARAMETERS}.get(kind.text)
+        if known is None:
+            self.say(f"models of type '{kind.text}' are not read yet.", kind, "Use d, npn or pnp.")
+            return
+        parameters: dict[str, Expression] = {}
+        for key, (expression, token) in self.assignments_with_tokens(card[3:]).items():
+            if key in known:
+                parameters[ALIASES.get(key, key)] = expression
+            else:
+                self.say(f"the parameter '{key}' is not known and is passed over.", token, severity="warning")
+        self.block.models[name] = Model(name, kind.text, parameters)
+
+    # -- elements ---------------------------------------------------------------------------------------------
+
+    def new_name(self, head: Token) -> bool:
+        key = (id(self.block), head.text)
+        if key in self.seen:
+            self.say(f"'{head.text}' is used twice.", head, "Give each element a name of its own.")
+            return False
+        self.seen.add(key)
+        return True
+
+    def element(self, card: list[Token]) -> None:
+        head, kind = card[0], card[0].text[0]
+        if not self.new_name(head):
+            return
+        words = [t for t in card[1:] if t.text not in "(),"]
+        count = 3 if kind == "q" else TERMINALS[kind]
+        if len(words) < count + 1:
+            what = {"d": "and a model", "q": "and a model"}.get(kind, "and a value")
+            self.say(f"'{head.text}' needs {count} nodes {what}.", words[-1] if words else head)
+            return
+        nodes = tuple(t.text for t in words[:count])
+        rest = words[count:]
+        parameters: dict[str, Expression] = {}
+        model = None
+        if kind in "dq":
+            if kind == "q" and len(rest) > 1 and rest[1].text != "=" and not _starts_number(rest[1].text):
+                rest = rest[1:]  # a substrate node, which the models here do not use
+            model = rest[0].text
+            if len(rest) == 2:
+                parameters["area"] = self.number(rest[1])
+            elif len(rest) > 2:
+                parameters |= self.assignments(rest[1:])
+        elif kind in "vi":
+            parameters = self.source(rest, head)
+        else:
+            parameters["value"] = self.number(rest[0])
+            self.warn_of_small_megohm(kind, rest[0])
+            parameters |= self.assignments(rest[1:])
+        self.block.cards.append(Card(head.text, kind, nodes, parameters, model, head))
+
+    def warn_of_small_megohm(self, kind: str, token: Token) -> None:
+        text = token.text
+        if kind == "r" and text[-1:] == "m" and _starts_number(text):
+            self.say(f"'{text}' is milliohms to SPICE, whose M is milli.", token, "Write meg for mega.", "warning")
+
+    def source(self, words: list[Token], head: Token) -> dict[str, Expression]:
+        out: dict[str, Expression] = {"dc": constant(0.0), "ac": constant(0.0), "acphase": constant(0.0)}
+        at = 0
+        if words and (_starts_number(words[0].text) or words[0].text[0] in "{'"):
+            out["dc"] = self.number(words[0])
+            at = 1
+        while at < len(words):
+            word = words[at]
+            if word.text not in ("dc", "ac"):
+                # Waveforms (sin, pulse …) belong to transient analysis; at d.c. their first value counts.
+                if word.text == "sin" and at + 1 < len(words):
+                    out["dc"] = self.number(words[at + 1])
+                    break
+                self.say(f"'{word.text}' is not expected in a source.", word, "Write dc VALUE ac VALUE.")
+                break
+            if at + 1 >= len(words):
+                if word.text == "dc":
+                    self.say("a value is missing after 'dc'.", word)
+                else:
+                    out["ac"] = constant(1.0)
+                break
+            out[word.text] = self.number(words[at + 1])
+            at += 2
+            if word.text == "ac" and at < len(words) and _starts_number(words[at].text):
+                out["acphase"] = self.number(words[at])
+                at += 1
+        return out
+
+    def instance(self, card: list[Token]) -> None:
+        head = card[0]
+        if not self.new_name(head):
+            return
+        words = [t for t in card[1:] if t.text not in "(),"]
+        cut = next((i for i, t in enumerate(words) if t.text == "="), len(words) + 1) - 1
+        names = [t for t in words[:cut] if t.text != "params:"]
+        if len(names) < 2:
+            self.say(f"'{head.text}' needs nodes and the name of a subcircuit.", head)
+            return
+        parameters = self.assignments(words[cut:])
+        nodes = tuple(t.text for t in names[:-1])
+        self.block.cards.append(Card(head.text, "x", nodes, parameters, names[-1].text, head))
+
+    # -- values -----------------------------------------------------------------------------------------------
+
+    def assignments(self, tokens: list[Token]) -> dict[str, Expression]:
+        return {k: e for k, (e, _) in self.assignments_with_tokens(tokens).items()}
+
+    def assignments_with_tokens(self, tokens: list[Token]) -> dict[str, tuple[Expression, Token]]:
+        words = [t for t in tokens if t.text not in ("(", ")", ",", "params:")]
+        out: dict[str, tuple[Expression, Token]] = {}
+        at = 0
+        while at < len(words):
+            if at + 2 >= len(words) or words[at + 1].text != "=":
+                self.say(f"'{words[at].text}' should be followed by = and a value.", words[at])
+                break
+            out[words[at].text] = (self.number(words[at + 2]), words[at])
+            at += 3
+        return out
+
+    def number(self, token: Token) -> Expression:
+        text = token.text
+        try:
+            if text[0] in "{'":
+                if len(text) < 2 or text[-1] != {"{": "}", "'": "'"}[text[0]]:
+                    raise ExpressionError("the closing brace is missing", 1)
+                return parse_expression(text[1:-1])
+            return constant(spice_number(text))
+        except BadNumber as bad:
+            self.say(f"{bad}.", token, "Numbers look like 4.7k, 100n or 1meg.")
+        except ExpressionError as bad:
+            self.say(f"in {text}: {bad}.", Token(text, token.file, token.line, token.column + bad.column))
+        return constant(1.0)
+
+
+def _without_comment(line: str) -> str:
+    if line.lstrip().startswith("*"):
+        return ""
+    cut = re.search(r";|(?<=\s)\$|(?<=\s)//", line)
+    return line[: cut.start()] if cut else line
+
+
+def _starts_number(text: str) -> bool:
+    return bool(re.match(r"[+-]?\.?\d", text))
+
+
+def _file_in(folder: Path, wanted: str) -> Path | None:
+    """The file named ``wanted`` directly in ``folder``, whatever its case; never one outside it."""
+    if not folder.is_dir():
+        return None
+    return next((p for p in folder.iterdir() if p.name.lower() == wanted and p.is_file()), None)

@@ -1,0 +1,222 @@
+"""D.c. operating point of every member of an ensemble by one damped Newton iteration.
+
+Members start from the nominal solution, so most need three or four steps; those that have converged stop being
+moved. Only members that fail go through gmin stepping and then source stepping (Nagel 1975, appendix 5).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.devices import Devices, Evaluation
+from nuvlo.circuit.equations import Equations, members_of
+
+
+@dataclass(frozen=True)
+class Tolerances:
+    """When an iteration has converged. Names and meaning as in SPICE; V, A, S."""
+
+    reltol: float = 1e-6
+    vntol: float = 1e-9
+    abstol: float = 1e-15
+    gmin: float = 1e-15
+    iterations: int = 100
+
+
+DEFAULT = Tolerances()
+
+
+@dataclass(frozen=True)
+class OperatingPoint:
+    """Solution ``x`` (n, N) in V and A; ``converged`` (N,). Members that failed hold NaN."""
+
+    equations: Equations
+    x: Array
+    converged: NDArray[np.bool_]
+    tolerances: Tolerances
+
+    @property
+    def failed(self) -> list[int]:
+        """Indices of members without a solution."""
+        return [int(k) for k in np.flatnonzero(~self.converged)]
+
+    def voltage(self, node: str, reference: str = "0") -> Array:
+        """(N,) V at ``node`` against ``reference``."""
+        return self._at(node) - self._at(reference)
+
+    def _at(self, node: str) -> Array:
+        k = self.equations.circuit.node(node)
+        return np.zeros(self.x.shape[1]) if k < 0 else self.x[k]
+
+    @cached_property
+    def evaluation(self) -> Evaluation:
+        """Junction currents, conductances, charges and capacitances at this point."""
+        eq = self.equations
+        return eq.devices.evaluate(eq.branch_voltages(self.x), self.tolerances.gmin, charges=True)
+
+    def currents(self) -> dict[str, Array]:
+        """(N,) A through every element: into the first terminal; of a transistor, into the collector."""
+        eq, full = self.equations, np.concatenate([self.x, np.zeros((1, self.x.shape[1]))])
+        out: dict[str, Array] = {}
+        junction = self.evaluation.current
+        branch = 0
+        for diode in eq.devices.diodes:
+            out[diode.name] = junction[branch]
+            branch += 1
+        for transistor in eq.devices.bipolars:
+            out[transistor.name] = -junction[branch + 1]
+            branch += 2
+        for element in eq.circuit.elements:
+            if element.kind == "r":
+                a, b, siemens = eq.conductors[eq.resistor_entry[element.name]]
+                out[element.name] = (full[a] - full[b]) * siemens
+            elif element.kind == "c":
+                out[element.name] = np.zeros(self.x.shape[1])
+            elif element.kind == "i":
+                dead = element.name in eq.open_sources
+                out[element.name] = np.zeros(self.x.shape[1]) + (0.0 if dead else eq.sources[element.name])
+        for k, source in enumerate(eq.voltage_sources):
+            out[source.name] = self.x[eq.first_branch + k]
+        return {e.name: out[e.name] for e in eq.circuit.elements if e.name in out}
+
+
+def operating_point(
+    circuit: Circuit, overrides: Overrides | None = None, tolerances: Tolerances = DEFAULT
+) -> OperatingPoint:
+    """Solve ``circuit`` for every member that ``overrides`` (name → value or (N,) array) describe.
+
+    >>> c = Circuit.from_text("divider\\nv1 a 0 9\\nr1 a m 1k\\nr2 m 0 2k")
+    >>> float(operating_point(c).voltage("m")[0])
+    6.0
+    """
+    return solve(Equations(circuit, overrides), tolerances)
+
+
+def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None) -> OperatingPoint:
+    """Operating point of ready-made equations; ``drive`` replaces what the sources drive, (n, 1 or N)."""
+    right = equations.right_side() if drive is None else drive
+    linear = equations.linear()
+    members = max(equations.members, right.shape[1])
+    if not equations.devices.count:
+        b = np.broadcast_to(right, (equations.size, members))
+        x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
+        return OperatingPoint(equations, x, np.isfinite(x).all(axis=0), tolerances)
+    newton = _Newton(equations, linear, right, members, tolerances)
+    x, converged = newton.run()
+    x[:, ~converged] = np.nan
+    return OperatingPoint(equations, x, converged, tolerances)
+
+
+class _Newton:
+    def __init__(
+        self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances
+    ) -> None:
+        self.eq, self.linear, self.right = equations, linear, right
+        self.members, self.tol = members, tolerances
+        self.elimination = equations.unplanned()
+
+    def run(self) -> tuple[Array, NDArray[np.bool_]]:
+        start = np.zeros((self.eq.size, 1))
+        junctions = self.eq.devices.starting_voltages()
+        first = np.array([0])
+        x, ok = self.iterate(first, start, junctions)
+        if not ok.all():
+            x, ok = self.step_up(first, start, junctions)
+        if self.members == 1:
+            return x, ok
+        everyone = np.arange(self.members)
+        nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions
+        nominal = x if ok.all() else start
+        self.plan_from(nominal_junctions)
+        x, converged = self.iterate(everyone, nominal, nominal_junctions)
+        lost = np.flatnonzero(~converged)
+        if lost.size:
+            x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
+        return x, converged
+
+    def plan_from(self, junctions: Array) -> None:
+        chosen = np.array([0])
+        values = members_of(self.linear, chosen)
+        devices = self.eq.devices.members(chosen)
+        self.eq.add_devices(values, devices.evaluate(junctions, self.tol.gmin).conductance)
+        self.elimination = self.eq.plan(values)
+
+    def iterate(
+        self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None, scale: float = 1.0
+    ) -> tuple[Array, NDArray[np.bool_]]:
+        """Newton on the members ``chosen`` from ``start`` (n, 1 or K); returns x (n, K) and who converged."""
+        eq, tol = self.eq, self.tol
+        gmin = tol.gmin if gmin is None else gmin
+        x = np.broadcast_to(start, (eq.size, chosen.size)).copy()
+        done = np.zeros(chosen.size, dtype=bool)
+        live = np.arange(chosen.size)
+        old_v = np.broadcast_to(junctions, (eq.devices.count, chosen.size)).copy()
+        linear, devices, right = self.subset(chosen, scale)
+        held: NDArray[np.bool_] = np.zeros_like(old_v, dtype=bool)
+        for _ in range(tol.iterations):
+            found = devices.evaluate(old_v, gmin)
+            values = list(linear)
+            eq.add_devices(values, found.conductance)
+            equivalent = found.current.copy()
+            for e, (row, column) in enumerate(zip(devices.rows, devices.columns, strict=True)):
+                equivalent[row] -= found.conductance[e] * old_v[column]
+            b = np.broadcast_to(right, (eq.size, live.size)).copy()
+            new = self.elimination.solve(values, eq.add_branch_currents(b, equivalent))
+            raw_v = eq.branch_voltages(new)
+            new_v, held = devices.limited(raw_v, old_v)
+            before = x[:, live]
+            moved = np.abs(new - before) - (tol.reltol * np.maximum(np.abs(new), np.abs(before)) + self.floor())
+            settled = (moved <= 0).all(axis=0) & ~held.any(axis=0)
+            broken = ~np.isfinite(new).all(axis=0)
+            x[:, live] = new
+            done[live[settled & ~broken]] = True
+            keep = ~(settled | broken)
+            if not keep.any():
+                break
+            old_v = new_v
+            if keep.mean() < 0.8:  # compacting costs a copy: worth it only when enough have finished
+                live, old_v = live[keep], new_v[:, keep]
+                linear, devices, right = self.subset(chosen[live], scale)
+        return x, done
+
+    def floor(self) -> Array:
+        out = np.full((self.eq.size, 1), self.tol.vntol)
+        out[self.eq.first_branch :] = self.tol.abstol
+        return out
+
+    def subset(self, chosen: NDArray[np.int_], scale: float) -> tuple[list[Array], Devices, Array]:
+        right = self.right[:, chosen] if self.right.shape[1] > 1 else self.right
+        return members_of(self.linear, chosen), self.eq.devices.members(chosen), scale * right
+
+    def step_up(self, chosen: NDArray[np.int_], start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
+        """Gmin stepping, then source stepping, for members that plain Newton lost."""
+        x, ok = self.gmin_steps(chosen, start, junctions)
+        lost = np.flatnonzero(~ok)
+        if lost.size:
+            x[:, lost], ok[lost] = self.source_steps(chosen[lost])
+        return x, ok
+
+    def gmin_steps(self, chosen: NDArray[np.int_], start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
+        x = np.broadcast_to(start, (self.eq.size, chosen.size)).copy()
+        v = np.broadcast_to(junctions, (self.eq.devices.count, chosen.size)).copy()
+        ok = np.ones(chosen.size, dtype=bool)
+        for gmin in [*np.logspace(-2, np.log10(self.tol.gmin), 14), self.tol.gmin]:
+            x, ok = self.iterate(chosen, x, v, gmin=float(gmin))
+            x = np.nan_to_num(x, nan=0.0, posinf=0.0, neginf=0.0)
+            v = self.eq.branch_voltages(x)
+        return x, ok
+
+    def source_steps(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
+        x = np.zeros((self.eq.size, chosen.size))
+        v = np.zeros((self.eq.devices.count, chosen.size))
+        ok = np.ones(chosen.size, dtype=bool)
+        for scale in np.linspace(0.0, 1.0, 41):
+            x, ok = self.iterate(chosen, x, v, scale=float(scale))
+            x = np.nan_to_num(x, nan=0.0, posinf=0.0, neginf=0.0)
+            v = self.eq.branch_voltages(x)
+        return x, ok

@@ -1,0 +1,48 @@
+"""What is wrong in an input, where, and what to do about it.
+
+Everything that reads something a person wrote reports through :class:`Problem`, so that the command line, the
+window and the tests show one and the same sentence.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+Severity = Literal["error", "warning"]
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One finding. ``line`` and ``column`` count from 1; ``None`` where they make no sense."""
+
+    message: str
+    remedy: str = ""
+    file: str | None = None
+    line: int | None = None
+    column: int | None = None
+    ref: str | None = None
+    severity: Severity = "error"
+
+    def __str__(self) -> str:
+        place = ":".join(str(p) for p in (self.file, self.line, self.column) if p is not None)
+        about = f"{self.ref}: " if self.ref else ""
+        tail = f" {self.remedy}" if self.remedy else ""
+        return f"{place + ': ' if place else ''}{about}{self.message}{tail}"
+
+    def as_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+class NuvloError(Exception):
+    """Something the user can mend. Carries every problem found in one pass."""
+
+    def __init__(self, problems: Problem | Iterable[Problem]) -> None:
+        self.problems = (problems,) if isinstance(problems, Problem) else tuple(problems)
+        super().__init__("\n".join(str(p) for p in self.problems))
+
+
+def errors(problems: Iterable[Problem]) -> tuple[Problem, ...]:
+    """Only the findings that forbid going on."""
+    return tuple(p for p in problems if p.severity == "error")

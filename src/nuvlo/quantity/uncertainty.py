@@ -1,0 +1,81 @@
+"""A reading, its uncertainty, and what it says about a window.
+
+Sources: JCGM 100:2008 (rectangular limits: standard uncertainty = half-width / √3, expanded with k = 2) and
+JCGM 106:2012, clause 8.3 (guarded acceptance and guarded rejection).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nuvlo.quantity.value import format_value
+
+COVERAGE_FACTOR = 2.0
+
+
+class Verdict(StrEnum):
+    """What a reading says about a window."""
+
+    IN = "in"
+    NEAR = "near"  # too close to tell: the reading's own uncertainty straddles an edge
+    OUT = "out"
+    NOT_TAKEN = "not_taken"
+    MISSING = "missing"  # the part itself is not there
+
+
+def expanded_from_limits(half_width: float) -> float:
+    """Expanded uncertainty (k = 2) of a reading whose error lies anywhere within ± ``half_width``."""
+    return COVERAGE_FACTOR * half_width / math.sqrt(3.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A value with its expanded uncertainty (k = 2), both in ``unit``."""
+
+    value: float
+    uncertainty: float
+    unit: str = ""
+
+    def __str__(self) -> str:
+        return format_value(self.value, self.unit, 4)
+
+    @property
+    def standard_uncertainty(self) -> float:
+        return self.uncertainty / COVERAGE_FACTOR
+
+    @property
+    def limits(self) -> tuple[float, float]:
+        """The rectangular limits this uncertainty stands for."""
+        half = self.standard_uncertainty * math.sqrt(3.0)
+        return self.value - half, self.value + half
+
+
+def judge(reading: Measured | None, low: float, high: float) -> Verdict:
+    """Guard-banded verdict of ``reading`` on the window [``low``, ``high``].
+
+    In: the reading lies inside the window by at least its expanded uncertainty. Out: it lies outside by at least
+    as much. Anything else is too close to tell. (JCGM 106:2012, 8.3.2 and 8.3.3, guard band = U.)
+    A reading of infinity (an open circuit) is in when the window's upper edge is open too.
+    """
+    if reading is None or math.isnan(reading.value):
+        return Verdict.NOT_TAKEN
+    value, guard = reading.value, reading.uncertainty
+    if math.isinf(value):
+        return Verdict.IN if math.isinf(high) and value > 0 else Verdict.OUT
+    if low + guard <= value <= high - guard:
+        return Verdict.IN
+    if value < low - guard or value > high + guard:
+        return Verdict.OUT
+    return Verdict.NEAR
+
+
+def distance_in_words(reading: Measured, low: float, high: float) -> str:
+    """How far outside the window, as a builder says it: ``0.31 V low``; empty when inside."""
+    if low <= reading.value <= high:
+        return ""
+    if math.isinf(reading.value):
+        return "reads open"
+    short = low - reading.value if reading.value < low else reading.value - high
+    return f"{format_value(short, reading.unit, 2)} {'low' if reading.value < low else 'high'}"

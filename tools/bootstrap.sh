@@ -1,0 +1,48 @@
+#!/bin/sh
+# Makes .venv at the root ready: system libraries first (installed when root, named otherwise), then pinned packages.
+# usage: tools/bootstrap.sh run|test
+set -eu
+cd "$(dirname "$0")/.."
+what=${1:-run}
+
+packages="libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0 libxcb-cursor0 \
+libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libportaudio2"
+[ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] || packages="$packages xvfb xauth"
+[ "$what" = test ] && packages="$packages ngspice"
+
+python=${PYTHON:-python3}
+command -v "$python" >/dev/null 2>&1 || { echo "Nuvlo needs Python 3.11 or newer; $python was not found." >&2; exit 1; }
+"$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' ||
+  { echo "Nuvlo needs Python 3.11 or newer; $python is older. Set PYTHON=/path/of/a/newer/python." >&2; exit 1; }
+"$python" -c 'import ensurepip, venv' 2>/dev/null || packages="$packages $(basename "$(readlink -f "$(command -v "$python")")")-venv"
+
+if command -v dpkg-query >/dev/null 2>&1; then
+  missing=
+  for p in $packages; do
+    dpkg-query -W -f '${Status}' "$p" 2>/dev/null | grep -q 'ok installed' || missing="$missing $p"
+  done
+  if [ -n "$missing" ]; then
+    if [ "$(id -u)" = 0 ]; then
+      echo "Installing system packages:$missing" >&2
+      export DEBIAN_FRONTEND=noninteractive
+      apt-get update -qq >&2
+      # shellcheck disable=SC2086
+      apt-get install -y -qq --no-install-recommends $missing >&2
+    else
+      echo "Nuvlo needs some system packages first. Run this line, then the same make command again:" >&2
+      echo "    sudo apt-get install --no-install-recommends$missing" >&2
+      exit 1
+    fi
+  fi
+else
+  echo "This is not a Debian system; install what matches: $packages" >&2
+fi
+
+stamp=.venv/ready-$what
+if [ ! -x .venv/bin/nuvlo ] || [ ! -e "$stamp" ] || [ pyproject.toml -nt "$stamp" ] || [ constraints.txt -nt "$stamp" ]; then
+  [ -x .venv/bin/python ] || "$python" -m venv .venv
+  extra=; [ "$what" = test ] && extra='[dev]'
+  echo "Setting up .venv (first time: a minute or two)" >&2
+  .venv/bin/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".$extra" >&2
+  touch "$stamp"
+fi
