@@ -153,18 +153,10 @@ def _middle(table: Array) -> Array:
 
 
 def _junction(v: Array, saturation: Array, n: Array) -> tuple[Array, Array]:
-    """Current and conductance of an ideal junction. Below −3 nVt SPICE's cubic keeps the slope from vanishing."""
+    """Current and conductance of an ideal junction."""
     nvt = n * THERMAL_VOLTAGE
-    arg = np.minimum(v / nvt, LARGEST_EXPONENT)
-    exponential = np.exp(arg)
-    current = saturation * (exponential - 1.0)
-    slope = saturation / nvt * exponential
-    reverse = v < -3.0 * nvt
-    if reverse.any():
-        cubed = (3.0 * nvt / (np.where(reverse, v, -1.0) * np.e)) ** 3
-        current = np.where(reverse, -saturation * (1.0 + cubed), current)
-        slope = np.where(reverse, saturation * 3.0 * cubed / np.where(reverse, v, -1.0), slope)
-    return current, slope
+    exponential = saturation * np.exp(np.minimum(v / nvt, LARGEST_EXPONENT))
+    return exponential - saturation, exponential / nvt
 
 
 def _diode(v: Array, p: dict[str, Array], gmin: float) -> tuple[Array, Array]:

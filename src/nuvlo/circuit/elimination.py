@@ -43,18 +43,16 @@ class Elimination:
             dense[r, c] += nominal[s]
         filled = np.zeros((n, n), dtype=bool)
         filled[tuple(zip(*self.slots))] = True
-        rows, columns = set(range(n)), set(range(n))
-        while rows:
-            pivot = self._choose(dense, filled, rows, columns)
+        open_rows, open_columns = np.ones(n, dtype=bool), np.ones(n, dtype=bool)
+        for _ in range(n):
+            pivot = self._choose(dense, filled & open_rows[:, None] & open_columns)
             if pivot is None:
                 return False
             r, c = pivot
-            pivot_slot = self.slots[r, c]
-            tail = [k for k in columns if k != c and filled[r, k]]
+            open_rows[r] = open_columns[c] = False
+            tail = np.flatnonzero(filled[r] & open_columns).tolist()
             updates = []
-            for other in rows - {r}:
-                if not filled[other, c]:
-                    continue
+            for other in np.flatnonzero(filled[:, c] & open_rows).tolist():
                 factor = dense[other, c] / dense[r, c]
                 changes = []
                 for k in tail:
@@ -64,32 +62,27 @@ class Elimination:
                     dense[other, k] -= factor * dense[r, k]
                     changes.append((self.slots[other, k], self.slots[r, k]))
                 updates.append((other, self.slots[other, c], changes))
-            self._steps.append((r, pivot_slot, updates))
+            self._steps.append((r, self.slots[r, c], updates))
             self._back.append((r, c, [(k, self.slots[r, k]) for k in tail]))
-            rows.remove(r)
-            columns.remove(c)
         self._back.reverse()
         return True
 
-    def _choose(
-        self, dense: AnyArray, filled: NDArray[np.bool_], rows: set[int], columns: set[int]
-    ) -> tuple[int, int] | None:
-        live = sorted(columns)
-        best, best_cost = None, (np.inf, 0.0)
-        for r in rows:
-            sizes = np.abs(dense[r, live])
-            biggest = sizes.max()
-            if not biggest > 0:
-                return None
-            count = int(filled[r, live].sum()) - 1
-            for c, size in zip(live, sizes, strict=True):
-                if size < PIVOT_THRESHOLD * biggest:
-                    continue
-                uses = sum(1 for o in rows if filled[o, c]) - 1
-                cost = (count * uses, -float(size / biggest))
-                if cost < best_cost:
-                    best, best_cost = (r, c), cost
-        return best
+    @staticmethod
+    def _choose(dense: AnyArray, candidates: NDArray[np.bool_]) -> tuple[int, int] | None:
+        """Pivot of least Markowitz cost among those not much smaller than the largest of their row."""
+        size = np.abs(dense) * candidates
+        biggest = size.max(axis=1, keepdims=True)
+        if not biggest[candidates.any(axis=1)].all():
+            return None
+        row_uses, column_uses = candidates.sum(axis=1)[:, None] - 1, candidates.sum(axis=0) - 1
+        with np.errstate(invalid="ignore", divide="ignore"):
+            share = size / biggest
+        allowed = candidates & (share >= PIVOT_THRESHOLD)
+        if not allowed.any():
+            return None
+        cost = np.where(allowed, row_uses * column_uses - 0.5 * np.nan_to_num(share), np.inf)
+        r, c = divmod(int(np.argmin(cost)), dense.shape[1])
+        return r, c
 
     def solve(self, values: Sequence[AnyArray], right: AnyArray) -> AnyArray:
         """Solve for all members. ``values`` is one array (1,) or (K,) per slot; ``right`` is (n, K) or (n, m, K).

@@ -80,7 +80,7 @@ class Equations:
             e.name: self._value(e.name, "dc", overrides) for e in circuit.elements if e.kind in "vi"
         }  # fmt: skip
         self.open_sources = open_sources
-        self._lay_out()
+        self.lay_out()
 
     def _value(self, name: str, parameter: str, overrides: Overrides) -> Array:
         element = self.circuit.element(name)
@@ -88,7 +88,7 @@ class Equations:
 
     # -- pattern ----------------------------------------------------------------------------------------------
 
-    def _lay_out(self) -> None:
+    def lay_out(self) -> None:
         self.slots: dict[tuple[int, int], int] = {}
         self._conductor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.conductors]
         self._capacitor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.capacitors]

@@ -1,0 +1,82 @@
+"""What an ohmmeter reads between two nodes of a circuit with its supply off.
+
+The meter drives its test current and reads the voltage; where that would pass its compliance it can only hold the
+compliance voltage and read the current. Capacitors are charged, junctions included: a reading in circuit is of all
+the paths in parallel, not of one part.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.equations import Equations
+from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
+
+LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
+OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
+
+
+@dataclass(frozen=True)
+class Ohmmeter:
+    """Test current in A, compliance in V."""
+
+    test_current: float = 1e-3
+    compliance: float = 2.0
+
+
+@dataclass(frozen=True)
+class Resistance:
+    """``ohms`` (N,), infinite where open; ``volts`` (N,) across the leads."""
+
+    ohms: Array
+    volts: Array
+
+
+def resistance(
+    circuit: Circuit, red: str, black: str, meter: Ohmmeter | None = None, overrides: Overrides | None = None,
+    keep: tuple[str, ...] = (), tolerances: Tolerances = DEFAULT,
+) -> Resistance:  # fmt: skip
+    """Resistance between ``red`` and ``black``, all independent sources but ``keep`` taken out (open)."""
+    meter = meter or Ohmmeter()
+    a, b = circuit.node(red), circuit.node(black)
+    sources = frozenset(e.name for e in circuit.elements if e.kind in "vi") - {k.lower() for k in keep}
+    equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
+    if a == b:
+        nothing = np.zeros(equations.members)
+        return Resistance(nothing, nothing)
+    drive = equations.right_side()
+    equations.inject(drive, (a, b), meter.test_current)
+    point = solve(equations, tolerances, drive)
+    volts = _across(point.x, a, b)
+    # A junction driven hard through gigaohms may not converge; it is past compliance in any case.
+    over = ~(np.abs(volts) <= meter.compliance)
+    if not over.any():
+        return Resistance(volts / meter.test_current, volts)
+    limited = _at_compliance(circuit, a, b, meter, overrides, sources, tolerances)
+    with np.errstate(divide="ignore"):
+        ohms = np.where(over, meter.compliance / np.maximum(limited, 1e-300), volts / meter.test_current)
+    ohms[ohms > OPEN_ABOVE] = np.inf
+    return Resistance(ohms, np.where(over, meter.compliance, volts))
+
+
+def _across(x: Array, a: int, b: int) -> Array:
+    return (x[a] if a >= 0 else 0.0) - (x[b] if b >= 0 else np.zeros(x.shape[1]))
+
+
+def _at_compliance(
+    circuit: Circuit, a: int, b: int, meter: Ohmmeter, overrides: Overrides | None, sources: frozenset[str],
+    tolerances: Tolerances,
+) -> Array:  # fmt: skip
+    """Current in A that flows with the compliance voltage held across the leads, by a very stiff Norton source."""
+    equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
+    stiff = 1e3
+    equations.conductors.append((a, b, np.array([stiff])))
+    equations.lay_out()
+    drive = equations.right_side()
+    equations.inject(drive, (a, b), stiff * meter.compliance)
+    x = solve(equations, tolerances, drive).x
+    out: Array = stiff * (meter.compliance - _across(x, a, b))
+    return out

@@ -1,0 +1,35 @@
+"""The board to scale: outline, pads and parts, seen from either side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvlo.kit.tables import PadRow, Placement
+
+Pad = PadRow
+
+
+@dataclass(frozen=True)
+class Board:
+    """Lengths in mm, y upwards, seen from the component side."""
+
+    outline: tuple[tuple[float, float], ...]
+    pads: tuple[Pad, ...]
+    placements: dict[str, Placement]
+
+    @property
+    def size(self) -> tuple[float, float]:
+        """Width and height in mm."""
+        xs, ys = zip(*self.outline, strict=True)
+        return max(xs) - min(xs), max(ys) - min(ys)
+
+    @property
+    def left(self) -> float:
+        return min(x for x, _ in self.outline)
+
+    def pads_of(self, ref: str) -> tuple[Pad, ...]:
+        return tuple(p for p in self.pads if p.ref == ref)
+
+    def seen_from(self, x_mm: float, side: str) -> float:
+        """The x of a place as seen from ``side``: turned about its vertical axis, the board shows it mirrored."""
+        return x_mm if side == "top" else 2 * self.left + self.size[0] - x_mm

@@ -1,0 +1,154 @@
+"""The state of one unit: nothing but the fold of its events."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from nuvlo.logbook import events as ev
+from nuvlo.quantity import Measured
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One reading at a point, with when and with what."""
+
+    point: str
+    quantity: str
+    measured: Measured
+    stage: str
+    at: datetime
+    instrument: str
+
+
+@dataclass(frozen=True)
+class Turn:
+    """One turn of a control, clockwise positive; ``readings_before`` places it among the readings."""
+
+    ref: str
+    degrees: float
+    readings_before: int
+
+
+@dataclass
+class Build:
+    """A unit being built. Filled by :func:`fold` and only read elsewhere."""
+
+    id: str
+    kit: str = ""
+    folder: str = ""
+    serial: str = ""
+    bench: str = "typed"
+    started: datetime | None = None
+    ticked: set[str] = field(default_factory=set)
+    measured: dict[str, list[Measured]] = field(default_factory=dict)
+    marks: dict[str, str] = field(default_factory=dict)
+    choices: dict[str, str] = field(default_factory=dict)
+    chosen_values: dict[str, str] = field(default_factory=dict)
+    done: set[str] = field(default_factory=set)
+    accepted: dict[str, str] = field(default_factory=dict)
+    confirmed: set[str] = field(default_factory=set)
+    readings: list[Reading] = field(default_factory=list)
+    turns: list[Turn] = field(default_factory=list)
+    curves: list[ev.CurveTaken] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    exports: list[str] = field(default_factory=list)
+    can_undo: str | None = None
+    can_redo: str | None = None
+    events: int = 0
+
+    def latest(self, point: str, quantity: str = "voltage", stage: str | None = None) -> Reading | None:
+        """The newest reading at ``point``."""
+        for reading in reversed(self.readings):
+            if reading.point == point and reading.quantity == quantity and stage in (None, reading.stage):
+                return reading
+        return None
+
+    def part_value(self, ref: str) -> Measured | None:
+        """Mean of all measurements of a part, keeping the instrument's uncertainty: repeats share its error."""
+        found = self.measured.get(ref)
+        if not found:
+            return None
+        mean = sum(m.value for m in found) / len(found)
+        return Measured(mean, max(m.uncertainty for m in found), found[0].unit)
+
+    def turned(self, ref: str) -> float:
+        """Degrees a control has been turned in all, clockwise positive."""
+        return sum(t.degrees for t in self.turns if t.ref == ref)
+
+
+def active(events: Iterable[ev.Event]) -> tuple[list[ev.Event], list[ev.Event]]:
+    """Events that count, and those that a redo could bring back (the next one last)."""
+    standing: list[ev.Event] = []
+    shelved: list[ev.Event] = []
+    for event in events:
+        if isinstance(event.body, ev.Undone):
+            gone = next((e for e in standing if e.id == event.body.target), None)
+            if gone is not None:
+                standing.remove(gone)
+                shelved.append(gone)
+        elif isinstance(event.body, ev.Redone):
+            back = next((e for e in shelved if e.id == event.body.target), None)
+            if back is not None:
+                shelved.remove(back)
+                standing.append(back)
+        else:
+            standing.append(event)
+            shelved.clear()
+    return standing, shelved
+
+
+def fold(build_id: str, events: Iterable[ev.Event]) -> Build:
+    """State of a build after ``events``, in their order."""
+    build = Build(build_id)
+    listed = list(events)
+    standing, shelved = active(listed)
+    for event in standing:
+        _apply(build, event)
+    undoable = [e for e in standing if not isinstance(e.body, ev.BuildStarted)]
+    build.can_undo = undoable[-1].id if undoable else None
+    build.can_redo = shelved[-1].id if shelved else None
+    build.events = len(listed)
+    return build
+
+
+def _apply(build: Build, event: ev.Event) -> None:
+    match event.body:
+        case ev.BuildStarted() as b:
+            build.kit, build.folder, build.serial, build.bench = b.kit, b.folder, b.serial, b.bench
+            build.started = event.at
+        case ev.PartTicked(ref=ref):
+            build.ticked.add(ref)
+            build.marks.pop(ref, None)
+        case ev.PartMeasured() as b:
+            build.ticked.add(b.ref)
+            build.measured.setdefault(b.ref, []).append(Measured(b.value, b.uncertainty, b.unit))
+        case ev.PartMarked(ref=ref, state=state):
+            if state == "ok":
+                build.marks.pop(ref, None)
+                build.measured.pop(ref, None)  # a part put right is another part: measure it anew
+            else:
+                build.marks[ref] = state
+        case ev.ChoiceMade() as b:
+            if build.chosen_values.get(b.part) != b.value:
+                build.measured.pop(b.part, None)
+            build.choices[b.choice] = b.value
+            build.chosen_values[b.part] = b.value
+        case ev.StepDone(step=step):
+            build.done.add(step)
+        case ev.StepAccepted(step=step, why=why):
+            build.accepted[step] = why
+        case ev.ReadingTaken() as b:
+            taken = Measured(b.value, b.uncertainty, b.unit)
+            build.readings.append(Reading(b.point, b.quantity, taken, b.stage, event.at, b.instrument))
+        case ev.TrimmerTurned(ref=ref, degrees=degrees):
+            build.turns.append(Turn(ref, degrees, len(build.readings)))
+        case ev.CautionConfirmed(hazard=hazard):
+            build.confirmed.add(hazard)
+        case ev.CurveTaken() as b:
+            build.curves.append(b)
+        case ev.Note(text=text):
+            build.notes.append(text)
+        case ev.Exported(file=file):
+            build.exports.append(file)

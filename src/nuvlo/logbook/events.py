@@ -1,0 +1,159 @@
+"""What can happen to a build. Events are only ever added; names and fields stay readable for ever."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+
+class _Body(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class BuildStarted(_Body):
+    """A kit was opened for building. ``bench`` names the instruments in use: ``typed`` or ``simulated:SEED``."""
+
+    kind: Literal["build_started"] = "build_started"
+    kit: str
+    folder: str
+    serial: str
+    bench: str = "typed"
+
+
+class PartTicked(_Body):
+    """A part was found in the box."""
+
+    kind: Literal["part_ticked"] = "part_ticked"
+    ref: str
+
+
+class PartMeasured(_Body):
+    """A loose part was measured. ``uncertainty`` is expanded, k = 2, in ``unit``."""
+
+    kind: Literal["part_measured"] = "part_measured"
+    ref: str
+    value: float
+    uncertainty: float
+    unit: str
+    instrument: str = "typed"
+
+
+class PartMarked(_Body):
+    """A part was given a state, such as ``missing``, ``wrong`` or ``reversed``; ``ok`` takes it back."""
+
+    kind: Literal["part_marked"] = "part_marked"
+    ref: str
+    state: str
+
+
+class ChoiceMade(_Body):
+    """An option of a choice was taken; ``value`` as the kit writes it."""
+
+    kind: Literal["choice_made"] = "choice_made"
+    choice: str
+    part: str
+    value: str
+
+
+class StepDone(_Body):
+    """A step of a stage was done."""
+
+    kind: Literal["step_done"] = "step_done"
+    step: str
+
+
+class StepAccepted(_Body):
+    """A step whose reading is outside its window was accepted as it is, with a reason."""
+
+    kind: Literal["step_accepted"] = "step_accepted"
+    step: str
+    why: str = ""
+
+
+class ReadingTaken(_Body):
+    """An instrument was read at a point. ``stage`` says when."""
+
+    kind: Literal["reading_taken"] = "reading_taken"
+    point: str
+    quantity: str
+    value: float
+    uncertainty: float
+    unit: str
+    stage: str
+    instrument: str = "typed"
+
+
+class TrimmerTurned(_Body):
+    """A pot or trimmer was turned, clockwise positive."""
+
+    kind: Literal["trimmer_turned"] = "trimmer_turned"
+    ref: str
+    degrees: float
+
+
+class CautionConfirmed(_Body):
+    """A hazard was read and confirmed deliberately."""
+
+    kind: Literal["caution_confirmed"] = "caution_confirmed"
+    hazard: str
+
+
+class CurveTaken(_Body):
+    """A response was measured. ``level`` is the drive in V peak."""
+
+    kind: Literal["curve_taken"] = "curve_taken"
+    name: str
+    frequency: tuple[float, ...]
+    magnitude_db: tuple[float, ...]
+    uncertainty_db: float
+    level: float
+    instrument: str = "typed"
+
+
+class Note(_Body):
+    """Something worth remembering."""
+
+    kind: Literal["note"] = "note"
+    text: str
+
+
+class Exported(_Body):
+    """A sheet was written. ``file`` is its name without folder."""
+
+    kind: Literal["exported"] = "exported"
+    file: str
+
+
+class Undone(_Body):
+    """The event ``target`` no longer counts."""
+
+    kind: Literal["undone"] = "undone"
+    target: str
+
+
+class Redone(_Body):
+    """The undone event ``target`` counts again."""
+
+    kind: Literal["redone"] = "redone"
+    target: str
+
+
+Body = Annotated[
+    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | StepDone | StepAccepted | ReadingTaken
+    | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
+    Field(discriminator="kind"),
+]  # fmt: skip
+BODY: TypeAdapter[Body] = TypeAdapter(Body)
+
+
+class Event(BaseModel):
+    """One line of the log."""
+
+    model_config = ConfigDict(frozen=True)
+
+    id: str
+    build: str
+    at: datetime
+    body: Body

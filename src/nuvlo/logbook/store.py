@@ -1,0 +1,179 @@
+"""Where events are kept: one SQLite database, write-ahead log, every commit on the disk before it is acknowledged."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.exc import DatabaseError, DBAPIError
+
+from nuvlo.logbook.build import Build, fold
+from nuvlo.logbook.events import BODY, Body, BuildStarted, Event
+from nuvlo.problems import NuvloError, Problem
+
+_METADATA = sa.MetaData()
+_EVENTS = sa.Table(
+    "events",
+    _METADATA,
+    sa.Column("number", sa.Integer, primary_key=True, autoincrement=True),
+    sa.Column("id", sa.String(32), nullable=False, unique=True),
+    sa.Column("build", sa.String(32), nullable=False, index=True),
+    sa.Column("at", sa.String(40), nullable=False),
+    sa.Column("body", sa.Text, nullable=False),
+)
+LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
+
+
+class LogbookError(NuvloError):
+    """The logbook could not be read or written. What was written before is still there."""
+
+
+class Logbook:
+    """All builds of one workshop. ``place`` is a file, or any SQLAlchemy URL."""
+
+    def __init__(self, place: Path | str, *, lock_wait: float = LOCK_WAIT) -> None:
+        self.path = Path(place) if "://" not in str(place) else None
+        self.name = self.path.name if self.path else str(place)
+        self.read_only = False
+        self._copy: tempfile.TemporaryDirectory[str] | None = None
+        url = str(place)
+        if self.path is not None:
+            opened = self.path
+            if self._not_writable():
+                opened = self._readable_copy()
+            url = f"sqlite:///{opened}"
+        arguments = {"timeout": lock_wait, "check_same_thread": False} if url.startswith("sqlite") else {}
+        self._engine = sa.create_engine(url, connect_args=arguments)
+        if url.startswith("sqlite"):
+            sa.event.listen(self._engine, "connect", _durable)
+        with self._explained("opened"), self._engine.begin() as connection:
+            if url.startswith("sqlite") and connection.exec_driver_sql("PRAGMA quick_check(1)").scalar() != "ok":
+                raise LogbookError(self._damaged())
+            _METADATA.create_all(connection)
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self._engine.dispose()
+        if self._copy is not None:
+            self._copy.cleanup()
+
+    # -- writing ----------------------------------------------------------------------------------------------
+
+    def start(self, kit: str, folder: str, serial: str, bench: str = "typed") -> Build:
+        """A new build of a kit."""
+        build_id = uuid.uuid4().hex
+        self.append(build_id, BuildStarted(kit=kit, folder=folder, serial=serial, bench=bench))
+        return self.build(build_id)
+
+    def append(self, build_id: str, *bodies: Body) -> tuple[Event, ...]:
+        """Add events in one transaction. When this returns they are on the disk.
+
+        Raises :class:`LogbookError` when nothing could be written; then none of ``bodies`` was.
+        """
+        if self.read_only:
+            raise LogbookError(
+                Problem("this workshop can be viewed but not changed.", "Make its folder writable to go on building.",
+                        self.name)
+            )  # fmt: skip
+        now = datetime.now(UTC)
+        made = tuple(Event(id=uuid.uuid4().hex, build=build_id, at=now, body=body) for body in bodies)
+        rows = [
+            {"id": e.id, "build": build_id, "at": now.isoformat(), "body": BODY.dump_json(e.body).decode()}
+            for e in made
+        ]
+        with self._explained("written"), self._engine.begin() as connection:
+            connection.execute(sa.insert(_EVENTS), rows)
+        return made
+
+    # -- reading ----------------------------------------------------------------------------------------------
+
+    def events(self, build_id: str) -> list[Event]:
+        """All events of a build, oldest first."""
+        query = sa.select(_EVENTS).where(_EVENTS.c.build == build_id).order_by(_EVENTS.c.number)
+        with self._explained("read"), self._engine.connect() as connection:
+            rows = connection.execute(query).all()
+        return [
+            Event(id=r.id, build=r.build, at=datetime.fromisoformat(r.at), body=BODY.validate_json(r.body)) for r in rows
+        ]
+
+    def build(self, build_id: str) -> Build:
+        """Present state of a build."""
+        return fold(build_id, self.events(build_id))
+
+    def builds(self) -> list[Build]:
+        """All builds, oldest first."""
+        query = sa.select(_EVENTS.c.build).group_by(_EVENTS.c.build).order_by(sa.func.min(_EVENTS.c.number))
+        with self._explained("read"), self._engine.connect() as connection:
+            ids = [str(r[0]) for r in connection.execute(query).all()]
+        return [self.build(i) for i in ids]
+
+    # -- what can go wrong ------------------------------------------------------------------------------------
+
+    def _not_writable(self) -> bool:
+        assert self.path is not None
+        if not self.path.exists():
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            return False
+        return not (os.access(self.path, os.W_OK) and os.access(self.path.parent, os.W_OK))
+
+    def _readable_copy(self) -> Path:
+        """A copy with its write-ahead log, so that the newest events of a read-only workshop are seen too."""
+        assert self.path is not None
+        self.read_only = True
+        self._copy = tempfile.TemporaryDirectory(prefix="nuvlo-")
+        target = Path(self._copy.name) / self.path.name
+        for suffix in ("", "-wal"):
+            source = self.path.with_name(self.path.name + suffix)
+            if source.exists():
+                shutil.copyfile(source, target.with_name(target.name + suffix))
+        return target
+
+    def _damaged(self) -> Problem:
+        return Problem(
+            "is damaged and was left as it is.",
+            "Put a copy of it aside, then restore your last backup; the kits themselves are not touched.",
+            self.name,
+        )
+
+    @contextmanager
+    def _explained(self, doing: str) -> Iterator[None]:
+        try:
+            yield
+        except DatabaseError as error:
+            raise LogbookError(self._explain(error, doing)) from error
+        except OSError as error:
+            raise LogbookError(
+                Problem(f"could not be {doing}: {error.strerror}.", "Check its folder.", self.name)
+            ) from error
+
+    def _explain(self, error: DBAPIError, doing: str) -> Problem:
+        text = str(error.orig).lower()
+        kept = "What was entered before is kept; this last entry is not."
+        if "locked" in text or "busy" in text:
+            return Problem(f"could not be {doing}: another program holds the logbook.",
+                           f"Close it and try again. {kept}", self.name)  # fmt: skip
+        if "not a database" in text or "malformed" in text:
+            return self._damaged()
+        if "full" in text or "disk i/o" in text or "too large" in text:
+            return Problem(f"could not be {doing}: the disk is full or refuses to write.",
+                           f"Free some space and enter it again. {kept}", self.name)  # fmt: skip
+        if "readonly" in text or "unable to open" in text:
+            return Problem(f"could not be {doing}: no permission to write there.",
+                           f"Make its folder writable. {kept}", self.name)  # fmt: skip
+        return Problem(f"could not be {doing}: {error.orig}.", kept, self.name)
+
+
+def _durable(connection: Any, _record: object) -> None:
+    """Settings of each new connection: a commit is on the disk before it returns."""
+    cursor = connection.cursor()
+    cursor.execute("PRAGMA journal_mode=WAL")
+    cursor.execute("PRAGMA synchronous=FULL")
+    cursor.close()
