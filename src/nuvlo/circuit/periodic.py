@@ -102,17 +102,18 @@ def largest_clean_level(
 ) -> float:
     """The largest of ``levels`` (V peak, rising) that keeps distortion at every one of ``nodes`` below ``limit``.
 
-    Returns 0.0 when even the smallest is too much.
+    Distortion rises with level here, so the levels are halved between clean and not. Returns 0.0 when even the
+    smallest is too much.
     """
     samples = 64
     solver = PeriodicSolver.prepare(point, source, nodes, samples, samples * frequency)
     sine = np.sin(2.0 * np.pi * np.arange(samples) / samples)
-    clean = 0.0
-    for level in levels:
+    clean, soiled = -1, levels.size
+    while soiled - clean > 1:
+        middle = (clean + soiled) // 2
         try:
-            if not (harmonic_distortion(solver.solve(level * sine)) < limit).all():
-                break
+            good = bool((harmonic_distortion(solver.solve(levels[middle] * sine)) < limit).all())
         except TooNonlinear:
-            break
-        clean = float(level)
-    return clean
+            good = False
+        clean, soiled = (middle, soiled) if good else (clean, middle)
+    return float(levels[clean]) if clean >= 0 else 0.0

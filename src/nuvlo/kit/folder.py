@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import atexit
 import re
+import shutil
+import tempfile
 import tomllib
+import zipfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from math import isclose
@@ -82,7 +86,7 @@ class Kit:
 
 def read_kit(folder: Path) -> Kit:
     """Read a kit. Raises :class:`KitError` with every problem of every file."""
-    kit, problems = _Reader(Path(folder)).read()
+    kit, problems = _Reader(_unpacked(Path(folder))).read()
     if kit is None or errors(problems):
         raise KitError(problems)
     return kit
@@ -90,8 +94,25 @@ def read_kit(folder: Path) -> Kit:
 
 def check_kit(folder: Path) -> tuple[str, tuple[Problem, ...]]:
     """Name of the kit and everything that is wrong with the folder, errors and warnings."""
-    kit, problems = _Reader(Path(folder)).read()
+    kit, problems = _Reader(_unpacked(Path(folder))).read()
     return (kit.name if kit else Path(folder).name), tuple(problems)
+
+
+def _unpacked(path: Path) -> Path:
+    """``path`` itself, or where the zip at ``path`` was unpacked for this run."""
+    if path.suffix.lower() != ".zip" or not path.is_file():
+        return path
+    target = Path(tempfile.mkdtemp(prefix="nuvlo-kit-"))
+    atexit.register(shutil.rmtree, target, ignore_errors=True)
+    try:
+        with zipfile.ZipFile(path) as archive:
+            archive.extractall(target)
+    except zipfile.BadZipFile as bad:
+        raise KitError(Problem("is not a zip that can be opened.", "Send it again.", path.name)) from bad
+    inside = [p for p in target.iterdir() if p.is_dir()]
+    # Zips made by right-click hold one folder; those made inside it hold the files.
+    folder = inside[0] if len(inside) == 1 and not (target / "bom.csv").exists() else target
+    return folder if folder is not target else target.rename(target.with_name(f"{path.stem}-{target.name[-8:]}"))
 
 
 class _Reader:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from nuvlo.logbook import events as ev
@@ -20,6 +20,8 @@ class Reading:
     stage: str
     at: datetime
     instrument: str
+    event: str = ""
+    expected: tuple[float, float, float] | None = None  # nominal, low, high when it was taken
 
 
 @dataclass(frozen=True)
@@ -44,6 +46,7 @@ class Build:
     ticked: set[str] = field(default_factory=set)
     measured: dict[str, list[Measured]] = field(default_factory=dict)
     marks: dict[str, str] = field(default_factory=dict)
+    swapped: set[str] = field(default_factory=set)
     choices: dict[str, str] = field(default_factory=dict)
     chosen_values: dict[str, str] = field(default_factory=dict)
     done: set[str] = field(default_factory=set)
@@ -95,7 +98,8 @@ def active(events: Iterable[ev.Event]) -> tuple[list[ev.Event], list[ev.Event]]:
                 standing.append(back)
         else:
             standing.append(event)
-            shelved.clear()
+            if not isinstance(event.body, ev.WindowKept):
+                shelved.clear()
     return standing, shelved
 
 
@@ -106,7 +110,7 @@ def fold(build_id: str, events: Iterable[ev.Event]) -> Build:
     standing, shelved = active(listed)
     for event in standing:
         _apply(build, event)
-    undoable = [e for e in standing if not isinstance(e.body, ev.BuildStarted)]
+    undoable = [e for e in standing if not isinstance(e.body, ev.BuildStarted | ev.WindowKept)]
     build.can_undo = undoable[-1].id if undoable else None
     build.can_redo = shelved[-1].id if shelved else None
     build.events = len(listed)
@@ -125,9 +129,10 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.ticked.add(b.ref)
             build.measured.setdefault(b.ref, []).append(Measured(b.value, b.uncertainty, b.unit))
         case ev.PartMarked(ref=ref, state=state):
-            if state == "ok":
+            if state == "swapped":
                 build.marks.pop(ref, None)
-                build.measured.pop(ref, None)  # a part put right is another part: measure it anew
+                build.measured.pop(ref, None)  # another part: measure it anew
+                build.swapped.add(ref)
             else:
                 build.marks[ref] = state
         case ev.ChoiceMade() as b:
@@ -141,7 +146,13 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.accepted[step] = why
         case ev.ReadingTaken() as b:
             taken = Measured(b.value, b.uncertainty, b.unit)
-            build.readings.append(Reading(b.point, b.quantity, taken, b.stage, event.at, b.instrument))
+            build.readings.append(
+                Reading(b.point, b.quantity, taken, b.stage, event.at, b.instrument, event.id, b.expected)
+            )
+        case ev.WindowKept() as b:
+            for k, reading in enumerate(build.readings):
+                if reading.event == b.reading:
+                    build.readings[k] = replace(reading, expected=(b.nominal, b.low, b.high))
         case ev.TrimmerTurned(ref=ref, degrees=degrees):
             build.turns.append(Turn(ref, degrees, len(build.readings)))
         case ev.CautionConfirmed(hazard=hazard):

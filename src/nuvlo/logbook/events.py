@@ -41,7 +41,7 @@ class PartMeasured(_Body):
 
 
 class PartMarked(_Body):
-    """A part was given a state, such as ``missing``, ``wrong`` or ``reversed``; ``ok`` takes it back."""
+    """A part was given a state: ``missing``, ``wrong``, ``reversed``, ``doubtful``; ``swapped`` says another one is in."""
 
     kind: Literal["part_marked"] = "part_marked"
     ref: str
@@ -83,6 +83,17 @@ class ReadingTaken(_Body):
     unit: str
     stage: str
     instrument: str = "typed"
+    expected: tuple[float, float, float] | None = None  # nominal, low, high, where the model had answered by then
+
+
+class WindowKept(_Body):
+    """What the model expected of the reading ``reading`` (an event) when it was taken; later states expect otherwise."""
+
+    kind: Literal["window_kept"] = "window_kept"
+    reading: str
+    nominal: float
+    low: float
+    high: float
 
 
 class TrimmerTurned(_Body):
@@ -142,7 +153,7 @@ class Redone(_Body):
 
 Body = Annotated[
     BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | StepDone | StepAccepted | ReadingTaken
-    | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
+    | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip
 BODY: TypeAdapter[Body] = TypeAdapter(Body)

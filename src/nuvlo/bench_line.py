@@ -1,0 +1,187 @@
+"""The grammar of the bench line: one short line of text → one command, with what was understood said back.
+
+``r4 99.2k`` a measured part, ``tp3 4.48`` a reading, ``4.48`` whatever is asked for now, ``r4 missing``, ``choose 220n``,
+``turn 30`` or ``turn -12``, ``note lid scratched``, ``next``, ``undo`` and so on.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from nuvlo.instruments import typed_reading
+from nuvlo.kit import Kit, Stage
+from nuvlo.model import Task, Wants
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import Measured, UnreadableValue
+
+MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped")
+PLAIN = {
+    "next": "done, go on", "back": "look at the step before", "undo": "take the last entry back",
+    "redo": "put it in again", "read": "read the instrument that is connected", "sweep": "play and record the sweep",
+    "confirm": "confirm the caution", "sheet": "write the sheet", "large": "large mode on or off",
+    "daylight": "light colours", "lamp": "dark colours", "side": "turn the board over", "help": "list the commands",
+}  # fmt: skip
+WITH_TEXT = {"note": "keep a note", "accept": "accept this reading as it is, with a reason"}
+SHORT = {"n": "next", "b": "back", "u": "undo", "ok": "next", "measure": "read", "export": "sheet"}
+NOT_VALUES = re.compile(r"[A-Za-z]{2,}")
+
+
+class NotUnderstood(NuvloError):
+    """The line makes no command; says why in one sentence."""
+
+
+@dataclass(frozen=True)
+class Command:
+    """``verb`` with what it needs. ``echo`` says in plain words what will happen."""
+
+    verb: str
+    echo: str
+    target: str = ""
+    text: str = ""
+    value: Measured | None = None
+    degrees: float = 0.0
+    quantity: str = ""
+
+
+def names(kit: Kit) -> list[str]:
+    """Everything a line may start with, for completion."""
+    lugs = [w.start for w in kit.wires]
+    points = [p.name for p in kit.info.point]
+    words = [*PLAIN, *WITH_TEXT, "choose", "turn", "find", "stage", "current", "leads"]
+    return list(dict.fromkeys([*kit.parts, *points, *lugs, *words]))
+
+
+def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
+    """The command that ``line`` stands for while ``now`` is asked for. Raises :class:`NotUnderstood`."""
+    words = line.strip().split()
+    if not words:
+        raise NotUnderstood(Problem("nothing is typed yet.", "Try 'help'."))
+    head = words[0].lower()
+    head = SHORT.get(head, head)
+    rest = line.strip()[len(words[0]) :].strip()
+    if head in PLAIN and not rest:
+        return Command(head, PLAIN[head])
+    if head in WITH_TEXT:
+        if head == "note" and not rest:
+            raise NotUnderstood(Problem("a note needs words.", "For example: note lid scratched."))
+        return Command(head, WITH_TEXT[head], text=rest)
+    if head == "choose":
+        return _choose(rest, kit, now)
+    if head in ("turn", "turned"):
+        return _turn(rest, kit, now)
+    if head == "stage":
+        return _stage(rest)
+    if head == "find":
+        return _find(rest, kit)
+    return _named(words[0], rest, kit, now, stage)
+
+
+def _stage(rest: str) -> Command:
+    wanted = rest.lower().replace(" ", "_").replace("-", "_")
+    found = [s for s in Stage if wanted and s.value.startswith(wanted)]
+    if not found:
+        stages = ", ".join(s.label.lower() for s in Stage)
+        raise NotUnderstood(Problem(f"there is no stage '{rest}'.", f"Stages: {stages}."))
+    return Command("stage", f"go to {found[0].label}", found[0].value)
+
+
+def _find(rest: str, kit: Kit) -> Command:
+    part = kit.find_part(rest)
+    if part is None:
+        raise NotUnderstood(Problem(f"there is no '{rest}' in this kit.", _nearest(rest, list(kit.parts))))
+    return Command("find", f"show {part.ref}", part.ref)
+
+
+def _choose(rest: str, kit: Kit, now: Task | None) -> Command:
+    choices = kit.info.choice
+    here = next((c for c in choices if now and c.id == now.target), choices[0] if len(choices) == 1 else None)
+    if here is None:
+        raise NotUnderstood(Problem("there is nothing to choose now.", "Go to it with 'stage choose'."))
+    for number, option in enumerate(here.options, 1):
+        if rest.lower() in (option.value.lower(), str(number)):
+            return Command("choose", f"fit {option.value} as {here.part}", here.id, option.value)
+    options = ", ".join(o.value for o in here.options)
+    raise NotUnderstood(Problem(f"'{rest}' is not an option for {here.part}.", f"Options: {options}."))
+
+
+def _turn(rest: str, kit: Kit, now: Task | None) -> Command:
+    words = rest.split()
+    controls = {c.ref.lower(): c for c in kit.info.control}
+    ref = ""
+    if words and words[0].lower() in controls:
+        ref = controls[words.pop(0).lower()].ref
+    elif now and now.wants is Wants.TURN:
+        ref = now.target
+    elif kit.info.trim:
+        ref = kit.info.trim[0].trimmer
+    if not ref or not words:
+        raise NotUnderstood(Problem("say how far.", "For example: turn 30, or turn -12 for anticlockwise."))
+    try:
+        degrees = float(words[0].rstrip("°").replace("\u2212", "-").replace(",", "."))
+    except ValueError:
+        raise NotUnderstood(Problem(f"'{words[0]}' is no angle.", "For example: turn 30.")) from None
+    if len(words) > 1 and words[1].lower() in ("ccw", "left", "anticlockwise"):
+        degrees = -abs(degrees)
+    way = "clockwise" if degrees >= 0 else "anticlockwise"
+    return Command("turn", f"{ref} turned {abs(degrees):g}° {way}", ref, degrees=degrees)
+
+
+def _named(name: str, rest: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
+    part = kit.find_part(name)
+    point = next((p for p in kit.info.point if p.name.lower() == name.lower()), None)
+    lug = next((w.start for w in kit.wires if w.start.lower() == name.lower()), None)
+    supply = kit.info.supply[0] if kit.info.supply and name.lower() == "current" else None
+    if part and rest.lower() in MARKS:
+        return Command("mark", f"{part.ref} is {rest.lower()}", part.ref, rest.lower())
+    if part and not rest:
+        return Command("tick", f"{part.ref} is there", part.ref)
+    if part:
+        if not part.unit:
+            raise NotUnderstood(
+                Problem(f"{part.ref} has no value to measure.", f"Type '{part.ref.lower()}' to tick it, or one of: "
+                        f"{', '.join(MARKS)}.")
+            )  # fmt: skip
+        value = _value(rest, part.unit)
+        return Command("measure", f"{part.ref} measures {value}", part.ref, value=value)
+    for target, quantity, unit in (
+        (supply.name if supply else "", "current", "A"),
+        (point.name if point else "", *_asked(now, point.name if point else "")),
+        (lug or "", "resistance", "Ω"),
+        ("leads" if name.lower() == "leads" else "", "resistance", "Ω"),
+    ):
+        if target:
+            if not rest:
+                raise NotUnderstood(Problem(f"what does {target} read?", f"Type the value after it, in {unit}."))
+            value = _value(rest, unit)
+            return Command("reading", f"{target} reads {value}", target, value=value, quantity=quantity)
+    if now and now.wants in (Wants.MEASURE, Wants.READING) and _looks_like_value(name):
+        value = _value((name + " " + rest).strip(), now.unit)
+        verb = "measure" if now.wants is Wants.MEASURE else "reading"
+        return Command(verb, f"{now.target} reads {value}", now.target, value=value, quantity=now.quantity)
+    raise NotUnderstood(Problem(f"'{name}' is no part, point or command here.", _nearest(name, names(kit))))
+
+
+def _asked(now: Task | None, point: str) -> tuple[str, str]:
+    """Quantity and unit for a reading at ``point``: what is being asked for there, or volts."""
+    if now and now.wants is Wants.READING and now.target == point:
+        return now.quantity, now.unit
+    return "voltage", "V"
+
+
+def _looks_like_value(text: str) -> bool:
+    return text.lower() in ("ol", "open") or bool(re.match(r"[-+\u2212]?[.,]?\d", text))
+
+
+def _value(text: str, unit: str) -> Measured:
+    try:
+        return typed_reading(text, unit)
+    except UnreadableValue as bad:
+        raise NotUnderstood(bad.problems) from bad
+
+
+def _nearest(text: str, known: list[str]) -> str:
+    from rapidfuzz import process
+
+    best = process.extractOne(text.lower(), {k: k.lower() for k in known}, score_cutoff=60)
+    return f"Did you mean '{best[2]}'?" if best else "Type 'help' for the commands."

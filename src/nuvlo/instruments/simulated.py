@@ -1,0 +1,167 @@
+"""A bench that is not there: a hidden unit with values of its own, a meter and an interface that err like real ones.
+
+It solves the same circuit the kit ships, but with true values no other part of the program can see.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array
+from nuvlo.circuit.ohms import resistance
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
+from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build
+from nuvlo.model.ensemble import Law, laws
+from nuvlo.problems import Problem
+from nuvlo.quantity import Measured, parse_value
+
+INTERFACE_NOISE = 5e-6  # V r.m.s. at the interface's input, 20 Hz to 20 kHz
+INTERFACE_GAIN_DB = 0.1  # its level error lies within ± this
+HAND_SHARE = 0.08  # of a turn: how far a hand misses the angle it was told
+HAND_DEGREES = 1.5
+
+
+class HiddenUnit:
+    """One unit with its true values. ``wrong`` maps references to the value really in the bag (``{"R3": "390R"}``),
+    or override names to true numbers (``{"q1.bf": 15.0}``)."""
+
+    def __init__(self, kit: Kit, seed: int, wrong: Mapping[str, str | float] | None = None) -> None:
+        self.kit = kit
+        self.seed = seed
+        rng = np.random.default_rng([seed, 101])
+        self.law: dict[str, Law] = laws(kit)
+        self.share = {name: float(rng.random()) for name in self.law}
+        self.turned: dict[str, float] = {}
+        self.swapped: dict[str, float] = {}  # override name → value of a part put in since
+        self.wrong: dict[str, float] = {}
+        for name, value in (wrong or {}).items():
+            part = kit.find_part(name)
+            element = kit.element_of(name) if part else None
+            if part is None or element is None:
+                self.wrong[name] = float(value)
+                continue
+            key = f"{element}.r" if element.startswith("x") else element
+            nominal = parse_value(value, part.unit) if isinstance(value, str) else float(value)
+            low, high = part.tolerance or (0.0, 0.0)
+            self.wrong[key] = nominal * (1 + low + self.share.get(key, 0.5) * (high - low))
+
+    def values(self) -> dict[str, float]:
+        """True values by override name."""
+        out = {n: law.low + self.share[n] * law.width for n, law in self.law.items()}
+        for control in self.kit.info.control:
+            name = f"{self.kit.element_of(control.ref)}.pos"
+            if name in out:
+                out[name] = float(np.clip(out[name] + self.turned.get(control.ref, 0.0) / control.travel_deg, 0.0, 1.0))
+        return {**out, **self.wrong, **self.swapped}
+
+    def fit_part(self, ref: str, value: str) -> None:
+        """Put another part in: one of the choices, or a good one in place of a wrong one."""
+        part, element = self.kit.part(ref), self.kit.element_of(ref)
+        if element is None:
+            return
+        if not part.unit:  # a transistor or diode: a good one has its parameters inside their spread
+            self.wrong = {k: v for k, v in self.wrong.items() if not k.startswith(element + ".")}
+            return
+        key = f"{element}.r" if element.startswith("x") else element
+        low, high = part.tolerance or (0.0, 0.0)
+        self.swapped[key] = parse_value(value, part.unit) * (1 + low + (1 - self.share[key]) * (high - low))
+
+
+class SimulatedBench:
+    """Meter, audio interface and hand around one hidden unit."""
+
+    name = "simulated bench"
+
+    def __init__(self, unit: HiddenUnit, spec: MeterSpec | None = None) -> None:
+        self.unit = unit
+        self.spec = spec or MeterSpec()
+        rng = np.random.default_rng([unit.seed, 202])
+        # One meter is off by the same share on a range for its whole life.
+        self._gain_error = float(rng.uniform(-0.8, 0.8))
+        self._offset_error = float(rng.uniform(-0.8, 0.8))
+        self._level_error_db = float(rng.uniform(-INTERFACE_GAIN_DB, INTERFACE_GAIN_DB))
+        self._turns = 0
+
+    def follow(self, build: Build) -> None:
+        """Bring a fresh bench to where the log left it: chosen parts fitted, trimmers turned."""
+        for ref, value in build.chosen_values.items():
+            if value != self.unit.kit.part(ref).text:
+                self.unit.fit_part(ref, value)
+        for ref in build.swapped:
+            self.unit.fit_part(ref, build.chosen_values.get(ref, self.unit.kit.part(ref).text))
+        for turn in build.turns:
+            self.turn(turn.ref, turn.degrees)
+
+    # -- meter ------------------------------------------------------------------------------------------------
+
+    def _shown(self, true: float, unit: str) -> Measured:
+        """What the display shows of a true value, rounded to its last digit."""
+        if not np.isfinite(true):
+            return Measured(float("inf"), 0.0, unit)
+        percent = self.spec.capacitance_percent if unit == "F" else self.spec.percent
+        floor = {"V": 1e-4, "Ω": 0.1, "A": 1e-6, "F": 1e-11}[unit]
+        step = max(self.spec.resolution(true), floor)
+        raw = true * (1 + self._gain_error * percent / 100) + self._offset_error * (self.spec.digits - 0.5) * step
+        return self.spec.measured(round(raw / step) * step, unit)
+
+    def part(self, ref: str) -> Measured:
+        part, element = self.unit.kit.part(ref), self.unit.kit.element_of(ref)
+        if element is None or not part.unit:
+            raise InstrumentError(Problem(f"a meter does not measure {ref}.", "Read its marking.", ref=ref))
+        true = self.unit.values()[f"{element}.r" if element.startswith("x") else element]
+        return self._shown(true + (self.spec.lead_ohms if part.unit == "Ω" else 0.0), part.unit)
+
+    def _point(self) -> OperatingPoint:
+        circuit = self.unit.kit.circuit
+        assert circuit is not None
+        point = operating_point(circuit, self.unit.values())
+        if point.failed:
+            raise InstrumentError(Problem("the display will not settle.", "Switch off and look for a wrong part."))
+        return point
+
+    def volts(self, red: str, black: str = "0") -> Measured:
+        return self._shown(float(self._point().voltage(red, black)[0]), "V")
+
+    def supply_current(self, supply: str) -> Measured:
+        found = next(s for s in self.unit.kit.info.supply if s.name == supply)
+        return self._shown(-float(self._point().currents()[found.element][0]), "A")
+
+    def ohms(self, red: str, black: str = "0") -> Measured:
+        circuit = self.unit.kit.circuit
+        assert circuit is not None
+        true = float(resistance(circuit, red, black, self.spec.ohmmeter, self.unit.values()).ohms[0])
+        return self._shown(true + self.spec.lead_ohms, "Ω")
+
+    def leads(self) -> Measured:
+        return self._shown(self.spec.lead_ohms, "Ω")
+
+    # -- audio ------------------------------------------------------------------------------------------------
+
+    def play_and_record(self, signal: Array, rate: float) -> Recording:
+        """The unit's output for ``signal`` V at its input, through the solved circuit, distortion and noise included."""
+        prove = self.unit.kit.info.prove
+        assert prove is not None
+        solver = PeriodicSolver.prepare(self._point(), prove.source, (prove.node,), signal.size, rate)
+        try:
+            out = solver.solve(signal)[0]
+        except TooNonlinear as bad:
+            raise InstrumentError(
+                Problem("the unit overloads: the recording is clipped.", "Lower the level and sweep again.")
+            ) from bad
+        noise = np.random.default_rng([self.unit.seed, 303]).normal(0.0, INTERFACE_NOISE, signal.size)
+        gain = 10.0 ** (self._level_error_db / 20.0)
+        # Limits of ± INTERFACE_GAIN_DB are rectangular; expanded as everywhere.
+        return Recording(gain * out + noise, rate, 2.0 * INTERFACE_GAIN_DB / np.sqrt(3.0))
+
+    # -- hand -------------------------------------------------------------------------------------------------
+
+    def turn(self, ref: str, degrees: float) -> None:
+        rng = np.random.default_rng([self.unit.seed, 404, self._turns])
+        self._turns += 1
+        meant = degrees * (1 + rng.uniform(-HAND_SHARE, HAND_SHARE)) + rng.uniform(-HAND_DEGREES, HAND_DEGREES)
+        self.unit.turned[ref] = self.unit.turned.get(ref, 0.0) + meant

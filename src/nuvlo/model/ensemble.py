@@ -1,0 +1,88 @@
+"""Which values a unit may have: from printed tolerances, narrowed by what has been measured."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build
+from nuvlo.quantity import Measured, parse_value
+
+POSITION_SPREAD = 0.03  # of full travel: how well eye and hand set a knob (common practice, no source)
+
+
+@dataclass(frozen=True)
+class Law:
+    """Uniform between ``low`` and ``high``: all that a printed tolerance or a meter's limits say (JCGM 101, 6.4.2)."""
+
+    nominal: float
+    low: float
+    high: float
+
+    @property
+    def width(self) -> float:
+        return self.high - self.low
+
+    def narrowed(self, measured: Measured) -> Law:
+        """The law after a measurement: the meter's limits, whatever the marking says."""
+        low, high = measured.limits
+        return Law(measured.value, low, high)
+
+
+def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
+    """For each quantity of the circuit that may differ from unit to unit, the law of its value.
+
+    Keys are override names of the circuit (``r3``, ``q1.bf``, ``xrv1.pos``). A value chosen by the builder replaces the
+    printed one; a measured value replaces both; a supply read at its point replaces its stated tolerance.
+    """
+    out: dict[str, Law] = {}
+    for part in kit.parts.values():
+        element = kit.element_of(part.ref)
+        if element is None:
+            continue
+        for spread in part.spreads:
+            middle = float(np.sqrt(spread.low * spread.high))
+            out[f"{element}.{spread.parameter}"] = Law(middle, spread.low, spread.high)
+        if part.value is None:
+            continue
+        chosen = build.chosen_values.get(part.ref) if build else None
+        value = parse_value(chosen, part.unit) if chosen else part.value
+        low, high = part.tolerance or (0.0, 0.0)
+        law = Law(value, value * (1 + low), value * (1 + high))
+        measured = build.part_value(part.ref) if build else None
+        if measured is not None and np.isfinite(measured.value) and measured.limits[0] > 0:
+            law = law.narrowed(measured)
+        out[f"{element}.r" if element.startswith("x") else element] = law
+    for control in kit.info.control:
+        element = kit.element_of(control.ref)
+        if element is not None:
+            out[f"{element}.pos"] = _position(control.start, control.travel_deg, build, control.ref)
+    for supply in kit.info.supply:
+        law = Law(supply.volts, supply.volts * (1 - supply.tolerance), supply.volts * (1 + supply.tolerance))
+        reading = build.latest(supply.point) if build and supply.point else None
+        out[supply.element] = law.narrowed(reading.measured) if reading else law
+    return out
+
+
+def _position(start: float, travel_deg: float, build: Build | None, ref: str) -> Law:
+    at = float(np.clip(start + (build.turned(ref) if build else 0.0) / travel_deg, 0.0, 1.0))
+    return Law(at, max(0.0, at - POSITION_SPREAD), min(1.0, at + POSITION_SPREAD))
+
+
+def sample(of: dict[str, Law], members: int, seed: int) -> dict[str, Array]:
+    """(members,) values of each quantity; member 0 is nominal.
+
+    Latin hypercube: each law is cut into as many equal strips as there are members and each strip is used once, so
+    quantiles settle with far fewer members than plain random draws (McKay, Beckman, Conover, Technometrics 21, 1979).
+    """
+    rng = np.random.default_rng(seed)
+    out = {}
+    for name, law in of.items():
+        strips = (rng.permutation(members) + rng.random(members)) / members
+        values = law.low + strips * law.width
+        values[0] = law.nominal
+        out[name] = values
+    return out

@@ -1,0 +1,258 @@
+"""The working model of the unit on the bench: the kit's circuit with everything measured so far put in place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array, Circuit
+from nuvlo.circuit.ohms import Ohmmeter, resistance
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.circuit.periodic import largest_clean_level
+from nuvlo.circuit.small_signal import log_frequencies, response
+from nuvlo.kit import Kit, Trim
+from nuvlo.kit.schema import Prove
+from nuvlo.logbook import Build
+from nuvlo.model.ensemble import Law, laws, sample
+from nuvlo.model.windows import JOINT_COVERAGE, Window, joint_windows
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import parse_value
+
+MEMBERS = 2000
+BAND_MEMBERS = 600
+CONTACT_OHMS = 1.0  # the most that a sound wire with its two joints and plug may show (common practice, no source)
+CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
+
+
+class ModelError(NuvloError):
+    """The model cannot answer; says what the kit lacks or which members failed."""
+
+
+@dataclass(frozen=True)
+class Band:
+    """Response window: ``frequency`` (F,) Hz; ``nominal``, ``low``, ``high`` (F,) dB."""
+
+    frequency: Array
+    nominal: Array
+    low: Array
+    high: Array
+
+
+@dataclass(frozen=True)
+class TrimCurve:
+    """What the watched point reads over a trimmer's travel: ``position`` (P,) 0…1; volts (P,)."""
+
+    position: Array
+    nominal: Array
+    low: Array
+    high: Array
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """What one option of a choice does. Response dB over ``frequency`` Hz; corner Hz; gain dB; supply current A."""
+
+    value: str
+    says: str
+    frequency: Array
+    magnitude_db: Array
+    gain_db: float
+    corner_hz: float
+    current: float
+
+
+class WorkingModel:
+    """Predictions for one state of one build. Cheap to make; each question is solved when first asked.
+
+    ``members`` is the size of the ensemble, ``seed`` its randomness. Raises :class:`ModelError` where the kit has no
+    circuit, or where a member has no operating point.
+    """
+
+    def __init__(self, kit: Kit, build: Build | None = None, members: int = MEMBERS, seed: int = 1) -> None:
+        if kit.circuit is None:
+            raise ModelError(Problem(f"{kit.name} has no circuit.cir, so nothing can be predicted.", "Add one."))
+        self.kit, self.build, self.members, self.seed = kit, build, members, seed
+        self.circuit: Circuit = kit.circuit
+
+    # -- the ensemble -----------------------------------------------------------------------------------------
+
+    @cached_property
+    def laws(self) -> dict[str, Law]:
+        return laws(self.kit, self.build)
+
+    @cached_property
+    def values(self) -> dict[str, Array]:
+        """Override arrays (members,). A trimmer read since its last turn is put where its reading says it is."""
+        values = sample(self.laws, self.members, self.seed)
+        for trim in self.kit.info.trim:
+            reading = self.reading_since_turn(trim)
+            if reading is not None:
+                self._place_trimmer(trim, reading, values)
+        return values
+
+    def reading_since_turn(self, trim: Trim) -> float | None:
+        """Latest reading at the trim's watched point, if its trimmer has not been turned since."""
+        if self.build is None:
+            return None
+        turns = [t.readings_before for t in self.build.turns if t.ref == trim.trimmer]
+        since = self.build.readings[turns[-1] if turns else 0 :]
+        found = [r for r in since if r.point == trim.watch and r.quantity == "voltage"]
+        return found[-1].measured.value if found and np.isfinite(found[-1].measured.value) else None
+
+    def _place_trimmer(self, trim: Trim, reading: float, values: dict[str, Array]) -> None:
+        """Give each member the trimmer position at which it would show ``reading`` (regula falsi, Illinois variant)."""
+        node = self.kit.point(trim.watch).node
+        name = f"{self.kit.element_of(trim.trimmer)}.pos"
+
+        def error(position: Array) -> Array:
+            return operating_point(self.circuit, {**values, name: position}).voltage(node) - reading
+
+        low, high = np.zeros(self.members), np.ones(self.members)
+        f_low, f_high = error(low), error(high)
+        reachable = f_low * f_high <= 0
+        position = values[name]
+        for _ in range(6):
+            position = np.clip((low * f_high - high * f_low) / np.where(f_high == f_low, 1.0, f_high - f_low), 0.0, 1.0)
+            f = error(position)
+            upper = f * f_high > 0
+            f_low = np.where(upper, f_low * 0.5, f)
+            f_high = np.where(upper, f, f_high * 0.5)
+            low, high = np.where(upper, low, position), np.where(upper, position, high)
+        values[name] = np.where(reachable, position, values[name])
+
+    @cached_property
+    def point(self) -> OperatingPoint:
+        return self._solved(operating_point(self.circuit, self.values))
+
+    def _solved(self, point: OperatingPoint) -> OperatingPoint:
+        if point.failed:
+            many = len(point.failed)
+            first = ", ".join(str(k) for k in point.failed[:5])
+            raise ModelError(
+                Problem(f"{many} of {point.x.shape[1]} variants of {self.kit.name} have no operating point (first: {first}).",
+                        "Look for a value that is far off, or a missing path to ground.")
+            )  # fmt: skip
+        return point
+
+    # -- what readings should be ------------------------------------------------------------------------------
+
+    def voltage_windows(self) -> list[Window]:
+        """Supply current of each supply, then the voltage at every test point: one joint set."""
+        rows, heads = [], []
+        currents = self.point.currents()
+        for supply in self.kit.info.supply:
+            heads.append((supply.name, "current", "A"))
+            rows.append(-currents[supply.element])
+        for point in self.kit.info.point:
+            heads.append((point.name, "voltage", "V"))
+            rows.append(self.point.voltage(point.node, point.reference))
+        return _windows(heads, np.array(rows)) if rows else []
+
+    def resistance_windows(self, pairs: list[tuple[str, str]], meter: Ohmmeter | None = None) -> list[Window]:
+        """Each (name, net) against ground, with the supply off: one joint set."""
+        rows = [resistance(self.circuit, net, "0", meter, self.values).ohms for _, net in pairs]
+        if not rows:
+            return []
+        out = []
+        for window in _windows([(name, "resistance", "Ω") for name, _ in pairs], np.array(rows)):
+            # Wires and joints add a little to whatever the circuit shows.
+            high = window.high + CONTACT_OHMS
+            out.append(Window(window.point, window.quantity, window.unit, window.nominal, window.low, high))
+        return out
+
+    def supply_pairs(self) -> list[tuple[str, str]]:
+        """(point, net) of each supply terminal that has a test point."""
+        return [(s.point, s.node) for s in self.kit.info.supply if s.point]
+
+    def ring_out_pairs(self) -> list[tuple[str, str]]:
+        """(lug, net) for the first lug of every wired net; one for each further lug on ground."""
+        seen: set[str] = set()
+        out = []
+        for wire in self.kit.wires:
+            if wire.net in seen and wire.net != "0":
+                continue
+            seen.add(wire.net)
+            out.append((wire.start, wire.net))
+        return out
+
+    @cached_property
+    def response_band(self) -> Band:
+        """Joint window of the response that :class:`Prove` asks for."""
+        prove = self._prove()
+        frequency = log_frequencies(prove.from_hz, prove.to_hz, prove.points)
+        few = {k: v[:BAND_MEMBERS] for k, v in self.values.items()}
+        db = response(self._solved(operating_point(self.circuit, few)), prove.source, prove.node, frequency).magnitude_db
+        low, high = joint_windows(db.T)
+        return Band(frequency, db[0], low, high)
+
+    def clean_level(self) -> float:
+        """Drive in V peak that keeps distortion at every stage below the limit, for nominal and for extreme members."""
+        prove = self._prove()
+        gain = np.abs(response(self.point, prove.source, prove.node, np.array([prove.reference_hz])).transfer[:, 0])
+        tried = sorted({0, int(np.argmin(gain)), int(np.argmax(gain))})
+        levels = np.geomspace(1e-5, 3.0, 56)
+        nodes = prove.stages or (prove.node,)
+        found = []
+        for k in tried:
+            point = operating_point(self.circuit, {name: float(v[k]) for name, v in self.values.items()})
+            for f in (max(prove.from_hz, 40.0), prove.reference_hz, min(prove.to_hz, 8e3)):
+                found.append(largest_clean_level(point, prove.source, nodes, prove.max_distortion, f, levels))
+        return CLEAN_MARGIN * min(found)
+
+    def trim_curve(self, trim: Trim, positions: int = 41, members: int = 150) -> TrimCurve:
+        """Voltage at the watched point over the trimmer's travel."""
+        position = np.linspace(0.0, 1.0, positions)
+        free = sample(self.laws, members, self.seed)
+        name = f"{self.kit.element_of(trim.trimmer)}.pos"
+        spread = {k: np.repeat(v, positions) for k, v in free.items()}
+        spread[name] = np.tile(position, members)
+        volts = operating_point(self.circuit, spread).voltage(self.kit.point(trim.watch).node).reshape(members, positions)
+        return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
+
+    def compare(self, choice_id: str) -> list[Comparison]:
+        """Each option of a choice, at nominal: response, gain at the reference, −3 dB corner, supply current."""
+        choice = next(c for c in self.kit.info.choice if c.id == choice_id)
+        prove = self._prove()
+        part = self.kit.part(choice.part)
+        element = self.kit.element_of(choice.part)
+        if element is None:
+            raise ModelError(Problem(f"'{choice.part}' is not in the circuit.", "Add it.", ref=choice.part))
+        nominal: dict[str, float | Array] = {k: law.nominal for k, law in self.laws.items()}
+        wanted = np.array([parse_value(o.value, part.unit) for o in choice.options])
+        point = self._solved(operating_point(self.circuit, {**nominal, element: wanted}))
+        # From two decades below the band, so that a corner below it is found too.
+        frequency = log_frequencies(prove.from_hz / 100.0, prove.to_hz, 20 * prove.points)
+        db = response(point, prove.source, prove.node, frequency).magnitude_db
+        at = int(np.argmin(np.abs(frequency - prove.reference_hz)))
+        shown = frequency >= prove.from_hz / 2
+        currents = sum((-point.currents()[s.element] for s in self.kit.info.supply), np.zeros(wanted.size))
+        return [
+            Comparison(o.value, o.says, frequency[shown], row[shown], float(row[at]), _low_corner(frequency, row), float(i))
+            for o, row, i in zip(choice.options, db, currents, strict=True)
+        ]  # fmt: skip
+
+    def _prove(self) -> Prove:
+        if self.kit.info.prove is None:
+            raise ModelError(Problem(f"{self.kit.name} says nothing of how to prove it.", "Add [prove] to kit.toml."))
+        return self.kit.info.prove
+
+
+def _windows(heads: list[tuple[str, str, str]], values: Array, coverage: float = JOINT_COVERAGE) -> list[Window]:
+    low, high = joint_windows(values, coverage)
+    return [
+        Window(point, quantity, unit, float(values[k, 0]), float(low[k]), float(high[k]))
+        for k, (point, quantity, unit) in enumerate(heads)
+    ]
+
+
+def _low_corner(frequency: Array, magnitude_db: Array) -> float:
+    """Frequency below the peak where the response is 3 dB under it; 0 where it never falls that far."""
+    peak = int(np.argmax(magnitude_db))
+    below = np.flatnonzero(magnitude_db[:peak] < magnitude_db[peak] - 3.0103)
+    if not below.size:
+        return 0.0
+    k = int(below[-1])
+    x, y = np.log(frequency[k : k + 2]), magnitude_db[k : k + 2]
+    return float(np.exp(np.interp(magnitude_db[peak] - 3.0103, y, x)))

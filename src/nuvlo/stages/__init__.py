@@ -1,0 +1,1 @@
+"""The nine stages: (kit, build, model) → what to do, what to expect, what it means. None knows another."""

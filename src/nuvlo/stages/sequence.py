@@ -1,0 +1,24 @@
+"""Sequence: the order of work and the reason for each place in it."""
+
+from __future__ import annotations
+
+from nuvlo.kit import Kit, Stage
+from nuvlo.kit.assembly import Step, board_order
+from nuvlo.logbook import Build
+from nuvlo.model import Task, Wants
+
+
+def order(kit: Kit) -> list[Step]:
+    """All steps, lowest profile first, with gates."""
+    return board_order(kit)
+
+
+def tasks(kit: Kit, build: Build) -> list[Task]:
+    """Read the order through once before the iron is hot."""
+    steps = order(kit)
+    if not steps:
+        return []
+    minutes = sum(s.minutes for s in steps)
+    gates = sum(s.gate is not None for s in steps)
+    detail = f"{len(steps)} steps, {gates} of them checks, about {minutes:.0f} minutes at the bench."
+    return [Task("sequence.read", Stage.SEQUENCE, Wants.STEP, "Read the order through", detail)]

@@ -1,0 +1,115 @@
+"""Set: which trimmer, which way, how far, and when to stop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nuvlo.kit import Kit, Stage, Trim
+from nuvlo.logbook import Build
+from nuvlo.model import Task, TrimCurve, Wants, Window, WorkingModel
+from nuvlo.quantity import Measured, Verdict, format_value, judge
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What to do with a trimmer. ``degrees`` clockwise positive; 0 when the reading is good enough or out of reach."""
+
+    trim: Trim
+    target: float
+    window: Window
+    reading: Measured | None
+    degrees: float
+    words: str
+    reachable: bool
+    settling: str
+
+
+def target_window(kit: Kit, build: Build, trim: Trim) -> Window | None:
+    """Where the watched point should end, from the supply as last read; None until it has been read."""
+    supply = build.latest(trim.supply_point)
+    if supply is None or not np.isfinite(supply.measured.value):
+        return None
+    target = trim.fraction * supply.measured.value
+    within = abs(target) * trim.within
+    return Window(trim.watch, "voltage", "V", target, target - within, target + within)
+
+
+def tasks(kit: Kit, build: Build) -> list[Task]:
+    """For each trim: a reading, and after a turn another, until the reading is inside the stopping window."""
+    out = []
+    for trim in kit.info.trim:
+        window = target_window(kit, build, trim)
+        reading = _reading_since_turn(build, trim)
+        detail = trim.says
+        if window:
+            detail += f" Wanted: {format_value(window.nominal, 'V')} at {trim.watch}, within {100 * trim.within:g} %."
+        out.append(
+            Task(f"set.{trim.id}", Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, trim.watch, "voltage",
+                 "V", parts=(trim.watch, trim.trimmer), nodes=(kit.point(trim.watch).node,), window=window,
+                 must=False, done=reading is not None)
+        )  # fmt: skip
+        # A trim is over only when its reading lies inside the window with the meter's own doubt taken off.
+        good = window is not None and judge(reading, window.low, window.high) is Verdict.IN
+        if not good:
+            out.append(
+                Task(f"set.{trim.id}.turn", Stage.SET, Wants.TURN, f"Turn {trim.trimmer}", "", trim.trimmer,
+                     parts=(trim.trimmer,), done=False)
+            )  # fmt: skip
+    return out
+
+
+def _reading_since_turn(build: Build, trim: Trim) -> Measured | None:
+    turns = [t.readings_before for t in build.turns if t.ref == trim.trimmer]
+    since = build.readings[turns[-1] if turns else 0 :]
+    found = [r for r in since if r.point == trim.watch and r.stage == Stage.SET.value and r.quantity == "voltage"]
+    return found[-1].measured if found else None
+
+
+def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> Advice:
+    """What to do next with ``trim``, from its readings so far and the solved curve of its watched point."""
+    kit, build = model.kit, model.build
+    assert build is not None, "advice needs a build with readings"
+    window = target_window(kit, build, trim)
+    if window is None:
+        empty = Window(trim.watch, "voltage", "V", float("nan"), float("nan"), float("nan"))
+        return Advice(trim, float("nan"), empty, None, 0.0, f"Read {trim.supply_point} first.", True, "")
+    target = window.nominal
+    curve = curve or model.trim_curve(trim)
+    reachable = bool(curve.low.min() <= target <= curve.high.max())
+    reading = _reading_since_turn(build, trim)
+    settling = _settling(build, trim, target)
+    if reading is None:
+        return Advice(trim, target, window, None, 0.0, f"Read {trim.watch}.", reachable, settling)
+    if judge(reading, window.low, window.high) is Verdict.IN:
+        share = reading.value / (target / trim.fraction)
+        words = f"Good: {reading} is {100 * share:.1f} % of the supply. Stop here."
+        return Advice(trim, target, window, reading, 0.0, words, reachable, settling)
+    travel = kit.control(trim.trimmer).travel_deg
+    rising = curve.nominal[-1] > curve.nominal[0]
+    volts, positions = (curve.nominal, curve.position) if rising else (curve.nominal[::-1], curve.position[::-1])
+    here, there = np.interp([reading.value, target], volts, positions)
+    degrees = float(there - here) * travel
+    if not volts[0] <= reading.value <= volts[-1] or not reachable:
+        # Off the curve: the nearest end says the way, but no number of degrees can be trusted.
+        way = "clockwise" if (target > reading.value) == rising else "anticlockwise"
+        words = f"Turn {trim.trimmer} {way} a little: {reading} is beyond what the trimmer should reach."
+        return Advice(trim, target, window, reading, degrees or (8.0 if way == "clockwise" else -8.0), words, reachable,
+                      settling)  # fmt: skip
+    way = "clockwise" if degrees > 0 else "anticlockwise"
+    words = f"Turn {trim.trimmer} {way} about {max(1.0, round(abs(degrees))):.0f}°."
+    return Advice(trim, target, window, reading, degrees, words, reachable, settling)
+
+
+def _settling(build: Build, trim: Trim, target: float) -> str:
+    """Whether the last readings close in on the target."""
+    away = [
+        abs(r.measured.value - target) for r in build.readings
+        if r.point == trim.watch and r.stage == Stage.SET.value and r.quantity == "voltage"
+    ]  # fmt: skip
+    if len(away) < 2:
+        return ""
+    if away[-1] <= away[-2]:
+        return f"Closing in: {format_value(away[-2], 'V', 2)} away, now {format_value(away[-1], 'V', 2)}."
+    return f"Drifting off: {format_value(away[-2], 'V', 2)} away, now {format_value(away[-1], 'V', 2)}."

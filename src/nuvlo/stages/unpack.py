@@ -1,0 +1,51 @@
+"""Unpack: find every part, measure what a meter can, judge it against its marking."""
+
+from __future__ import annotations
+
+from nuvlo.kit import Kit, Part, Stage
+from nuvlo.kit.assembly import in_tray_order
+from nuvlo.logbook import Build
+from nuvlo.model import Task, Wants, Window
+from nuvlo.quantity import format_value, parse_value, resistor_bands
+
+MEASURED_KINDS = ("resistor", "capacitor")
+TOLERANCE_WORDS = "{low:g} to +{high:g} %"
+
+
+def tasks(kit: Kit, build: Build) -> list[Task]:
+    """One task for each part, in tray order."""
+    return [_task(part, build) for part in in_tray_order(kit)]
+
+
+def _task(part: Part, build: Build) -> Task:
+    chosen = build.chosen_values.get(part.ref)
+    value = parse_value(chosen, part.unit) if chosen else part.value
+    if part.kind in MEASURED_KINDS and value is not None and part.tolerance is not None:
+        low, high = value * (1 + part.tolerance[0]), value * (1 + part.tolerance[1])
+        quantity = "resistance" if part.unit == "Ω" else "capacitance"
+        window = Window(part.ref, quantity, part.unit, value, low, high)
+        detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}"
+        return Task(
+            f"unpack.{part.ref}", Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
+            part.unit, (part.ref,), window=window,
+        )  # fmt: skip
+    detail = f"{part.text}. {part.note}".strip().rstrip(".") + "."
+    return Task(
+        f"unpack.{part.ref}", Stage.UNPACK, Wants.TICK, f"Find {part.ref}: {part.kind}", detail, part.ref, parts=(part.ref,)
+    )
+
+
+def tolerance_words(tolerance: tuple[float, float]) -> str:
+    """``± 1 %`` or ``−20 to +50 %``."""
+    low, high = (100 * t for t in tolerance)
+    return f"± {high:g} %" if low == -high else f"\u2212{-low:g} to +{high:g} %"
+
+
+def marking(part: Part) -> str:
+    """How the part is marked, in words; empty where that cannot be said."""
+    if part.kind != "resistor" or part.value is None or part.tolerance is None:
+        return ""
+    try:
+        return "Bands: " + ", ".join(resistor_bands(part.value, part.tolerance[1])) + "."
+    except ValueError:
+        return ""
