@@ -114,6 +114,14 @@ class Session:
             ]  # fmt: skip
         return found
 
+    def gain_finding(self) -> Finding | None:
+        """The gain as swept, against the band; None before the first sweep."""
+        reading = self.build.latest("gain", "gain")
+        if reading is None:
+            return None
+        task = Task("prove.gain", Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB")
+        return finding(task, self.build, {})
+
     def path(self) -> list[StageState]:
         """The nine stepping stones."""
         out = []
@@ -508,7 +516,8 @@ class Session:
 
     def sheet(self) -> hand_over.Sheet:
         """All the sheet says, from the present state."""
-        found = tuple(f for stage in Stage for f in self.findings(stage))
+        gain = self.gain_finding()
+        found = tuple(f for stage in Stage for f in self.findings(stage)) + ((gain,) if gain else ())
         solved = self._solved.get(Stage.PROVE)
         proof = solved.proof if solved else None
         return hand_over.Sheet(

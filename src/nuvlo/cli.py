@@ -1,0 +1,344 @@
+"""The ``nuvlo`` command. Every verb takes ``--json`` and then prints one document on standard output.
+
+Exit status: 0 done, 1 something in the input is wrong or cannot be solved, 2 wrong usage.
+"""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import json
+import os
+import sys
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+from nuvlo.problems import NuvloError, Problem, errors
+
+Document = dict[str, Any]
+Handler = Callable[[argparse.Namespace], tuple[int, Document, str]]
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one verb; returns the exit status."""
+    parser = _parser()
+    arguments = parser.parse_args(argv)
+    if not hasattr(arguments, "handler"):
+        parser.print_help()
+        return 2
+    try:
+        status, document, text = arguments.handler(arguments)
+    except NuvloError as error:
+        status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
+        print(error, file=sys.stderr)
+    except BrokenPipeError:
+        return 0
+    if getattr(arguments, "json", False):
+        print(json.dumps(document, ensure_ascii=False, allow_nan=False))
+    elif text:
+        print(text)
+    return status
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="nuvlo", description="Bench companion for builders of audio electronics kits.")
+    verbs = parser.add_subparsers(title="verbs", metavar="VERB")
+
+    def verb(name: str, handler: Handler, says: str, under: Any = verbs) -> argparse.ArgumentParser:
+        made: argparse.ArgumentParser = under.add_parser(name, help=says, description=says)
+        made.set_defaults(handler=handler)
+        made.add_argument("--json", action="store_true", help="print one JSON document")
+        return made
+
+    demo = verb("demo", _demo, "open the demo workshop")
+    demo.add_argument("--check", action="store_true", help="paint the first window, then end")
+    demo.add_argument("--folder", type=Path, help="where the demo workshop is kept")
+    opened = verb("open", _open, "open a build, a kit folder or a workshop")
+    opened.add_argument("path", type=Path)
+    opened.add_argument("--workshop", type=Path, help="workshop that keeps builds of a kit opened by its folder")
+    opened.add_argument("--check", action="store_true", help="paint the first window, then end")
+    kit = verbs.add_parser("kit", help="look at a kit folder").add_subparsers(metavar="VERB", required=True)
+    check = verb("check", _kit_check, "report everything that is wrong with a kit folder", kit)
+    check.add_argument("folder", type=Path)
+    solve = verbs.add_parser("solve", help="solve a SPICE netlist")
+    solve.add_argument("file", type=Path)
+    analyses = solve.add_subparsers(metavar="ANALYSIS", required=True)
+    point = verb("op", _solve_op, "operating point: every node and element", analyses)
+    ac = verb("ac", _solve_ac, "small-signal response", analyses)
+    for each in (point, ac):
+        each.add_argument("--csv", type=Path, metavar="OUT", help="write the result as a table too")
+    ac.add_argument("--from", dest="start", type=_number, default=20.0)
+    ac.add_argument("--to", dest="stop", type=_number, default=20000.0)
+    ac.add_argument("--points", type=int, default=50)
+    ac.add_argument("--source", required=True)
+    ac.add_argument("--node", required=True)
+    predict = verb("predict", _predict, "what each test point should read")
+    predict.add_argument("folder", type=Path)
+    predict.add_argument("--measured", type=Path, metavar="CSV", help="ref,value,unit,uncertainty of measured parts")
+    predict.add_argument("--stage", choices=("hook_up", "wake"), help="readings of one stage")
+    predict.add_argument("--builds", type=int, default=2000)
+    predict.add_argument("--seed", type=int, default=1)
+    order = verb("order", _order, "the order of work with its checks")
+    order.add_argument("folder", type=Path)
+    journey = verb("journey", _journey, "build a kit from box to sheet on the simulated bench")
+    journey.add_argument("folder", type=Path)
+    journey.add_argument("--seed", type=int, default=1)
+    journey.add_argument("--wrong", default="", help="wrong parts in the bag, such as r3=390R,q1.bf=12")
+    journey.add_argument("--out", type=Path, help="folder for the workshop and the sheet")
+    return parser
+
+
+def _number(text: str) -> float:
+    from nuvlo.quantity import UnreadableValue, parse_value
+
+    try:
+        return parse_value(text)
+    except UnreadableValue as bad:
+        raise argparse.ArgumentTypeError(str(bad)) from bad
+
+
+# -- window -------------------------------------------------------------------------------------------------------
+
+
+def user_folder() -> Path:
+    """Where workshops are kept unless another place is named."""
+    from platformdirs import user_data_path
+
+    return user_data_path("nuvlo", appauthor=False)
+
+
+def _demo(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.desktop.app import start
+
+    folder = a.folder or user_folder() / "demo"
+
+    def opener() -> Any:
+        from nuvlo.workshop import demo_workshop
+
+        workshop = demo_workshop(folder)
+        return workshop.open(workshop.builds()[-1].id)
+
+    status = start(opener, folder, check=a.check)
+    return status, {"folder": folder.name, "status": status}, "The demo's window was painted." if a.check and not status else ""
+
+
+def _open(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.desktop.app import start
+
+    path: Path = a.path
+    if not path.exists():
+        raise NuvloError(Problem(f"'{path}' is not there.", "Name a kit folder, its zip, or a workshop folder."))
+    inside = path if path.is_dir() else path.parent
+    is_workshop = (inside / "logbook.db").exists() and not (path.is_dir() and (path / "bom.csv").exists())
+    folder = inside if is_workshop else (a.workshop or user_folder() / "workshop")
+
+    def opener() -> Any:
+        from nuvlo.kit import read_kit
+        from nuvlo.workshop import Workshop, kit_place
+
+        workshop = Workshop(folder)
+        builds = workshop.builds()
+        if is_workshop:
+            if not builds:
+                raise NuvloError(Problem("this workshop has no builds yet.", "Open a kit folder to begin one."))
+            return workshop.open(builds[-1].id)
+        kit = read_kit(path)
+        mine = [b for b in builds if kit_place(b.folder).resolve() == kit.folder.resolve()]
+        return workshop.open(mine[-1].id) if mine else workshop.start(kit)
+
+    status = start(opener, folder, check=a.check)
+    return status, {"folder": folder.name, "status": status}, ""
+
+
+# -- kits ---------------------------------------------------------------------------------------------------------
+
+
+def _kit_check(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.kit import check_kit
+
+    name, problems = check_kit(a.folder)
+    document = {"kit": name, "problems": [p.as_json() for p in problems]}
+    text = "\n".join(f"{p.severity}: {p}" for p in problems) or f"{name}: nothing wrong."
+    return (1 if errors(problems) else 0), document, text
+
+
+def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.kit import read_kit
+    from nuvlo.stages.sequence import order
+
+    steps = order(read_kit(a.folder))
+    document = {
+        "steps": [
+            {"n": s.n, "action": s.action, "parts": list(s.parts), "gate": s.gate, "after": list(s.after),
+             "reason": s.reason, "minutes": s.minutes}
+            for s in steps
+        ]
+    }  # fmt: skip
+    text = "\n".join(f"{s.n:3d}  {s.action}: {', '.join(s.parts)}\n     {s.reason}" for s in steps)
+    return 0, document, text
+
+
+def _predict(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.kit import read_kit
+    from nuvlo.logbook import Build
+    from nuvlo.model import WorkingModel
+    from nuvlo.quantity import format_value
+
+    if a.builds < 2:
+        raise NuvloError(Problem("an ensemble needs at least 2 builds.", "Use --builds 2000."))
+    kit = read_kit(a.folder)
+    build = Build("")
+    if a.measured:
+        build.measured = read_measured(a.measured, kit)
+    model = WorkingModel(kit, build, a.builds, a.seed)
+    windows = []
+    if a.stage in (None, "wake"):
+        windows += model.voltage_windows()
+    if a.stage == "wake":
+        windows = model.resistance_windows(model.supply_pairs()) + windows
+    if a.stage == "hook_up":
+        windows += model.resistance_windows(model.ring_out_pairs())
+    text = "\n".join(
+        f"{w.point:12s} {format_value(w.nominal, w.unit, 4):>12s}   {format_value(w.low, w.unit, 4)} to "
+        f"{format_value(w.high, w.unit, 4)}"
+        for w in windows
+    )
+    return 0, {"windows": [w.as_json() for w in windows]}, text
+
+
+def read_measured(path: Path, kit: Any) -> dict[str, Any]:
+    """Measured parts from a CSV ``ref,value,unit,uncertainty``; a missing uncertainty is that of the usual meter."""
+    from nuvlo.instruments import MeterSpec
+    from nuvlo.kit.tables import Fields, read_table
+    from nuvlo.quantity import Measured
+
+    def row(f: Fields) -> tuple[str, Measured]:
+        ref = f.text("ref")
+        part = kit.find_part(ref)
+        if part is None:
+            raise ValueError(f"'{ref}' is no part of {kit.name}")
+        if not part.unit:
+            raise ValueError(f"'{ref}' has no value to measure")
+        value = f.number("value")
+        unit = f.text("unit", part.unit)
+        if unit.lower() in ("ohm", "ohms", "r"):
+            unit = "Ω"
+        if unit != part.unit:
+            raise ValueError(f"'{ref}' is measured in {part.unit}, not {unit}")
+        if value <= 0:
+            f.column = "value"
+            raise ValueError(f"'{f.values['value']}' is not a value a part can have")
+        given = f.optional_number("uncertainty")
+        return part.ref, Measured(value, given, unit) if given is not None else MeterSpec().measured(value, unit)
+
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise NuvloError(Problem(f"cannot be read: {error}.", "Check the file.", path.name)) from error
+    rows, problems = read_table(text, path.name, ("ref", "value"), row)
+    if problems:
+        raise NuvloError(problems)
+    out: dict[str, Any] = {}
+    for _, (ref, measured) in rows:
+        out.setdefault(ref, []).append(measured)
+    return out
+
+
+# -- solving ------------------------------------------------------------------------------------------------------
+
+
+def _solve_op(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.circuit.circuit import Circuit
+    from nuvlo.circuit.operating_point import operating_point
+    from nuvlo.model.windows import finite
+    from nuvlo.quantity import format_value
+
+    circuit = Circuit.from_file(a.file)
+    for warning in circuit.netlist.warnings:
+        print(warning, file=sys.stderr)
+    point = operating_point(circuit)
+    converged = bool(point.converged.all())
+    nodes = {n: finite(point.voltage(n)[0]) for n in circuit.nodes}
+    currents = {n: finite(i[0]) for n, i in point.currents().items()} if converged else {}
+    document: Document = {"nodes": nodes, "currents": currents, "converged": converged}
+    if circuit.netlist.warnings:
+        document["problems"] = [w.as_json() for w in circuit.netlist.warnings]
+    if not converged:
+        problem = Problem("no operating point was found.", "Look for a value that is far off.", a.file.name)
+        document["problems"] = [*document.get("problems", []), problem.as_json()]
+        print(problem, file=sys.stderr)
+    rows = [("node", n, v, "V") for n, v in nodes.items()] + [("element", n, i, "A") for n, i in currents.items()]
+    if a.csv:
+        _write_csv(a.csv, ("what", "name", "value", "unit"), rows)
+    text = "\n".join(f"{name:16s} {format_value(v if v is not None else float('nan'), u, 6)}" for _, name, v, u in rows)
+    return (0 if converged else 1), document, text
+
+
+def _solve_ac(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.circuit.circuit import Circuit
+    from nuvlo.circuit.operating_point import operating_point
+    from nuvlo.circuit.small_signal import log_frequencies, response
+    from nuvlo.model.windows import finite
+
+    if a.points < 1 or not 0 < a.start <= a.stop:
+        raise NuvloError(Problem("the sweep is empty.", "Give 0 < --from ≤ --to and at least one of --points."))
+    circuit = Circuit.from_file(a.file)
+    point = operating_point(circuit)
+    if point.failed:
+        raise NuvloError(Problem("no operating point was found.", "Look for a value that is far off.", a.file.name))
+    found = response(point, a.source.lower(), a.node, log_frequencies(a.start, a.stop, a.points))
+    frequency = found.frequency.tolist()
+    db, phase = ([finite(v) for v in row[0]] for row in (found.magnitude_db, found.phase_deg))
+    rows = list(zip(frequency, db, phase, strict=True))
+    if a.csv:
+        _write_csv(a.csv, ("frequency_hz", "magnitude_db", "phase_deg"), rows)
+    text = "\n".join(f"{f:12.4f} {_cell(m)} {_cell(ph)}" for f, m, ph in rows)
+    return 0, {"frequency": frequency, "magnitude_db": db, "phase_deg": phase}, text
+
+
+def _cell(value: float | None) -> str:
+    return f"{value:10.4f}" if value is not None else "         —"
+
+
+def _write_csv(path: Path, heading: Iterable[str], rows: Iterable[Iterable[object]]) -> None:
+    try:
+        with path.open("w", encoding="utf-8", newline="") as file:
+            writer = csv.writer(file, lineterminator="\n")
+            writer.writerow(heading)
+            writer.writerows(rows)
+    except OSError as error:
+        raise NuvloError(Problem(f"cannot be written: {error.strerror}.", "Name another place.", path.name)) from error
+
+
+# -- journey ------------------------------------------------------------------------------------------------------
+
+
+def _journey(a: argparse.Namespace) -> tuple[int, Document, str]:
+    import tempfile
+
+    from nuvlo.journey import run
+    from nuvlo.kit import read_kit
+    from nuvlo.workshop import Workshop
+
+    wrong: dict[str, str | float] = {}
+    for item in filter(None, a.wrong.split(",")):
+        name, _, value = item.partition("=")
+        wrong[name.strip()] = value.strip() if "." not in name else _number(value)
+    kit = read_kit(a.folder)
+    with tempfile.TemporaryDirectory() as scratch:
+        workshop = Workshop(a.out or Path(scratch), wrong)
+        session = workshop.start(kit, bench=f"simulated:{a.seed}")
+        outcome = run(session)
+        sheet = str(session.sheet_path) if a.out and outcome.finished else None
+        workshop.close()
+    document = {
+        "finished": outcome.finished, "stage": outcome.stage.value, "stopped_at": outcome.stopped_at,
+        "reason": outcome.reason, "steps": outcome.steps, "sheet": os.path.basename(sheet) if sheet else None,
+    }  # fmt: skip
+    text = f"Finished after {outcome.steps} steps." if outcome.finished else f"Stopped in {outcome.stage.label}: {outcome.reason}"
+    return (0 if outcome.finished else 1), document, text
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,44 @@
+"""Start the window."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.window import Window
+
+
+def start(opener: Callable[[], Any], folder: Path, *, check: bool = False) -> int:
+    """Show the window on the session that ``opener`` gives; with ``check``, end once it has been painted whole."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app.setApplicationName("Nuvlo")
+    app.setDesktopFileName("nuvlo")
+    theme.load_fonts()
+    window = Window(folder)
+    window.show()
+    window.controller.open(opener)
+    if not check:
+        return int(app.exec())
+    outcome = {"code": 1}
+
+    def painted() -> None:
+        if window.controller.session is not None:
+            outcome["code"] = 0 if not window.grab().isNull() else 1
+            window.close()
+            app.exit(outcome["code"])
+
+    def failed(words: str, good: bool) -> None:
+        if not good and window.controller.session is None:
+            print(words, file=sys.stderr)
+            app.exit(1)
+
+    window.controller.replied.connect(failed)
+    window.controller.opened.connect(lambda: QTimer.singleShot(0, painted))
+    app.exec()
+    return outcome["code"]

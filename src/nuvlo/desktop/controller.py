@@ -1,0 +1,187 @@
+"""Between window and workshop: commands and solving happen off the interface thread, results come back as signals."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
+
+from nuvlo.bench_line import Command
+from nuvlo.kit import Stage
+from nuvlo.problems import NuvloError, Problem
+
+WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help")
+
+
+class _Done(QObject):
+    result = pyqtSignal(object, object)  # value, error
+
+
+class _Job(QRunnable):
+    """One piece of work on a pool. Its result or its error comes back on the interface thread."""
+
+    def __init__(self, work: Callable[[], Any]) -> None:
+        super().__init__()
+        self.work = work
+        self.done = _Done()
+        self.setAutoDelete(False)
+
+    def run(self) -> None:
+        try:
+            value, error = self.work(), None
+        except NuvloError as known:
+            value, error = None, known
+        except Exception as unknown:  # a fault of ours must not end the evening's work: say it, keep the window
+            value, error = None, NuvloError(Problem(f"something went wrong inside Nuvlo: {unknown!r}.", "Nothing was lost."))
+        self.done.result.emit(value, error)
+
+
+class Controller(QObject):
+    """One session in the window.
+
+    ``changed`` after anything that may show; ``replied`` with words and whether it went well; ``busy`` with what is
+    being worked out, empty when nothing is.
+    """
+
+    changed = pyqtSignal()
+    replied = pyqtSignal(str, bool)
+    busy = pyqtSignal(str)
+    window_command = pyqtSignal(object)
+    shows = pyqtSignal(str)
+    opened = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.session: Any = None
+        # One thread each: events keep their order, and a solve never holds up the log.
+        self._log, self._model = QThreadPool(self), QThreadPool(self)
+        self._log.setMaxThreadCount(1)
+        self._model.setMaxThreadCount(1)
+        self._jobs: set[_Job] = set()
+        self._solving: object = None
+        self._running = 0
+        self._closed = False
+
+    # -- opening ------------------------------------------------------------------------------------------------
+
+    def open(self, opener: Callable[[], Any]) -> None:
+        """Open a session by ``opener`` off this thread."""
+        self.busy.emit("Opening the workshop")
+        self._start(self._log, opener, self._opened)
+
+    def _opened(self, session: Any, error: NuvloError | None) -> None:
+        self.busy.emit("")
+        if error is not None:
+            self.replied.emit(str(error), False)
+            return
+        self.session = session
+        self.opened.emit()
+        if session.read_only:
+            self.replied.emit("This workshop can be viewed but not changed: its folder is not writable.", False)
+        self.refresh()
+
+    def close(self) -> None:
+        """Let work under way end, then close the logbook."""
+        self._closed = True
+        if self.session is not None:
+            self.session.stop()
+        self._log.waitForDone()
+        self._model.waitForDone()
+        if self.session is not None:
+            self.session.workshop.close()
+
+    @property
+    def idle(self) -> bool:
+        """Nothing is being logged or solved."""
+        return self._running == 0
+
+    # -- commands -----------------------------------------------------------------------------------------------
+
+    def command(self, command: Command) -> None:
+        """Carry out a command. The answer comes by :attr:`replied`."""
+        if command.verb in WINDOW_VERBS:
+            self.window_command.emit(command)
+            return
+        session = self.session
+        if session is None:
+            self.replied.emit("The workshop is still opening.", False)
+            return
+        if command.verb in ("next", "sweep", "read") and session.stage is Stage.PROVE:
+            self.busy.emit("Sweeping. Esc stops it")
+        self._start(self._log, lambda: session.execute(command), self._executed)
+
+    def _executed(self, reply: Any, error: NuvloError | None) -> None:
+        self.busy.emit("")
+        if error is not None:
+            self.replied.emit(str(error), False)
+        else:
+            self.replied.emit(reply.words, True)
+            if reply.shows:
+                self.shows.emit(reply.shows)
+        self.refresh()
+
+    def stop(self) -> None:
+        """Stop a sweep under way."""
+        if self.session is not None:
+            self.session.stop()
+
+    # -- solving ------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the present state, and ask the model for what the stage in hand lacks."""
+        self.changed.emit()
+        session = self.session
+        if session is None:
+            return
+        stage = session.stage
+        if not session.wants_solving(stage) or self._solving == (stage, session.key(stage)):
+            return
+        self._solving = (stage, session.key(stage))
+        self.busy.emit("Working out what to expect")
+        self._start(self._model, lambda: self._solve(stage), self._solved)
+
+    def _solve(self, stage: Stage) -> bool:
+        answer = self.session.solve(stage)
+        return bool(self.session.adopt(answer))
+
+    def _solved(self, adopted: bool, error: NuvloError | None) -> None:
+        self._solving = None
+        self.busy.emit("")
+        if error is not None:
+            self.replied.emit(str(error), False)
+        self.refresh()
+
+    # -- threads ------------------------------------------------------------------------------------------------
+
+    def _start(self, pool: QThreadPool, work: Callable[[], Any], then: Callable[[Any, Any], None]) -> None:
+        job = _Job(work)
+        self._jobs.add(job)
+        self._running += 1
+
+        @pyqtSlot(object, object)
+        def finished(value: Any, error: Any) -> None:
+            self._jobs.discard(job)
+            self._running -= 1
+            if not self._closed:
+                then(value, error)
+
+        # The bound receiver lives on this thread, so the answer is queued to it.
+        job.done.result.connect(_Receiver(self, finished).receive)
+        pool.start(job)
+
+
+class _Receiver(QObject):
+    """Brings an answer from a pool's thread to the interface thread."""
+
+    def __init__(self, parent: QObject, then: Callable[[Any, Any], None]) -> None:
+        super().__init__(parent)
+        self.then = then
+
+    @pyqtSlot(object, object)
+    def receive(self, value: Any, error: Any) -> None:
+        self.then(value, error)
+        self.deleteLater()
+
+

@@ -1,0 +1,214 @@
+"""The Next lane at the left and the Readings lane at the right."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.gauge import Gauge
+from nuvlo.model import Finding, Wants
+
+FOLLOWING = 5
+
+
+def label(text: str = "", points: float = theme.BASE, role: str = "ink", *, bold: bool = False, mono: bool = False) -> QLabel:
+    """A wrapping label in a role's colour."""
+    out = QLabel(text)
+    out.setWordWrap(True)
+    out.setTextFormat(Qt.TextFormat.PlainText)
+    face = theme.VALUES if mono else theme.WORDS
+    weight = "bold" if bold else "normal"
+    out.setStyleSheet(
+        f"color: {getattr(theme.current(), role)}; font-family: '{face}'; font-size: {points}pt; font-weight: {weight};"
+    )
+    return out
+
+
+class HazardShape(QWidget):
+    """A copper triangle with a stroke: something here can hurt."""
+
+    def sizeHint(self) -> QSize:
+        return QSize(34, 32)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(self.sizeHint())
+        self.setStyleSheet("background: transparent;")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(theme.colour("copper"), 2.6))
+        p.drawPolygon(QPolygonF([QPointF(17, 3), QPointF(31, 28), QPointF(3, 28)]))
+        p.drawLine(QPointF(17, 12), QPointF(17, 19))
+        p.drawPoint(QPointF(17, 24))
+
+
+class NextLane(QScrollArea):
+    """What to do now in large type, what follows, what waits."""
+
+    asked = pyqtSignal(str)  # a verb of the bench line
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setMinimumWidth(240)
+        self.large = False
+        self.button: QPushButton | None = None
+        self.confirm: QPushButton | None = None
+
+    def show_task(self, f: Finding | None, following: list[str], extra: str, instrument: bool, closing: str) -> None:
+        """Show finding ``f``; ``extra`` is advice from the model; ``closing`` what to say when nothing is left."""
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(16, 4, 12, 12)
+        column.setSpacing(10)
+        self.button = self.confirm = None
+        size = theme.LARGE if self.large else theme.NEXT
+        body = 20 if self.large else 12
+        if f is None:
+            column.addWidget(label("All done", size, bold=True))
+            column.addWidget(label(closing, body))
+        elif f.task.hazard is not None:
+            column.addWidget(self._hazard(f, size, body))
+        else:
+            column.addWidget(label(f.task.title, size, bold=True))
+            if f.task.detail:
+                column.addWidget(label(f.task.detail, body))
+            if extra:
+                column.addWidget(label(extra, body + 2, "copper", bold=True))
+            if f.stuck:
+                column.addWidget(self._stuck(f, body))
+            else:
+                column.addWidget(self._act(f, instrument))
+        if following and not self.large:
+            column.addSpacing(8)
+            column.addWidget(label("Then", 10, "faint", bold=True))
+            for title in following[:FOLLOWING]:
+                column.addWidget(label(title, 11, "faint"))
+            if len(following) > FOLLOWING:
+                column.addWidget(label(f"and {len(following) - FOLLOWING} more in this stage", 10, "faint"))
+        column.addStretch(1)
+        self.setWidget(page)
+
+    def _act(self, f: Finding, instrument: bool) -> QWidget:
+        reading = f.task.wants in (Wants.READING, Wants.MEASURE)
+        text = {
+            Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Take the first", Wants.TURN: "Turned",
+            Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
+        }.get(f.task.wants, "Go on")  # fmt: skip
+        if (reading or f.task.wants is Wants.SWEEP) and not instrument:
+            example = {"Ω": "99.2k", "V": "4.48", "A": "2.3m", "F": "97n"}.get(f.task.unit, "4.48")
+            return label(f"Type what the meter shows, such as {example}, then Enter.", 12, "slate")
+        self.button = QPushButton(f"{text}   (Space)")
+        self.button.clicked.connect(lambda: self.asked.emit("next"))
+        return self.button
+
+    def _stuck(self, f: Finding, body: float) -> QWidget:
+        card = QFrame()
+        card.setObjectName("stuck")
+        column = QVBoxLayout(card)
+        column.addWidget(label("Stop here", body + 2, "out", bold=True))
+        column.addWidget(label(f.words, body))
+        ref = f.task.parts[0].lower() if f.task.parts else "r1"
+        if f.task.wants is Wants.MEASURE:
+            ways = f"Put the right part in and type '{ref} swapped', or 'read' again, or 'accept' with a reason."
+        elif f.task.wants is Wants.SWEEP:
+            ways = "Find the part that does it and mark it, as in 'c2 swapped', then 'sweep' again; or 'accept' with a reason."
+        else:
+            ways = "Switch off and look for the cause. Then type 'read' to measure again, or 'accept' with a reason."
+        column.addWidget(label(ways, body - 1, "faint"))
+        return card
+
+    def _hazard(self, f: Finding, size: float, body: float) -> QWidget:
+        hazard = f.task.hazard
+        assert hazard is not None
+        card = QFrame()
+        card.setObjectName("hazard")
+        column = QVBoxLayout(card)
+        column.setSpacing(10)
+        head = QHBoxLayout()
+        head.addWidget(HazardShape())
+        head.addWidget(label("Caution", size, "copper", bold=True), 1)
+        column.addLayout(head)
+        column.addWidget(label(hazard.danger, body + 2, bold=True))
+        column.addWidget(label(hazard.do, body))
+        self.confirm = QPushButton("I have done this")
+        self.confirm.clicked.connect(lambda: self.asked.emit("confirm"))
+        column.addWidget(self.confirm)
+        column.addWidget(label("or type 'confirm' and Enter. Space does not pass a caution.", 10, "faint"))
+        return card
+
+
+class ReadingsLane(QScrollArea):
+    """Gauges of the stage in hand, the present one marked and in view."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setMinimumWidth(250)
+        self.large = False
+        self.gauges: list[Gauge] = []
+        self._shown: object = None
+
+    def show_findings(self, heading: str, found: list[Finding], now: Finding | None, note: str) -> None:
+        """Gauges for ``found``; only the present or last-read one in large mode."""
+        key = (heading, tuple(found), now, note, self.large, theme.current().name)
+        if key == self._shown:
+            return
+        self._shown = key
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(8, 4, 16, 12)
+        column.setSpacing(6)
+        column.addWidget(label(heading, 10, "faint", bold=True))
+        shown = found
+        present = now.task.id if now else None
+        if self.large:
+            taken = [f for f in found if f.reading is not None]
+            shown = [f for f in found if f.task.id == present] or taken[-1:]
+        self.gauges = [Gauge(f, present=f.task.id == present, large=self.large) for f in shown]
+        for gauge in self.gauges:
+            column.addWidget(gauge)
+        if note:
+            column.addWidget(label(note, 11, "faint"))
+        column.addStretch(1)
+        self.setWidget(page)
+        marked = next((g for g in self.gauges if g.present), None)
+        if marked is not None:
+            # Once the layout has run, so that positions are known; the one just read stays in view above it.
+            QTimer.singleShot(0, lambda g=marked: self._into_view(g))
+
+    def _into_view(self, gauge: Gauge) -> None:
+        if gauge in self.gauges:
+            self.ensureWidgetVisible(gauge, 0, 120)
+
+
+class BusyStrip(QWidget):
+    """A thin bar and a few words while something is being worked out."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 16, 0)
+        self.words = label("", 10, "faint")
+        self.words.setWordWrap(False)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 0)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(120)
+        row.addWidget(self.words)
+        row.addWidget(self.bar)
+        row.addStretch(1)
+        self.setFixedHeight(18)
+        self.say("")
+
+    def say(self, words: str) -> None:
+        self.words.setText(words)
+        self.bar.setVisible(bool(words))

@@ -1,0 +1,32 @@
+"""Fit: the board with the part in hand lit and what is in filled; its portrait below."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from nuvlo.desktop.board_map import BoardMap, Marking
+from nuvlo.desktop.portrait import Portrait
+from nuvlo.kit import Stage
+
+
+class Picture(QWidget):
+    """Map above, portrait below."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 4, 8, 4)
+        self.board, self.portrait = BoardMap(), Portrait()
+        column.addWidget(self.board, 1)
+        column.addWidget(self.portrait)
+
+    def show_session(self, session, now, side: str) -> None:
+        found = session.findings(Stage.FIT)
+        done = frozenset(f.task.target for f in found if f.done and f.task.target)
+        # Soldering and the look at joints happen on the other side of the board.
+        wanted = side or ("bottom" if now and ("Solder" in now.task.title or "solder" in now.task.title) else "top")
+        lit = frozenset(now.task.parts) if now else frozenset()
+        self.board.show_board(session.kit, Marking(lit, done, wanted))
+        part = session.kit.find_part(now.task.target) if now and now.task.target else None
+        self.portrait.setVisible(part is not None)
+        self.portrait.show_part(part)

@@ -1,0 +1,41 @@
+"""Prove: the measured response over the band of good units."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from nuvlo.desktop.curve import CurveView, Line
+from nuvlo.desktop.curve import Picture as Plot
+from nuvlo.kit import Stage
+from nuvlo.quantity import format_value
+
+
+class Picture(QWidget):
+    """Band, earlier sweeps thin, the newest strong."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.curve = CurveView()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.curve)
+
+    def show_session(self, session, now, side: str) -> None:
+        solved = session.solved(Stage.PROVE)
+        if solved is None or solved.band is None:
+            words = solved.problem if solved and solved.problem else "Working out the band of good units"
+            self.curve.heading.setText(words if session.kit.info.prove else "This kit does not say how to prove it.")
+            return
+        band = solved.band
+        curves = session.build.curves
+        lines = [
+            Line(np.array(c.frequency), np.array(c.magnitude_db), "measured" if c is curves[-1] else "earlier", c is curves[-1])
+            for c in curves
+        ] or [Line(band.frequency, band.nominal, "expected", False)]
+        words = [solved.proof.words] if solved.proof else []
+        if curves:
+            words.append(f"Driven at {format_value(curves[-1].level, 'V', 2)} peak, so that every stage stays below 1 % distortion.")
+        picture = Plot("Jack to jack. Band: where good units lie.", "frequency", "gain, dB", lines,
+                       (band.frequency, band.low, band.high), words=words)  # fmt: skip
+        self.curve.show_picture(picture)

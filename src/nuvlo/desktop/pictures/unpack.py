@@ -1,0 +1,85 @@
+"""Unpack: the part in hand, and the tray with every part's state."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.portrait import Portrait
+from nuvlo.kit import Stage
+from nuvlo.quantity import Verdict
+
+
+class Tray(QWidget):
+    """One cell for each part, in the order of the hand."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.found, self.now, self.kit, self.build = [], None, None, None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not self.found:
+            return
+        columns = max(3, self.width() // 152)
+        rows = -(-len(self.found) // columns)
+        width, height = self.width() / columns, min(64.0, self.height() / rows)
+        for k, f in enumerate(self.found):
+            x, y = (k % columns) * width, (k // columns) * height
+            self._cell(p, QRectF(x + 2, y + 2, width - 4, height - 4), f)
+
+    def _cell(self, p: QPainter, box: QRectF, f) -> None:
+        t = theme.current()
+        here = self.now is not None and f.task.id == self.now.task.id
+        p.setPen(QPen(QColor(t.copper if here else t.line), 2.4 if here else 1))
+        p.setBrush(QColor(t.card if f.done or here else t.paper))
+        p.drawRoundedRect(box, 5, 5)
+        part = self.kit.part(f.task.target)
+        p.setPen(QColor(t.ink))
+        p.setFont(theme.words(10.5, bold=True))
+        p.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignLeft, part.ref)
+        p.setFont(theme.values(9))
+        p.setPen(QColor(t.faint))
+        text = p.fontMetrics().elidedText(part.text, Qt.TextElideMode.ElideRight, int(box.width() * 0.56))
+        p.drawText(box.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignRight, text)
+        word, colour = "to find", t.faint
+        if f.verdict is Verdict.MISSING:
+            word, colour = f.words.rstrip(".").split()[-1], t.out
+        elif f.reading is not None:
+            word, colour = str(f.reading), t.verdict(f.verdict.value)
+        elif f.done:
+            word, colour = "there", t.good
+        p.setPen(QColor(colour))
+        p.setFont(theme.values(10, bold=f.done))
+        p.drawText(box.adjusted(22, 0, -8, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, word)
+        at = QPointF(box.x() + 13, box.bottom() - 12)
+        p.setPen(QPen(QColor(colour), 1.8))
+        p.setBrush(QColor(colour) if f.done and not f.stuck else Qt.BrushStyle.NoBrush)
+        if f.stuck:
+            p.drawPolygon(QPolygonF([at + QPointF(*d) for d in ((-5, 0), (0, -5), (5, 0), (0, 5))]))
+        else:
+            p.drawEllipse(at, 4, 4)
+
+
+class Picture(QWidget):
+    """Portrait above, tray below."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 4, 8, 4)
+        self.portrait, self.tray = Portrait(), Tray()
+        column.addWidget(self.portrait)
+        column.addWidget(self.tray, 1)
+
+    def show_session(self, session, now, side: str) -> None:
+        part = session.kit.find_part(now.task.target) if now else None
+        self.portrait.setVisible(part is not None)
+        self.portrait.show_part(part)
+        self.tray.found, self.tray.now = session.findings(Stage.UNPACK), now
+        self.tray.kit, self.tray.build = session.kit, session.build
+        self.tray.update()

@@ -1,0 +1,211 @@
+"""The one window: path above, three lanes, the bench line below."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QVBoxLayout, QWidget
+
+from nuvlo.bench_line import Command
+from nuvlo.desktop import theme
+from nuvlo.desktop.bench_line import BenchLine
+from nuvlo.desktop.controller import Controller
+from nuvlo.desktop.keys import Keys
+from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label
+from nuvlo.desktop.path_bar import PathBar
+from nuvlo.desktop.pictures import picture_for
+from nuvlo.kit import Stage
+from nuvlo.model import Wants
+
+SIZE = (1280, 800)
+LANES = (310, 660, 310)
+NOTES = {
+    Stage.SEQUENCE: "Nothing is read in this stage.",
+    Stage.FIT: "Nothing is read while parts go in. 'side' turns the board over.",
+    Stage.HAND_OVER: "",
+}
+
+
+class Window(QMainWindow):
+    """Shows one session. ``folder`` is the workshop's, where size and lanes are remembered."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        super().__init__()
+        self.setWindowTitle("Nuvlo")
+        self.settings = QSettings(str(folder / "window.ini"), QSettings.Format.IniFormat) if folder else None
+        theme.use(str(self._remembered("theme", "daylight")))
+        self.controller = Controller()
+        self.large = False
+        self.side = ""
+        self._found_part = ""
+        self._pictures: dict[Stage, QWidget] = {}
+        self._build()
+        self.controller.changed.connect(self.refresh)
+        self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
+        self.controller.busy.connect(lambda words: self.busy.say(words))
+        self.controller.window_command.connect(self._window_command)
+        self.controller.opened.connect(lambda: self.bench_line.use(self.controller.session))
+        self.keys = Keys(self)
+        QApplication.instance().installEventFilter(self.keys)
+        self.resize(*SIZE)
+        if self.settings and (geometry := self.settings.value("geometry")):
+            self.restoreGeometry(geometry)
+
+    def _remembered(self, name: str, default: object) -> object:
+        found = self.settings.value(name, default) if self.settings else default
+        return found if name != "theme" or found in theme.THEMES else default
+
+    def _build(self) -> None:
+        self.setStyleSheet(theme.style_sheet(theme.current()))
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 8, 0, 0)
+        column.setSpacing(4)
+        self.path_bar = PathBar()
+        self.path_bar.picked.connect(lambda stage: self.run(Command("stage", "", stage)))
+        self.next_lane, self.readings = NextLane(), ReadingsLane()
+        self.next_lane.asked.connect(lambda verb: self.run(Command(verb, "")))
+        self.picture_lane = QWidget()
+        self.picture_column = QVBoxLayout(self.picture_lane)
+        self.picture_column.setContentsMargins(0, 0, 0, 0)
+        self.waiting = label("Opening the workshop", theme.NEXT, "faint")
+        self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture_column.addWidget(self.waiting)
+        self.lanes = QSplitter(Qt.Orientation.Horizontal)
+        self.lanes.setChildrenCollapsible(False)
+        for lane in (self.next_lane, self.picture_lane, self.readings):
+            self.lanes.addWidget(lane)
+        self.lanes.setStretchFactor(1, 1)
+        self.lanes.setSizes(list(LANES))
+        if self.settings and (state := self.settings.value("lanes")):
+            self.lanes.restoreState(state)
+        self.busy, self.bench_line = BusyStrip(), BenchLine()
+        self.bench_line.command.connect(self.run)
+        column.addWidget(self.path_bar)
+        column.addWidget(self.lanes, 1)
+        column.addWidget(self.busy)
+        column.addWidget(self.bench_line)
+        self.setCentralWidget(page)
+        self.bench_line.entry.setFocus()
+
+    # -- commands -----------------------------------------------------------------------------------------------
+
+    def run(self, command: Command) -> None:
+        """Carry out a command from any key or button."""
+        if command.verb == "find":
+            self._found_part = command.target
+        elif command.verb not in ("note",):
+            self._found_part = ""
+        if command.verb not in ("side", "find"):
+            self.side = ""
+        self.controller.command(command)
+
+    def _window_command(self, command: Command) -> None:
+        match command.verb:
+            case "large":
+                self.set_large(not self.large)
+            case "daylight" | "lamp":
+                self.set_theme(command.verb)
+            case "side":
+                shown = getattr(getattr(self._picture(), "board", None), "marking", None)
+                self.side = "top" if shown is not None and shown.side == "bottom" else "bottom"
+                self.refresh()
+            case "help":
+                self.bench_line.help.setVisible(not self.bench_line.help.isVisible())
+
+    def set_theme(self, name: str) -> None:
+        """Daylight or lamp."""
+        theme.use(name)
+        for picture in self._pictures.values():
+            self.picture_column.removeWidget(picture)
+            picture.deleteLater()
+        self._pictures.clear()
+        self.setStyleSheet(theme.style_sheet(theme.current()))
+        if self.settings:
+            self.settings.setValue("theme", name)
+        self.refresh()
+
+    def set_large(self, large: bool) -> None:
+        """Next and one gauge only, to be read from two metres away."""
+        self.large = self.next_lane.large = self.readings.large = large
+        self.picture_lane.setVisible(not large)
+        self.path_bar.setVisible(not large)
+        self.refresh()
+
+    # -- showing ------------------------------------------------------------------------------------------------
+
+    def _picture(self) -> QWidget | None:
+        session = self.controller.session
+        return self._pictures.get(session.stage) if session else None
+
+    def refresh(self) -> None:
+        """Show the present state of the session."""
+        session = self.controller.session
+        if session is None:
+            return
+        stage, now = session.stage, session.now()
+        found = session.findings(stage)
+        self.path_bar.show_path(session.kit.name, session.build.serial, session.path(), stage)
+        at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
+        following = [f.task.title for f in found[at + 1 :] if not f.done]
+        self.next_lane.show_task(now, following, self._advice(now), session.bench is not None, self._closing())
+        judged = [f for f in found if f.task.wants in (Wants.MEASURE, Wants.READING)]
+        if stage is Stage.PROVE or stage is Stage.HAND_OVER:
+            judged = self._kept(session)
+        note = NOTES.get(stage, "" if judged else "Nothing is read in this stage.")
+        solved = session.solved(stage)
+        if solved and solved.problem:
+            note = solved.problem
+        self.readings.show_findings("Readings", judged, now, note)
+        self._show_picture(session, stage, now)
+
+    def _advice(self, now) -> str:
+        if now is None or now.task.stage is not Stage.SET:
+            return ""
+        session = self.controller.session
+        solved = session.solved(Stage.SET)
+        if solved is None or solved.advice is None or solved.key != session.key(Stage.SET):
+            return ""
+        if solved.advice.reading is None:
+            return ""
+        return " ".join(w for w in (solved.advice.words, solved.advice.settling) if w)
+
+    def _closing(self) -> str:
+        session = self.controller.session
+        if session.stage is Stage.HAND_OVER:
+            return f"{session.kit.name} {session.build.serial} is {session.sheet().overall}. The sheet is written."
+        return f"{session.stage.label} is finished. Pick another stage on the path, or type its name after 'stage'."
+
+    @staticmethod
+    def _kept(session) -> list:
+        """The readings that tell most of a finished unit: its points and its gain."""
+        kept = [f for f in session.findings(Stage.WAKE) + session.findings(Stage.SET) if f.reading is not None]
+        seen = {f.task.target: f for f in kept if f.task.quantity != "resistance"}
+        gain = session.gain_finding()
+        return ([gain] if gain else []) + list(seen.values())[::-1]
+
+    def _show_picture(self, session, stage: Stage, now) -> None:
+        if self.large:
+            return
+        self.waiting.hide()
+        if stage not in self._pictures:
+            self._pictures[stage] = picture_for(stage)
+            self.picture_column.addWidget(self._pictures[stage])
+            board = getattr(self._pictures[stage], "board", None)
+            if board is not None:
+                board.picked.connect(lambda ref: self.run(Command("find", "", ref)))
+        for key, picture in self._pictures.items():
+            picture.setVisible(key is stage)
+        self._pictures[stage].show_session(session, now, self.side)
+
+    # -- going --------------------------------------------------------------------------------------------------
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.settings:
+            self.settings.setValue("geometry", self.saveGeometry())
+            self.settings.setValue("lanes", self.lanes.saveState())
+        QApplication.instance().removeEventFilter(self.keys)
+        self.controller.close()
+        super().closeEvent(event)
