@@ -28,7 +28,8 @@ def main(argv: list[str] | None = None) -> int:
         parser.print_help()
         return 2
     try:
-        status, document, text = arguments.handler(arguments)
+        handler: Handler = arguments.handler
+        status, document, text = handler(arguments)
     except NuvloError as error:
         status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
         print(error, file=sys.stderr)
@@ -42,7 +43,9 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="nuvlo", description="Bench companion for builders of audio electronics kits.")
+    parser = argparse.ArgumentParser(
+        prog="nuvlo", description="Bench companion for builders of audio electronics kits."
+    )
     verbs = parser.add_subparsers(title="verbs", metavar="VERB")
 
     def verb(name: str, handler: Handler, says: str, under: Any = verbs) -> argparse.ArgumentParser:
@@ -120,7 +123,11 @@ def _demo(a: argparse.Namespace) -> tuple[int, Document, str]:
         return workshop.open(workshop.builds()[-1].id)
 
     status = start(opener, folder, check=a.check)
-    return status, {"folder": folder.name, "status": status}, "The demo's window was painted." if a.check and not status else ""
+    return (
+        status,
+        {"folder": folder.name, "status": status},
+        "The demo's window was painted." if a.check and not status else "",
+    )
 
 
 def _open(a: argparse.Namespace) -> tuple[int, Document, str]:
@@ -336,7 +343,11 @@ def _journey(a: argparse.Namespace) -> tuple[int, Document, str]:
         "finished": outcome.finished, "stage": outcome.stage.value, "stopped_at": outcome.stopped_at,
         "reason": outcome.reason, "steps": outcome.steps, "sheet": os.path.basename(sheet) if sheet else None,
     }  # fmt: skip
-    text = f"Finished after {outcome.steps} steps." if outcome.finished else f"Stopped in {outcome.stage.label}: {outcome.reason}"
+    text = (
+        f"Finished after {outcome.steps} steps."
+        if outcome.finished
+        else f"Stopped in {outcome.stage.label}: {outcome.reason}"
+    )
     return (0 if outcome.finished else 1), document, text
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from nuvlo.bench_line import Command
+from nuvlo.commands import execute
 from nuvlo.kit import Stage
 from nuvlo.model import Wants
 from nuvlo.problems import NuvloError
-from nuvlo.workshop import Session
+from nuvlo.session import Session
 
 MOST_STEPS = 1000  # a build that asks for more than this is going round in a circle
 
@@ -35,7 +36,7 @@ def run(session: Session) -> Outcome:
             return Outcome(False, f.task.stage, f.task.target or f.task.id, f.words, step)
         verb = "confirm" if f.task.wants is Wants.CONFIRM else "next"
         try:
-            session.execute(Command(verb, ""))
+            execute(session, Command(verb, ""))
         except NuvloError as error:
             return Outcome(False, f.task.stage, f.task.target or f.task.id, str(error), step)
     return Outcome(False, session.stage, "", f"not finished after {MOST_STEPS} steps", MOST_STEPS)

@@ -43,9 +43,11 @@ class _Scope:
         if full in asking:
             raise NetlistError(Problem(f"the parameter '{name}' is defined by itself.", "Break the circle."))
         if name in self.given and self.parent is not None:
-            return self.given[name](lambda n: self._outer(n, overrides, (*asking, full)))
+            outer: float | Array = self.given[name](lambda n: self._outer(n, overrides, (*asking, full)))
+            return outer
         if name in self.block.parameters:
-            return self.block.parameters[name](lambda n: self.value(n, overrides, (*asking, full)))
+            own: float | Array = self.block.parameters[name](lambda n: self.value(n, overrides, (*asking, full)))
+            return own
         if self.parent is not None:
             return self.parent.value(name, overrides, asking)
         raise NetlistError(Problem(f"the parameter '{name}' is not defined.", "Add .param, or mend the name."))
@@ -207,8 +209,11 @@ class Circuit:
                     Problem(
                         f"'{element.name}' closes a loop of voltage sources.",
                         "Put a resistance in the loop, or take one source out.",
-                        at.file, at.line, at.column, element.name,
-                    )  # fmt: skip
+                        at.file,
+                        at.line,
+                        at.column,
+                        element.name,
+                    )
                 )
             sources[a] = b
         for element in self.elements:

@@ -61,7 +61,9 @@ class Devices:
 
         def table(elements: list[Element], name: str, default: float) -> Array:
             """(devices, K) with K = 1 where nothing varies."""
-            values = [np.atleast_1d(np.asarray(circuit.parameter(e, name, overrides, default), float)) for e in elements]
+            values = [
+                np.atleast_1d(np.asarray(circuit.parameter(e, name, overrides, default), float)) for e in elements
+            ]
             width = max((v.size for v in values), default=1)
             return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(elements), width)
 
@@ -69,6 +71,7 @@ class Devices:
         self.d = {name: table(self.diodes, name, default) for name, default in _DIODE_DEFAULTS.items()}
         for name in ("is", "cjo"):
             self.d[name] = self.d[name] * diode_area
+        self.d["knee"] = _knee(self.d)
         bjt_area = table(self.bipolars, "area", 1.0)
         self.q = {name: table(self.bipolars, name, default) for name, default in _BJT_DEFAULTS.items()}
         for name in ("is", "ise", "isc", "ikf", "ikr", "cje", "cjc"):
@@ -98,7 +101,7 @@ class Devices:
         """(B, 1): each diode and base-emitter junction at its critical voltage, base-collector junctions at 0 V."""
         out = self.critical_voltage.copy()
         out[len(self.diodes) + 1 :: 2] = 0.0
-        return out * self.sign
+        return np.asarray(out * self.sign)
 
     def limited(self, new: Array, old: Array) -> tuple[Array, NDArray[np.bool_]]:
         """Junction voltages (B, K) held to steps an exponential can bear, and which were held (Nagel 1975, app. 5)."""
@@ -149,7 +152,7 @@ _BJT_DEFAULTS = {
 
 def _middle(table: Array) -> Array:
     """One column that stands for all members: limiting a step needs a scale, not exactness."""
-    return table.mean(axis=1, keepdims=True)
+    return np.asarray(table.mean(axis=1, keepdims=True))
 
 
 def _junction(v: Array, saturation: Array, n: Array) -> tuple[Array, Array]:
@@ -161,14 +164,28 @@ def _junction(v: Array, saturation: Array, n: Array) -> tuple[Array, Array]:
 
 def _diode(v: Array, p: dict[str, Array], gmin: float) -> tuple[Array, Array]:
     current, slope = _junction(v, p["is"], p["n"])
-    if np.isfinite(p["bv"]).any():
-        vt = THERMAL_VOLTAGE
-        knee = np.where(np.isfinite(p["bv"]), p["bv"], 1e30)
-        broken = v < -knee
-        rise = np.exp(np.minimum(-(knee + v) / vt, LARGEST_EXPONENT))
+    broken = v < -p["knee"]
+    if broken.any():
+        nvt = p["n"] * THERMAL_VOLTAGE
+        rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
         current = np.where(broken, -p["is"] * rise, current)
-        slope = np.where(broken, p["is"] * rise / vt, slope)
-    return current + gmin * v, slope + gmin
+        slope = np.where(broken, p["is"] * rise / nvt, slope)
+    return np.asarray(current + gmin * v), np.asarray(slope + gmin)
+
+
+def _knee(p: dict[str, Array]) -> Array:
+    """Voltage from which breakdown grows so that IBV flows at BV, by fixed point; infinite without breakdown.
+
+    As SPICE does, an IBV too small to be more than leakage at BV is raised to it (Nagel 1975, appendix 4).
+    """
+    nvt = p["n"] * THERMAL_VOLTAGE
+    breaks = np.isfinite(p["bv"])
+    bv = np.where(breaks, p["bv"], 1.0)
+    share = np.maximum(p["ibv"] / p["is"], bv / nvt)
+    knee = bv - nvt * np.log1p(share)
+    for _ in range(25):
+        knee = bv - nvt * np.log(np.maximum(share + 1.0 - knee / nvt, 1e-12))
+    return np.where(breaks, knee, np.inf)
 
 
 def _depletion(v: Array, cj: Array, vj: Array, m: Array, fc: Array) -> tuple[Array, Array]:

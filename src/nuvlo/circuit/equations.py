@@ -18,7 +18,6 @@ from nuvlo.circuit.netlist import NetlistError
 from nuvlo.problems import Problem
 
 
-
 def ensemble_size(overrides: Overrides) -> int:
     """Number of members that ``overrides`` describe; arrays of differing length are refused."""
     sizes = {np.size(v) for v in overrides.values() if np.ndim(v) == 1}

@@ -12,7 +12,7 @@ import numpy as np
 from nuvlo.circuit.number import BadNumber, spice_number
 
 _TOKEN = re.compile(
-    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?[a-z]*)|(?P<name>[a-z_][a-z0-9_.]*)"
+    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?[a-z0-9_]*)|(?P<name>[a-z_][a-z0-9_.]*)"
     r"|(?P<op>\*\*|==|!=|<=|>=|&&|\|\||[-+*/^<>?:(),]))"
 )
 

@@ -18,10 +18,49 @@ LIBRARY = Path(__file__).parent / "library"
 # Terminals of each element; X and Q take a variable number and are treated apart.
 TERMINALS = {"r": 2, "c": 2, "v": 2, "i": 2, "d": 2}
 MODEL_TYPES = {"d": ("d",), "q": ("npn", "pnp")}
-DIODE_PARAMETERS = frozenset("is n rs bv ibv cjo cj0 m vj fc tt eg xti kf af".split())
+DIODE_PARAMETERS = frozenset(
+    ["is", "n", "rs", "bv", "ibv", "cjo", "cj0", "m", "vj", "fc", "tt", "eg", "xti", "kf", "af"]
+)
 BJT_PARAMETERS = frozenset(
-    "is bf br nf nr vaf va var vb ikf ik ikr ise ne isc nc rb rc re cje vje pe mje me cjc vjc pc mjc mc fc tf tr "
-    "eg xti xtb kf af".split()
+    [
+        "is",
+        "bf",
+        "br",
+        "nf",
+        "nr",
+        "vaf",
+        "va",
+        "var",
+        "vb",
+        "ikf",
+        "ik",
+        "ikr",
+        "ise",
+        "ne",
+        "isc",
+        "nc",
+        "rb",
+        "rc",
+        "re",
+        "cje",
+        "vje",
+        "pe",
+        "mje",
+        "me",
+        "cjc",
+        "vjc",
+        "pc",
+        "mjc",
+        "mc",
+        "fc",
+        "tf",
+        "tr",
+        "eg",
+        "xti",
+        "xtb",
+        "kf",
+        "af",
+    ]
 )
 ALIASES = {"cj0": "cjo", "va": "vaf", "vb": "var", "ik": "ikf", "pe": "vje", "me": "mje", "pc": "vjc", "mc": "mjc"}
 IGNORED_CARDS = {".options", ".option", ".op", ".ac", ".tran", ".noise", ".dc", ".print", ".plot", ".save", ".end"}
@@ -283,7 +322,8 @@ class _Reader:
         parameters: dict[str, Expression] = {}
         model = None
         if kind in "dq":
-            if kind == "q" and len(rest) > 1 and rest[1].text != "=" and not _starts_number(rest[1].text):
+            substrate = len(rest) > 1 and not _starts_number(rest[1].text) and (len(rest) < 3 or rest[2].text != "=")
+            if kind == "q" and substrate:
                 rest = rest[1:]  # a substrate node, which the models here do not use
             model = rest[0].text
             if len(rest) == 2:

@@ -105,7 +105,7 @@ def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array |
     if not equations.devices.count:
         b = np.broadcast_to(right, (equations.size, members))
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
-        return OperatingPoint(equations, x, np.isfinite(x).all(axis=0), tolerances)
+        return OperatingPoint(equations, x, np.asarray(np.isfinite(x).all(axis=0)), tolerances)
     newton = _Newton(equations, linear, right, members, tolerances)
     x, converged = newton.run()
     x[:, ~converged] = np.nan

@@ -18,6 +18,9 @@ from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.small_signal import Complex, LinearisedCircuit
 
 
+WILD = 100.0  # V across a junction: the iteration is running away
+
+
 class TooNonlinear(ArithmeticError):
     """The signal drives the circuit too far from its operating point for this method."""
 
@@ -44,7 +47,7 @@ class PeriodicSolver:
         right[:, 0] = eq.unit_source(source)
         for k, (plus, minus) in enumerate(eq.devices.pairs):
             eq.inject(right[:, k + 1], (plus, minus), -1.0)
-        frequency = np.fft.rfftfreq(samples, 1.0 / rate)
+        frequency = np.asarray(np.fft.rfftfreq(samples, 1.0 / rate), float)
         solved = LinearisedCircuit(point).solve(frequency, right)[:, :, 0]
         full = np.concatenate([solved, np.zeros_like(solved[:1])])
         plus_nodes, minus_nodes = eq.branch_nodes()
@@ -68,6 +71,8 @@ class PeriodicSolver:
         rows, columns = eq.devices.rows, eq.devices.columns
         for _ in range(iterations):
             swing = np.fft.irfft(spectrum[:branches], self.samples)
+            if not np.abs(swing).max() < WILD:
+                break
             found = eq.devices.evaluate(rest_v + swing, point.tolerances.gmin, charges=True)
             current, charge = found.current - rest.current, found.charge - rest.charge
             for e, (row, column) in enumerate(zip(rows, columns, strict=True)):

@@ -86,7 +86,8 @@ class LinearisedCircuit:
         # A member without a solution must not spoil the plan for the others.
         k = int(np.argmax(self.point.converged))
         nominal = [
-            complex(g[k % g.size], omega * c[k % c.size]) for g, c in zip(self.conductance, self.capacitance, strict=True)
+            complex(g[k % g.size], omega * c[k % c.size])
+            for g, c in zip(self.conductance, self.capacitance, strict=True)
         ]
         return Elimination(eq.size, eq.slots, nominal)
 

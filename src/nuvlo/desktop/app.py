@@ -16,7 +16,7 @@ from nuvlo.desktop.window import Window
 
 def start(opener: Callable[[], Any], folder: Path, *, check: bool = False) -> int:
     """Show the window on the session that ``opener`` gives; with ``check``, end once it has been painted whole."""
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app = QApplication(sys.argv[:1])
     app.setApplicationName("Nuvlo")
     app.setDesktopFileName("nuvlo")
     theme.load_fonts()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtCore import QStringListModel, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
@@ -36,13 +38,14 @@ class BenchLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.session = None
+        self.session: Any = None
+        self._role = "ink"
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 2, 16, 10)
         column.setSpacing(4)
         row = QHBoxLayout()
         self.entry = Entry()
-        self.entry.setPlaceholderText("Type a part, a point or a command; Space: done, go on")
+        self.entry.setPlaceholderText("Type here.  Space: go on")
         self.entry.setAccessibleName("Bench line")
         self.said = QLabel("")
         self.said.setMinimumWidth(420)
@@ -69,10 +72,18 @@ class BenchLine(QWidget):
 
     def say(self, words: str, good: bool) -> None:
         """Show what came of the last command."""
-        role = "ink" if good else "out"
-        self.said.setStyleSheet(f"color: {getattr(theme.current(), role)}; font-size: 11pt;")
-        self.said.setText(words)
+        self._show(words, "ink" if good else "out")
         self.said.setAccessibleName(words)
+
+    def _show(self, words: str, role: str) -> None:
+        self._role = role
+        self.said.setText(words)
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Put the words in the colours of the theme in use."""
+        self.said.setStyleSheet(f"color: {getattr(theme.current(), self._role)}; font-size: 11pt;")
+        self.help.setStyleSheet(f"color: {theme.current().faint}; font-family: '{theme.VALUES}'; font-size: 10pt;")
 
     def _understood(self) -> Command:
         now = self.session.now()
@@ -84,11 +95,9 @@ class BenchLine(QWidget):
         try:
             command = self._understood()
         except NotUnderstood as why:
-            self.said.setStyleSheet(f"color: {theme.current().faint}; font-size: 11pt;")
-            self.said.setText(str(why))
+            self._show(str(why), "faint")
         else:
-            self.said.setStyleSheet(f"color: {theme.current().slate}; font-size: 11pt;")
-            self.said.setText(f"Enter: {command.echo}")
+            self._show(f"Enter: {command.echo}", "slate")
 
     def _enter(self) -> None:
         if self.session is None or not self.entry.text().strip():

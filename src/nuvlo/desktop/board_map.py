@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from math import atan2, degrees, hypot
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
@@ -59,9 +59,35 @@ class BoardMap(QWidget):
         """Pixels per mm and the place of the board's lower left corner."""
         board = self.kit.board
         width, height = board.size
-        above = PANEL_ROOM_MM if self.marking.wires else 0.0
-        scale = min((self.width() - 48) / width, (self.height() - 74) / (height + 2 * above))
-        return scale, (self.width() - width * scale) / 2, (self.height() + 20 + height * scale) / 2
+        rows = self._rows() if self.marking.wires else ([], [])
+        above, below = (PANEL_ROOM_MM if row else 0.0 for row in rows)
+        scale = min((self.width() - 48) / width, (self.height() - 74) / (height + above + below))
+        free = self.height() + 20 - (height + above + below) * scale
+        return scale, (self.width() - width * scale) / 2, free / 2 + (above + height) * scale
+
+    def _rows(self) -> tuple[list[str], list[str]]:
+        """Panel parts above and below the board, each near the pads it is wired to and in their order."""
+        pads = {pad.ref: pad for pad in self.kit.board.pads}
+        reached: dict[str, list[Pad]] = {}
+        for wire in self.kit.wires:
+            for end, other in ((wire.start, wire.end), (wire.end, wire.start)):
+                if "." in end:
+                    mine = reached.setdefault(end.partition(".")[0], [])
+                    if other in pads:
+                        mine.append(pads[other])
+        heights = [y for _, y in self.kit.board.outline]
+        middle = sum(heights) / len(heights)
+
+        def mean(ref: str, axis: str) -> float:
+            return sum(getattr(pad, axis) for pad in reached[ref]) / max(1, len(reached[ref]))
+
+        ordered = sorted(reached, key=lambda ref: self.place_x(mean(ref, "x_mm")))
+        above = [ref for ref in ordered if mean(ref, "y_mm") > middle]
+        return above, [ref for ref in ordered if ref not in above]
+
+    def place_x(self, x_mm: float) -> float:
+        """Order of a place from left to right, as seen from the side shown."""
+        return self.kit.board.seen_from(x_mm, self.marking.side)
 
     def place(self, x_mm: float, y_mm: float) -> QPointF:
         """Pixels of a place on the board, given as seen from the component side."""
@@ -72,19 +98,15 @@ class BoardMap(QWidget):
         return QPointF(left + (seen - board.left) * scale, bottom - (y_mm - low) * scale)
 
     def _lugs(self) -> dict[str, QPointF]:
-        """Where the lugs of panel parts are drawn: half the parts above the board, half below."""
-        parts = list(dict.fromkeys(w.start.partition(".")[0] for w in self.kit.wires))
-        ends = [w.end for w in self.kit.wires if "." in w.end]
-        parts += [r for r in dict.fromkeys(e.partition(".")[0] for e in ends) if r not in parts]
+        """Where the lugs of panel parts are drawn."""
         out = {}
-        for row in (0, 1):
-            mine = parts[row::2]
-            y = 50.0 if row == 0 else self.height() - 36.0
+        for row, mine in enumerate(self._rows()):
+            y = 62.0 if row == 0 else self.height() - 48.0
             for k, ref in enumerate(mine):
                 x = self.width() * (k + 0.5) / len(mine)
                 names = sorted({e for w in self.kit.wires for e in (w.start, w.end) if e.startswith(ref + ".")})
                 for i, lug in enumerate(names):
-                    out[lug] = QPointF(x + (i - (len(names) - 1) / 2) * 46, y)
+                    out[lug] = QPointF(x + (i - (len(names) - 1) / 2) * min(46.0, self.width() / len(mine) / 2.6), y)
         return out
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -106,14 +128,18 @@ class BoardMap(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.kit is None or self.kit.board is None:
             p.setPen(theme.colour("faint"))
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This kit has no placement.csv and pads.csv: no map to draw.")
+            p.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "This kit has no placement.csv and pads.csv: no map to draw."
+            )
             return
         board, m = self.kit.board, self.marking
         p.setFont(theme.words(10, bold=True))
         p.setPen(theme.colour("faint"))
         side = "Component side" if m.side == "top" else "Solder side, as turned over in the hand"
         width, height = board.size
-        p.drawText(QRectF(16, 4, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, f"{side}   {width:g} × {height:g}\u202fmm")
+        p.drawText(
+            QRectF(16, 4, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, f"{side}   {width:g} × {height:g}\u202fmm"
+        )
         p.setBrush(QColor(theme.current().board))
         p.setPen(QPen(QColor(theme.current().board).darker(130), 2))
         p.drawPolygon(QPolygonF([self.place(x, y) for x, y in board.outline]))
@@ -207,7 +233,9 @@ class BoardMap(QWidget):
         part = self.kit.find_part(ref)
         if placement:
             at = self.place(placement.x_mm, placement.y_mm)
-            rise = {"transistor": 3.7, "trimmer": 4.7, "electrolytic": 4.3, "capacitor": 2.9}.get(part.kind if part else "", 2.4)
+            rise = {"transistor": 3.7, "trimmer": 4.7, "electrolytic": 4.3, "capacitor": 2.9}.get(
+                part.kind if part else "", 2.4
+            )
             if part and part.kind in ("resistor", "diode") and ref not in self.marking.done:
                 rise = 0.0
         else:
@@ -218,10 +246,9 @@ class BoardMap(QWidget):
     def _wires(self, p: QPainter) -> None:
         lugs = self._lugs()
         pads = {pad.ref: self.place(pad.x_mm, pad.y_mm) for pad in self.kit.board.pads}
-        seen = set()
         for wire in sorted(self.kit.wires, key=lambda w: w.name == self.marking.wire_now):
-            ends = [lugs.get(e) or pads.get(e) for e in (wire.start, wire.end)]
-            if None in ends:
+            a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
+            if a is None or b is None:
                 continue
             now, done = wire.name == self.marking.wire_now, wire.name in self.marking.wires_done
             colour = QColor(WIRES.get(wire.colour, theme.current().faint))
@@ -232,24 +259,24 @@ class BoardMap(QWidget):
             if not (now or done):
                 pen.setStyle(Qt.PenStyle.DotLine)
             p.setBrush(Qt.BrushStyle.NoBrush)
-            a, b = ends
-            from PyQt6.QtGui import QPainterPath
-
             path = QPainterPath(a)
             bend = (b.y() - a.y()) * 0.45
-            path.cubicTo(QPointF(a.x(), a.y() + bend), QPointF(b.x(), b.y() - bend), b)
+            if abs(b.y() - a.y()) < 30:  # from one panel part to another: sag towards the board
+                sag = a.y() + (-46 if a.y() > self.height() / 2 else 46)
+                path.cubicTo(QPointF(a.x(), sag), QPointF(b.x(), sag), b)
+            else:
+                path.cubicTo(QPointF(a.x(), a.y() + bend), QPointF(b.x(), b.y() - bend), b)
             if now:
                 p.setPen(QPen(theme.colour("copper"), 9))
                 p.drawPath(path)
             p.setPen(pen)
             p.drawPath(path)
-            seen |= {wire.start, wire.end}
         for lug, at in lugs.items():
             lit = lug in self.marking.lit
             p.setPen(QPen(theme.colour("copper" if lit else "faint"), 2))
             p.setBrush(theme.colour("card"))
             p.drawEllipse(at, 7 if lit else 5, 7 if lit else 5)
-            name, _, pin = lug.partition(".")
+            _, _, pin = lug.partition(".")
             above = at.y() < self.height() / 2
             p.setFont(theme.values(8.5, bold=lit))
             p.setPen(theme.colour("ink" if lit else "faint"))
@@ -267,7 +294,7 @@ class BoardMap(QWidget):
         p.setFont(theme.values(9.5, bold=True))
         width = p.fontMetrics().horizontalAdvance(words) + 12
         x = min(max(at.x() - width / 2, 4), self.width() - width - 4)
-        box = QRectF(x, at.y() + 9, width, 19)
+        box = QRectF(x, at.y() - 2.0 * self._fit()[0] - 10, width, 19)
         p.setPen(QPen(QColor(theme.current().verdict(verdict)), 1.6))
         p.setBrush(theme.colour("card"))
         p.drawRoundedRect(box, 4, 4)
@@ -280,5 +307,3 @@ def _body(kind: str) -> QColor:
         {"resistor": "#D9C7A0", "diode": "#2B2F33", "capacitor": "#B5523B", "electrolytic": "#39495A", "transistor": "#2B2F33",
          "trimmer": "#3D6EA8"}.get(kind, "#B9BEC2")
     )  # fmt: skip
-
-

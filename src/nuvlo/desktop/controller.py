@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
 
 from nuvlo.bench_line import Command
+from nuvlo.commands import execute
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError, Problem
 
@@ -34,7 +34,10 @@ class _Job(QRunnable):
         except NuvloError as known:
             value, error = None, known
         except Exception as unknown:  # a fault of ours must not end the evening's work: say it, keep the window
-            value, error = None, NuvloError(Problem(f"something went wrong inside Nuvlo: {unknown!r}.", "Nothing was lost."))
+            value, error = (
+                None,
+                NuvloError(Problem(f"something went wrong inside Nuvlo: {unknown!r}.", "Nothing was lost.")),
+            )
         self.done.result.emit(value, error)
 
 
@@ -110,7 +113,7 @@ class Controller(QObject):
             return
         if command.verb in ("next", "sweep", "read") and session.stage is Stage.PROVE:
             self.busy.emit("Sweeping. Esc stops it")
-        self._start(self._log, lambda: session.execute(command), self._executed)
+        self._start(self._log, lambda: execute(session, command), self._executed)
 
     def _executed(self, reply: Any, error: NuvloError | None) -> None:
         self.busy.emit("")
@@ -183,5 +186,3 @@ class _Receiver(QObject):
     def receive(self, value: Any, error: Any) -> None:
         self.then(value, error)
         self.deleteLater()
-
-

@@ -18,6 +18,7 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
 from nuvlo.quantity import format_value
 
+pg.setConfigOptions(antialias=True)
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 TICKS = (10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000)
 
@@ -93,7 +94,7 @@ class CurveView(QWidget):
             axis.setPen(QColor(t.line))
             axis.setTextPen(QColor(t.faint))
             axis.setStyle(tickFont=theme.values(9))
-            axis.setLabel(text, color=t.faint, **{"font-size": "10pt"})
+            axis.setLabel(text, color=t.faint, **{"font-size": "10pt", "font-family": theme.WORDS})
             axis.enableAutoSIPrefix(False)
         self._draw(picture)
         self.column.insertWidget(1, self.plot, 1)
@@ -125,21 +126,27 @@ class CurveView(QWidget):
             pen = pg.mkPen(colour, width=2.6 if line.strong else 1.8, style=DASHES[k % 4])
             self.plot.plot(self._x(line.x), line.y, pen=pen)
             at = int(len(line.x) * (0.04 + 0.13 * k)) if len(picture.lines) > 1 else int(len(line.x) * 0.75)
-            text = pg.TextItem(line.name, color=colour, anchor=(0, 1))
+            text = pg.TextItem(
+                line.name,
+                color=colour,
+                anchor=(0.5, 0.5) if len(picture.lines) > 1 else (0, 1),
+                fill=_clear(t.paper, 220),
+            )
             text.setFont(theme.words(10, bold=line.strong))
             text.setPos(float(self._x(line.x[at : at + 1])[0]), float(line.y[at]))
             self.plot.addItem(text)
         if picture.points:
-            x, y = (np.array(v) for v in zip(*picture.points, strict=True))
+            x, y = np.array(picture.points).T
             self.plot.plot(self._x(x), y, pen=pg.mkPen(t.faint, style=Qt.PenStyle.DotLine), symbol="d", symbolSize=13,
                            symbolBrush=t.copper, symbolPen=pg.mkPen(t.paper))  # fmt: skip
         everything = [line.y for line in picture.lines]
         if picture.band is not None:
             everything += [picture.band[1], picture.band[2]]
         if everything:
-            low, high = min(float(np.nanmin(y)) for y in everything), max(float(np.nanmax(y)) for y in everything)
-            room = max(0.12 * (high - low), 0.5)
-            self.plot.setYRange(low - room, high + room, padding=0)
+            values = np.concatenate(everything)
+            bottom, top = float(np.nanmin(values)), float(np.nanmax(values))
+            room = max(0.12 * (top - bottom), 0.5)
+            self.plot.setYRange(bottom - room, top + room, padding=0)
 
     def _moved(self, place) -> None:
         picture = self.picture

@@ -17,7 +17,13 @@ WORDS = {
     Verdict.IN: "in window", Verdict.NEAR: "too close to tell", Verdict.OUT: "out", Verdict.NOT_TAKEN: "not taken",
     Verdict.MISSING: "missing",
 }  # fmt: skip
-QUANTITIES = {"resistance": "ohms", "voltage": "volts", "current": "current", "gain": "gain", "capacitance": "value"}
+QUANTITIES = {
+    "resistance": "ohms",
+    "voltage": "volts",
+    "current": "current",
+    "gain": "jack to jack",
+    "capacitance": "farads",
+}
 
 
 class Gauge(QWidget):
@@ -25,7 +31,7 @@ class Gauge(QWidget):
 
     def __init__(self, finding: Finding, *, present: bool = False, large: bool = False) -> None:
         super().__init__()
-        self.finding, self.present, self.scale = finding, present, 2.0 if large else 1.0
+        self.finding, self.present, self.scale = finding, present, 3.0 if large else 1.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumHeight(self.sizeHint().height())
         self.setAccessibleName(self.said())
@@ -53,7 +59,9 @@ class Gauge(QWidget):
         p.drawText(QRectF(left, 6 * s, width * 0.55, 18 * s), Qt.AlignmentFlag.AlignLeft, f.task.target)
         p.setFont(theme.words(8.5 * s))
         p.setPen(theme.colour("faint"))
-        p.drawText(QRectF(left, 24 * s, width * 0.5, 15 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(f.task.quantity, ""))
+        p.drawText(
+            QRectF(left, 24 * s, width * 0.5, 15 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(f.task.quantity, "")
+        )
         p.setFont(theme.values(theme.GAUGE * s if f.reading else 10 * s, bold=f.reading is not None))
         p.setPen(theme.colour("ink" if f.reading else "faint"))
         value = str(f.reading) if f.reading else "not taken"
@@ -109,7 +117,11 @@ class Gauge(QWidget):
             p.drawRect(QRectF(x(edge) - 1, y - 6 * s, 2, 12 * s))
         if math.isfinite(window.nominal):
             notch = x(window.nominal)
-            p.drawPolygon(QPolygonF([QPointF(notch - 4 * s, y + 10 * s), QPointF(notch + 4 * s, y + 10 * s), QPointF(notch, y + 3 * s)]))
+            p.drawPolygon(
+                QPolygonF(
+                    [QPointF(notch - 4 * s, y + 10 * s), QPointF(notch + 4 * s, y + 10 * s), QPointF(notch, y + 3 * s)]
+                )
+            )
         p.setFont(theme.values(8.5 * s))
         p.setPen(theme.colour("faint"))
         below = QRectF(left, y + 12 * s, width, 14 * s)

@@ -36,7 +36,9 @@ class Keys(QObject):
             self.window.run(Command("next", ""))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and hasattr(watched, "click"):
             watched.click()
-        elif event.text() and event.text().isprintable() and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        elif (
+            event.text() and event.text().isprintable() and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
             entry.setFocus()
             entry.insert(event.text())
         else:

@@ -13,7 +13,9 @@ from nuvlo.model import Finding, Wants
 FOLLOWING = 5
 
 
-def label(text: str = "", points: float = theme.BASE, role: str = "ink", *, bold: bool = False, mono: bool = False) -> QLabel:
+def label(
+    text: str = "", points: float = theme.BASE, role: str = "ink", *, bold: bool = False, mono: bool = False
+) -> QLabel:
     """A wrapping label in a role's colour."""
     out = QLabel(text)
     out.setWordWrap(True)
@@ -61,17 +63,19 @@ class NextLane(QScrollArea):
         self.button: QPushButton | None = None
         self.confirm: QPushButton | None = None
 
-    def show_task(self, f: Finding | None, following: list[str], extra: str, instrument: bool, closing: str) -> None:
-        """Show finding ``f``; ``extra`` is advice from the model; ``closing`` what to say when nothing is left."""
+    def show_task(
+        self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str
+    ) -> None:
+        """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left."""
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(16, 4, 12, 12)
         column.setSpacing(10)
         self.button = self.confirm = None
         size = theme.LARGE if self.large else theme.NEXT
-        body = 20 if self.large else 12
+        body = 28 if self.large else 12
         if f is None:
-            column.addWidget(label("All done", size, bold=True))
+            column.addWidget(label(closed, size, bold=True))
             column.addWidget(label(closing, body))
         elif f.task.hazard is not None:
             column.addWidget(self._hazard(f, size, body))
@@ -84,7 +88,7 @@ class NextLane(QScrollArea):
             if f.stuck:
                 column.addWidget(self._stuck(f, body))
             else:
-                column.addWidget(self._act(f, instrument))
+                column.addWidget(self._act(f, instrument, body))
         if following and not self.large:
             column.addSpacing(8)
             column.addWidget(label("Then", 10, "faint", bold=True))
@@ -95,16 +99,17 @@ class NextLane(QScrollArea):
         column.addStretch(1)
         self.setWidget(page)
 
-    def _act(self, f: Finding, instrument: bool) -> QWidget:
+    def _act(self, f: Finding, instrument: bool, body: float) -> QWidget:
         reading = f.task.wants in (Wants.READING, Wants.MEASURE)
         text = {
-            Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Take the first", Wants.TURN: "Turned",
+            Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Keep the first", Wants.TURN: "Turned",
             Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
         }.get(f.task.wants, "Go on")  # fmt: skip
         if (reading or f.task.wants is Wants.SWEEP) and not instrument:
             example = {"Ω": "99.2k", "V": "4.48", "A": "2.3m", "F": "97n"}.get(f.task.unit, "4.48")
-            return label(f"Type what the meter shows, such as {example}, then Enter.", 12, "slate")
+            return label(f"Type what the meter shows, such as {example}, then Enter.", body, "slate")
         self.button = QPushButton(f"{text}   (Space)")
+        self.button.setStyleSheet(f"font-size: {body}pt;")
         self.button.clicked.connect(lambda: self.asked.emit("next"))
         return self.button
 
@@ -167,7 +172,8 @@ class ReadingsLane(QScrollArea):
         column = QVBoxLayout(page)
         column.setContentsMargins(8, 4, 16, 12)
         column.setSpacing(6)
-        column.addWidget(label(heading, 10, "faint", bold=True))
+        if not self.large:
+            column.addWidget(label(heading, 10, "faint", bold=True))
         shown = found
         present = now.task.id if now else None
         if self.large:

@@ -18,7 +18,8 @@ class PathBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.title, self.serial, self.states, self.here = "", "", [], None
+        self.title, self.serial, self.here = "", "", None
+        self.states: list = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Path of the nine stages")
 
@@ -46,9 +47,11 @@ class PathBar(QWidget):
         p.setPen(theme.colour("ink"))
         p.setFont(theme.words(15, bold=True))
         p.drawText(QRectF(16, 12, NAME_WIDTH - 24, 26), Qt.AlignmentFlag.AlignLeft, self.title)
-        p.setFont(theme.values(11))
+        p.setFont(theme.words(11))
         p.setPen(theme.colour("faint"))
-        p.drawText(QRectF(16, 40, NAME_WIDTH - 24, 22), Qt.AlignmentFlag.AlignLeft, f"No. {self.serial}" if self.serial else "")
+        p.drawText(
+            QRectF(16, 40, NAME_WIDTH - 24, 22), Qt.AlignmentFlag.AlignLeft, f"No. {self.serial}" if self.serial else ""
+        )
         for k, state in enumerate(self.states):
             self._stone(p, self._slot(k), state, k)
 
@@ -97,7 +100,10 @@ def _polygon(centre: QPointF, radius: float, corners: int, turn_deg: float) -> Q
 
     return QPolygonF(
         [
-            centre + QPointF(radius * cos(radians(turn_deg + 360 * k / corners)), radius * sin(radians(turn_deg + 360 * k / corners)))
+            centre
+            + QPointF(
+                radius * cos(radians(turn_deg + 360 * k / corners)), radius * sin(radians(turn_deg + 360 * k / corners))
+            )
             for k in range(corners)
         ]
     )

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.kit import Part
-from nuvlo.quantity import resistor_bands
+from nuvlo.quantity import resistor_bands, sentence
 
 BANDS = {
     "black": "#1B1B1B", "brown": "#7A4420", "red": "#C3312F", "orange": "#E07B25", "yellow": "#EAC52E", "green": "#3B8B4B",
@@ -45,10 +45,12 @@ class Portrait(QWidget):
         p.drawText(QRectF(16, 10, 400, 22), Qt.AlignmentFlag.AlignLeft, f"{self.part.ref}   {self.part.text}")
         p.setFont(theme.words(10))
         p.setPen(theme.colour("faint"))
-        p.drawText(QRectF(16, self.height() - 26, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, describe(self.part))
+        p.drawText(
+            QRectF(16, self.height() - 26, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, describe(self.part)
+        )
         mm = SCALES.get(self.part.kind, 11.0)
         p.save()
-        p.translate(self.width() / 2 - 30, self.height() / 2 + 4)
+        p.translate(self.width() / 2 - 30, self.height() / 2 - 6)
         DRAW.get(self.part.kind, _box)(p, mm, self.part)
         p.restore()
         self._rule(p, mm)
@@ -75,7 +77,7 @@ def describe(part: Part) -> str:
         "diode": "The painted band is the cathode.", "electrolytic": "Long lead plus; the stripe is minus.",
         "transistor": "Flat face towards you: legs 1, 2, 3 from the left.", "lamp": "Long lead plus; the flat on the rim is minus.",
         "capacitor": "No way round.", "trimmer": "Three legs; a screw on top.",
-    }.get(part.kind, part.note.capitalize() + "." if part.note else "")  # fmt: skip
+    }.get(part.kind, sentence(part.note) + "." if part.note else "")  # fmt: skip
 
 
 def _lead(p: QPainter, a: QPointF, b: QPointF) -> None:
@@ -94,8 +96,10 @@ def _resistor(p: QPainter, mm: float, part: Part) -> None:
     path = QPainterPath()
     path.addRoundedRect(QRectF(-3.3 * mm, -1.1 * mm, 6.6 * mm, 2.2 * mm), mm, mm)
     for x in (-2.6, 2.6):
-        path.addEllipse(QPointF(x * mm, 0), 0.9 * mm, 1.3 * mm)
-    p.drawPath(path.simplified())
+        end = QPainterPath()
+        end.addEllipse(QPointF(x * mm, 0), 0.9 * mm, 1.3 * mm)
+        path = path.united(end)
+    p.drawPath(path)
     if part.value is None or part.tolerance is None:
         return
     try:

@@ -37,7 +37,17 @@ class Theme:
 
 
 DAYLIGHT = Theme(
-    "daylight", "#F5F1E8", "#FFFCF5", "#20262B", "#5E676E", "#D8D0C0", "#2C5660", "#9A5022", "#2F7350", "#7D5A0C", "#9E2F3A"
+    "daylight",
+    "#F5F1E8",
+    "#FFFCF5",
+    "#20262B",
+    "#5E676E",
+    "#D8D0C0",
+    "#2C5660",
+    "#9A5022",
+    "#2F7350",
+    "#7D5A0C",
+    "#9E2F3A",
 )
 LAMP = Theme(
     "lamp", "#171C1F", "#20272B", "#ECE6DA", "#9AA5AB", "#37424A", "#7FB3BD", "#E29A62", "#76C39A", "#E0B45C", "#EE8A8F"

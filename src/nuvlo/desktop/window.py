@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QCloseEvent
@@ -22,7 +23,9 @@ from nuvlo.model import Wants
 SIZE = (1280, 800)
 LANES = (310, 660, 310)
 NOTES = {
-    Stage.SEQUENCE: "Nothing is read in this stage.",
+    Stage.SEQUENCE: "Nothing is read in this stage. Each step waits for the one above it; a check that fails is put right "
+    "before the next part goes in.",
+    Stage.CHOOSE: "What is fitted decides what every later reading should be: windows follow the choice.",
     Stage.FIT: "Nothing is read while parts go in. 'side' turns the board over.",
     Stage.HAND_OVER: "",
 }
@@ -40,7 +43,7 @@ class Window(QMainWindow):
         self.large = False
         self.side = ""
         self._found_part = ""
-        self._pictures: dict[Stage, QWidget] = {}
+        self._pictures: dict[Stage, Any] = {}
         self._build()
         self.controller.changed.connect(self.refresh)
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
@@ -119,10 +122,13 @@ class Window(QMainWindow):
         """Daylight or lamp."""
         theme.use(name)
         for picture in self._pictures.values():
+            picture.hide()
             self.picture_column.removeWidget(picture)
             picture.deleteLater()
         self._pictures.clear()
         self.setStyleSheet(theme.style_sheet(theme.current()))
+        self.bench_line.restyle()
+        self.busy.words.setStyleSheet(f"color: {theme.current().faint}; font-size: 10pt;")
         if self.settings:
             self.settings.setValue("theme", name)
         self.refresh()
@@ -136,7 +142,7 @@ class Window(QMainWindow):
 
     # -- showing ------------------------------------------------------------------------------------------------
 
-    def _picture(self) -> QWidget | None:
+    def _picture(self) -> Any:
         session = self.controller.session
         return self._pictures.get(session.stage) if session else None
 
@@ -150,15 +156,18 @@ class Window(QMainWindow):
         self.path_bar.show_path(session.kit.name, session.build.serial, session.path(), stage)
         at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
         following = [f.task.title for f in found[at + 1 :] if not f.done]
-        self.next_lane.show_task(now, following, self._advice(now), session.bench is not None, self._closing())
+        self.next_lane.show_task(now, following, self._advice(now), session.bench is not None, *self._closing())
         judged = [f for f in found if f.task.wants in (Wants.MEASURE, Wants.READING)]
+        if stage is Stage.FIT and now:
+            judged = [f for f in session.findings(Stage.UNPACK) if f.reading and f.task.target in now.task.parts]
         if stage is Stage.PROVE or stage is Stage.HAND_OVER:
             judged = self._kept(session)
         note = NOTES.get(stage, "" if judged else "Nothing is read in this stage.")
         solved = session.solved(stage)
         if solved and solved.problem:
             note = solved.problem
-        self.readings.show_findings("Readings", judged, now, note)
+        heading = "Measured at unpacking" if stage is Stage.FIT and judged else "Readings"
+        self.readings.show_findings(heading, judged, now, note if not judged else "")
         self._show_picture(session, stage, now)
 
     def _advice(self, now) -> str:
@@ -172,11 +181,15 @@ class Window(QMainWindow):
             return ""
         return " ".join(w for w in (solved.advice.words, solved.advice.settling) if w)
 
-    def _closing(self) -> str:
+    def _closing(self) -> tuple[str, str]:
         session = self.controller.session
         if session.stage is Stage.HAND_OVER:
-            return f"{session.kit.name} {session.build.serial} is {session.sheet().overall}. The sheet is written."
-        return f"{session.stage.label} is finished. Pick another stage on the path, or type its name after 'stage'."
+            return (
+                "All done",
+                f"{session.kit.name} {session.build.serial} is {session.sheet().overall}. The sheet is written.",
+            )
+        title = f"{session.stage.label} is finished"
+        return title, "Pick another stage on the path, or type its name after 'stage'."
 
     @staticmethod
     def _kept(session) -> list:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from nuvlo.circuit.circuit import Array
@@ -30,7 +30,7 @@ class MeterSpec:
     digits: float = 2.0
     capacitance_percent: float = 2.0
     lead_ohms: float = 0.2
-    ohmmeter: Ohmmeter = Ohmmeter()
+    ohmmeter: Ohmmeter = field(default_factory=Ohmmeter)
 
     def resolution(self, value: float) -> float:
         """Size of the last digit on the range that shows ``value``."""

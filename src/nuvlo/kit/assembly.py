@@ -56,13 +56,20 @@ def board_order(kit: Kit) -> list[Step]:
             "values")  # fmt: skip
         if any(p.polarised for p in parts):
             add(f"Check which way round the {name} sit", refs, "Polarity deserves a look of its own.", 1.0, "polarity")
-        add(f"Solder the {name}", refs, "Values are right, so it can be made fast.", 0.7 * len(parts))
+        add(
+            f"Solder the {name}",
+            refs,
+            "Checked, so it may be made fast: one leg, see that it sits flush, then the rest.",
+            0.7 * len(parts),
+        )
         previous = parts[0]
     if on_board:
         everything = tuple(p.ref for p in on_board)
         add("Look over the solder side for dull joints and bridges", everything,
             "Found now it is a minute's work; found at power-up it may cost a part.", 4.0, "joints")  # fmt: skip
-        add("Brush and wash the solder side", everything, "Flux left at high resistances leaks and hisses.", 5.0, "wash")
+        add(
+            "Brush and wash the solder side", everything, "Flux left at high resistances leaks and hisses.", 5.0, "wash"
+        )
     panel = tuple(p.ref for p in kit.parts.values() if not p.on_board and p.kind != "case")
     if panel:
         add("Mount the panel parts, finger-tight", panel,

@@ -2,8 +2,24 @@
 
 from nuvlo.logbook.build import Build, Reading, fold
 from nuvlo.logbook.events import (
-    Body, BuildStarted, CautionConfirmed, ChoiceMade, CurveTaken, Event, Exported, Note, PartMarked, PartMeasured,
-    PartTicked, ReadingTaken, Redone, StepAccepted, StepDone, TrimmerTurned, Undone, WindowKept,
+    Body,
+    BuildStarted,
+    CautionConfirmed,
+    ChoiceMade,
+    CurveTaken,
+    Event,
+    Exported,
+    Note,
+    PartMarked,
+    PartMeasured,
+    PartTicked,
+    ReadingTaken,
+    Redone,
+    StepAccepted,
+    StepDone,
+    TrimmerTurned,
+    Undone,
+    WindowKept,
 )  # fmt: skip
 from nuvlo.logbook.store import Logbook, LogbookError
 

@@ -101,7 +101,8 @@ class Logbook:
         with self._explained("read"), self._engine.connect() as connection:
             rows = connection.execute(query).all()
         return [
-            Event(id=r.id, build=r.build, at=datetime.fromisoformat(r.at), body=BODY.validate_json(r.body)) for r in rows
+            Event(id=r.id, build=r.build, at=datetime.fromisoformat(r.at), body=BODY.validate_json(r.body))
+            for r in rows
         ]
 
     def build(self, build_id: str) -> Build:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
@@ -116,7 +117,9 @@ def _judged(task: Task, reading: Measured | None, window: Window | None, accepte
         return Finding(task, False, window=window)
     if window is None:
         return Finding(task, True, reading=reading)
-    verdict = judge(reading, window.low, window.high)
+    # Nothing reads below no ohms at all, so 0 is no edge that a reading could straddle.
+    low = -math.inf if window.low <= 0 and window.unit in ("Ω", "F") else window.low
+    verdict = judge(reading, low, window.high)
     words = ""
     if verdict in (Verdict.OUT, Verdict.NEAR):
         inside = f"{format_value(window.low, window.unit)} to {format_value(window.high, window.unit)}"

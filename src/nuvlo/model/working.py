@@ -183,7 +183,9 @@ class WorkingModel:
         prove = self._prove()
         frequency = log_frequencies(prove.from_hz, prove.to_hz, prove.points)
         few = {k: v[:BAND_MEMBERS] for k, v in self.values.items()}
-        db = response(self._solved(operating_point(self.circuit, few)), prove.source, prove.node, frequency).magnitude_db
+        db = response(
+            self._solved(operating_point(self.circuit, few)), prove.source, prove.node, frequency
+        ).magnitude_db
         low, high = joint_windows(db.T)
         return Band(frequency, db[0], low, high)
 
@@ -208,7 +210,9 @@ class WorkingModel:
         name = f"{self.kit.element_of(trim.trimmer)}.pos"
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
-        volts = operating_point(self.circuit, spread).voltage(self.kit.point(trim.watch).node).reshape(members, positions)
+        volts = (
+            operating_point(self.circuit, spread).voltage(self.kit.point(trim.watch).node).reshape(members, positions)
+        )
         return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
 
     def compare(self, choice_id: str) -> list[Comparison]:

@@ -2,6 +2,15 @@
 
 from nuvlo.quantity.markings import resistor_bands
 from nuvlo.quantity.uncertainty import Measured, Verdict, judge
-from nuvlo.quantity.value import UnreadableValue, format_value, parse_value
+from nuvlo.quantity.value import UnreadableValue, format_value, parse_value, sentence
 
-__all__ = ["Measured", "UnreadableValue", "Verdict", "format_value", "judge", "parse_value", "resistor_bands"]
+__all__ = [
+    "Measured",
+    "UnreadableValue",
+    "Verdict",
+    "format_value",
+    "judge",
+    "parse_value",
+    "resistor_bands",
+    "sentence",
+]

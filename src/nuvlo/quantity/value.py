@@ -110,7 +110,9 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     """
     if not math.isfinite(value):
         return "open" if unit == "Ω" and value > 0 else "—"
-    if unit in ("dB", "°", "°C", "%", "") or value == 0:
+    if value == 0:
+        return f"0{THIN_SPACE}{unit}" if unit else "0"
+    if unit in ("dB", "°", "°C", "%", ""):
         text = f"{value:.{max(0, digits - 1 - _decade(value))}f}"
         text = text if text.strip("-0.") else text.lstrip("-")
         return (text + (THIN_SPACE + unit if unit else "")).replace("-", MINUS)
@@ -118,6 +120,11 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
 
     rendered: str = Quantity(value, unit).render(form="si", prec=digits - 1, strip_zeros=True)
     return rendered.replace(" ", THIN_SPACE).replace("-", MINUS).replace("u", "µ", 1 if unit != "u" else 0)
+
+
+def sentence(text: str) -> str:
+    """``text`` with its first letter large, the rest as it was: ``emitter of Q2`` keeps its Q."""
+    return text[:1].upper() + text[1:]
 
 
 def _decade(value: float) -> int:

@@ -44,7 +44,9 @@ def _fit(part: Part, build: Build, step: Step) -> Task:
     measured = build.part_value(part.ref)
     value = build.chosen_values.get(part.ref, part.text)
     known = f", measured {measured}" if measured else ""
-    shown = format_value(part.value, part.unit) if part.value is not None and part.ref not in build.chosen_values else value
+    shown = (
+        format_value(part.value, part.unit) if part.value is not None and part.ref not in build.chosen_values else value
+    )
     way = WAY_ROUND.get(part.kind) if part.polarised else SEATING.get(part.kind, "")
     return Task(
         f"fit.{step.n}.{part.ref}", Stage.FIT, Wants.STEP, f"Fit {part.ref}: {shown}", f"{part.kind.capitalize()}{known}. {way}",

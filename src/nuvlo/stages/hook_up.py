@@ -5,6 +5,7 @@ from __future__ import annotations
 from nuvlo.kit import Kit, Stage
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, Window
+from nuvlo.quantity import sentence
 
 LEADS = "leads"
 LEADS_WINDOW = Window(LEADS, "resistance", "Ω", 0.2, 0.0, 1.0)
@@ -15,10 +16,10 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     out = []
     for wire in kit.wires:
         length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
-        note = f" {wire.note.capitalize()}." if wire.note else ""
+        note = f" {sentence(wire.note)}." if wire.note else ""
         out.append(
             Task(f"hook_up.wire.{wire.name}", Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
-                 f"{wire.colour.capitalize() or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end),
+                 f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end),
                  nodes=(wire.net,))
         )  # fmt: skip
     if not kit.wires:

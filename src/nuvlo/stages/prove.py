@@ -33,7 +33,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     if prove is None:
         return []
     title = f"Sweep {format_value(prove.from_hz, 'Hz')} to {format_value(prove.to_hz, 'Hz')}"
-    return [Task("prove.sweep", Stage.PROVE, Wants.SWEEP, title, prove.says, "response", "gain", "dB", nodes=(prove.node,))]
+    return [
+        Task("prove.sweep", Stage.PROVE, Wants.SWEEP, title, prove.says, "response", "gain", "dB", nodes=(prove.node,))
+    ]
 
 
 def log_sweep(start: float, stop: float, level: float, seconds: float = SWEEP_SECONDS, rate: float = RATE) -> Array:

@@ -31,7 +31,13 @@ def _task(part: Part, build: Build) -> Task:
         )  # fmt: skip
     detail = f"{part.text}. {part.note}".strip().rstrip(".") + "."
     return Task(
-        f"unpack.{part.ref}", Stage.UNPACK, Wants.TICK, f"Find {part.ref}: {part.kind}", detail, part.ref, parts=(part.ref,)
+        f"unpack.{part.ref}",
+        Stage.UNPACK,
+        Wants.TICK,
+        f"Find {part.ref}: {part.kind}",
+        detail,
+        part.ref,
+        parts=(part.ref,),
     )
 
 

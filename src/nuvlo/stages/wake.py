@@ -5,7 +5,7 @@ from __future__ import annotations
 from nuvlo.kit import Kit, Stage
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
-from nuvlo.quantity import format_value
+from nuvlo.quantity import format_value, sentence
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -30,7 +30,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         later = " It is set in the next stage." if point.name in trims else ""
         out.append(
             Task(f"wake.{point.name}", Stage.WAKE, Wants.READING, f"Measure {point.name}",
-                 f"{point.says.capitalize()}. Black lead on ground.{later}", point.name, "voltage", "V",
+                 f"{sentence(point.says)}. Black lead on ground.{later}", point.name, "voltage", "V",
                  parts=(point.name,), nodes=(point.node,))
         )  # fmt: skip
     return out

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from nuvlo.desktop.curve import CurveView, Line
 from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.kit import Stage
+from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages import choose
 
 
@@ -32,9 +33,15 @@ class Picture(QWidget):
         choice = choices[0]
         chosen = session.build.choices.get(choice.id, choice.options[0].value)
         printed = solved.comparisons[0]
+        unit = session.kit.part(choice.part).unit
+
+        def shown(value: str) -> str:
+            return format_value(parse_value(value, unit), unit)
+
         lines = [
-            Line(c.frequency, c.magnitude_db, f"{choice.part} {c.value}", c.value == chosen) for c in solved.comparisons
+            Line(c.frequency, c.magnitude_db, f"{choice.part} {shown(c.value)}", c.value == chosen)
+            for c in solved.comparisons
         ]
-        words = [f"{c.value}:  {choose.in_words(c, printed)}" for c in solved.comparisons]
+        words = [f"{shown(c.value)}:  {choose.in_words(c, printed)}" for c in solved.comparisons]
         picture = Plot(f"{choice.title}, jack to jack", "frequency", "gain, dB", lines, words=words)
         self.curve.show_picture(picture)

@@ -30,12 +30,19 @@ class Picture(QWidget):
         band = solved.band
         curves = session.build.curves
         lines = [
-            Line(np.array(c.frequency), np.array(c.magnitude_db), "measured" if c is curves[-1] else "earlier", c is curves[-1])
+            Line(
+                np.array(c.frequency),
+                np.array(c.magnitude_db),
+                "measured" if c is curves[-1] else "earlier",
+                c is curves[-1],
+            )
             for c in curves
         ] or [Line(band.frequency, band.nominal, "expected", False)]
         words = [solved.proof.words] if solved.proof else []
         if curves:
-            words.append(f"Driven at {format_value(curves[-1].level, 'V', 2)} peak, so that every stage stays below 1 % distortion.")
+            words.append(
+                f"Driven at {format_value(curves[-1].level, 'V', 2)} peak, so that every stage stays below 1 % distortion."
+            )
         picture = Plot("Jack to jack. Band: where good units lie.", "frequency", "gain, dB", lines,
                        (band.frequency, band.low, band.high), words=words)  # fmt: skip
         self.curve.show_picture(picture)

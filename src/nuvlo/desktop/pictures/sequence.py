@@ -18,7 +18,7 @@ class Steps(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.steps = []
+        self.steps: list = []
 
     def show_steps(self, steps) -> None:
         self.steps = steps

@@ -34,12 +34,21 @@ class Picture(QWidget):
         degrees = curve.position * travel
         rising = curve.nominal[-1] > curve.nominal[0]
         order = slice(None) if rising else slice(None, None, -1)
-        readings = [r.measured.value for r in session.build.readings if r.point == trim.watch and r.stage == Stage.SET.value]
+        readings = [
+            r.measured.value for r in session.build.readings if r.point == trim.watch and r.stage == Stage.SET.value
+        ]
         points = [(float(np.interp(v, curve.nominal[order], degrees[order])), v) for v in readings]
         window = advice.window if advice and np.isfinite(advice.target) else None
         words = []
         if advice:
-            words = [w for w in (advice.settling, "" if advice.reachable else "The aim lies outside what this trimmer reaches.") if w]
+            words = [
+                w
+                for w in (
+                    advice.settling,
+                    "" if advice.reachable else "The aim lies outside what this trimmer reaches.",
+                )
+                if w
+            ]
         picture = Plot(
             f"{trim.watch} over the travel of {trim.trimmer}, 0° is fully anticlockwise. Green: where to stop.",
             f"{trim.trimmer}, degrees", f"{trim.watch}, V", [Line(degrees, curve.nominal, "this unit, expected")],

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
@@ -17,7 +19,9 @@ class Tray(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.found, self.now, self.kit, self.build = [], None, None, None
+        self.found: list = []
+        self.now: Any = None
+        self.kit: Any = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -81,5 +85,5 @@ class Picture(QWidget):
         self.portrait.setVisible(part is not None)
         self.portrait.show_part(part)
         self.tray.found, self.tray.now = session.findings(Stage.UNPACK), now
-        self.tray.kit, self.tray.build = session.kit, session.build
+        self.tray.kit = session.kit
         self.tray.update()

@@ -11,7 +11,7 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from nuvlo.model import Band
+from nuvlo.model import JOINT_COVERAGE, Band
 from nuvlo.quantity import format_value
 from nuvlo.stages.hand_over.sheet import Sheet
 
@@ -62,7 +62,9 @@ class _Page:
         self.c.drawRightString(self.width - MARGIN, self.y, f"This unit is {self.sheet.overall}.")
         self.y -= 16
         started = f", begun {build.started:%d %B %Y}" if build.started else ""
-        self.text(MARGIN, f"{kit.info.kit.says} Revision {kit.info.kit.revision or '—'}{started}.", colour=FAINT)
+        self.text(MARGIN, kit.info.kit.says, colour=FAINT)
+        self.y -= 13
+        self.text(MARGIN, f"Revision {kit.info.kit.revision or '—'}{started}.", colour=FAINT)
         self.y -= 14
         supplies = "; ".join(f"{s.name}: {format_value(s.volts, 'V')}" for s in kit.info.supply)
         chosen = ", ".join(f"{ref} {value}" for ref, value in build.chosen_values.items())
@@ -147,5 +149,5 @@ class _Page:
             self.text(MARGIN, f"Note: {note[:110]}", 7.5)
             self.y -= ROW
         self.y = MARGIN - 8
-        self.text(MARGIN, "Readings ± their meter's uncertainty (k = 2). Windows hold 99.5 % of good units at once. "
+        self.text(MARGIN, f"Readings ± their meter's uncertainty (k = 2). Windows hold {100 * JOINT_COVERAGE:g} % of good units at once. "
                   "Mains and high voltage: a qualified person and local codes decide.", 6.5, colour=FAINT)  # fmt: skip

@@ -1,0 +1,307 @@
+"""What each command of the bench line does to a session."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvlo.bench_line import Command
+from nuvlo.instruments import InstrumentError
+from nuvlo.kit import Stage
+from nuvlo.logbook import (
+    CautionConfirmed,
+    ChoiceMade,
+    CurveTaken,
+    Exported,
+    Note,
+    PartMarked,
+    PartMeasured,
+    PartTicked,
+    ReadingTaken,
+    Redone,
+    StepAccepted,
+    StepDone,
+    TrimmerTurned,
+    Undone,
+)  # fmt: skip
+from nuvlo.model import Finding, Task, Wants
+from nuvlo.problems import Problem
+from nuvlo.quantity import Measured, Verdict
+from nuvlo.session import Refused, Session, Solved
+from nuvlo.stages import hook_up, prove
+
+LOOKING = ("back", "stage", "next")  # verbs that leave the step that is looked back at as it is
+ONLY_SAYING = ("back", "stage", "note", "find")  # verbs after which a stage gone to stays open
+
+
+@dataclass(frozen=True)
+class Reply:
+    """What came of a command, in words; ``shows`` names something the face should turn to."""
+
+    words: str
+    shows: str = ""
+
+
+def execute(session: Session, command: Command) -> Reply:
+    """Carry out a command. Raises :class:`Refused` or another :class:`NuvloError`; then nothing was logged."""
+    with session.lock:
+        handler = getattr(_Commands(session), command.verb, None)
+        if handler is None:
+            raise Refused(Problem(f"'{command.verb}' is for the window.", ""))
+        if command.verb not in LOOKING:
+            session.looking_at = None
+        reply: Reply = handler(command)
+        if command.verb not in ONLY_SAYING:
+            session.close_stage_if_done()
+        return reply
+
+
+class _Commands:
+    """One method for each verb of the bench line."""
+
+    def __init__(self, session: Session) -> None:
+        self.s = session
+
+    def next(self, command: Command) -> Reply:
+        if self.s.looking_at is not None:
+            self.s.looking_at = None
+            return Reply("Back to the step in hand.")
+        f = self.s.now()
+        if f is None:
+            return Reply("All is done.")
+        if f.stuck:
+            raise Refused(
+                Problem(
+                    f.words or "this step is stuck.",
+                    "Put it right and read again, mark the part 'swapped', or 'accept'.",
+                )
+            )
+        task = f.task
+        match task.wants:
+            case Wants.CONFIRM:
+                raise Refused(Problem("a caution is not passed by going on.", "Read it, then type 'confirm'."))
+            case Wants.TICK:
+                self.s.record(PartTicked(ref=task.target))
+            case Wants.STEP:
+                self.s.record(StepDone(step=task.id))
+            case Wants.CHOOSE:
+                choice = next(c for c in self.s.kit.info.choice if c.id == task.target)
+                return self._choose(choice.id, choice.options[0].value)
+            case Wants.TURN:
+                return self._turn_as_advised()
+            case Wants.EXPORT:
+                return self.sheet(command)
+            case _:
+                return self.read(command)
+        return Reply(f"{task.title}: done.")
+
+    def back(self, _command: Command) -> Reply:
+        found = self.s.findings(self.s.stage)
+        now = self.s.now()
+        at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
+        if at == 0:
+            raise Refused(Problem("this is the first step of the stage.", "Go to another with 'stage'."))
+        self.s.looking_at = found[at - 1].task.id
+        return Reply("Looking back; Space returns.")
+
+    def stage(self, command: Command) -> Reply:
+        self.s.chosen_stage, self.s.looking_at = Stage(command.target), None
+        return Reply(f"{self.s.chosen_stage.label}.")
+
+    def undo(self, _command: Command) -> Reply:
+        if self.s.build.can_undo is None:
+            raise Refused(Problem("there is nothing to take back.", ""))
+        self.s.record(Undone(target=self.s.build.can_undo))
+        self._rebuild_bench()
+        return Reply("Taken back.")
+
+    def redo(self, _command: Command) -> Reply:
+        if self.s.build.can_redo is None:
+            raise Refused(Problem("there is nothing to put in again.", ""))
+        self.s.record(Redone(target=self.s.build.can_redo))
+        self._rebuild_bench()
+        return Reply("Put in again.")
+
+    def _rebuild_bench(self) -> None:
+        """A trimmer turned and taken back stands where it stood: the bench follows the log."""
+        if self.s.bench is not None:
+            self.s.bench = self.s.workshop.bench_for(self.s.kit, self.s.build)
+
+    def note(self, command: Command) -> Reply:
+        self.s.record(Note(text=command.text))
+        return Reply("Noted.")
+
+    def find(self, command: Command) -> Reply:
+        return Reply(self._where(command.target), command.target)
+
+    def _where(self, ref: str) -> str:
+        place = self.s.kit.board.placements.get(ref) if self.s.kit.board else None
+        return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
+
+    def tick(self, command: Command) -> Reply:
+        self.s.record(PartTicked(ref=command.target))
+        return Reply(f"{command.target} is there.")
+
+    def mark(self, command: Command) -> Reply:
+        self.s.record(PartMarked(ref=command.target, state=command.text))
+        if command.text == "swapped" and self.s.bench is not None:
+            self.s.bench.unit.fit_part(command.target, self._value_of(command.target))
+        return Reply(f"{command.target} is {command.text}.")
+
+    def _value_of(self, ref: str) -> str:
+        return self.s.build.chosen_values.get(ref, self.s.kit.part(ref).text)
+
+    def measure(self, command: Command) -> Reply:
+        assert command.value is not None
+        return self._measured(command.target, command.value, "typed")
+
+    def _measured(self, ref: str, value: Measured, instrument: str) -> Reply:
+        self.s.record(
+            PartMeasured(
+                ref=ref, value=value.value, uncertainty=value.uncertainty, unit=value.unit, instrument=instrument
+            )
+        )
+        f = next((f for f in self.s.findings(Stage.UNPACK) if f.task.target == ref), None)
+        return Reply(_verdict_words(f, ref, value))
+
+    def reading(self, command: Command) -> Reply:
+        assert command.value is not None
+        return self._reading(command.target, command.quantity, command.value, "typed")
+
+    def _reading(self, point: str, quantity: str, value: Measured, instrument: str) -> Reply:
+        stage = self.s.stage
+        if value.unit == "Ω" and point != hook_up.LEADS:
+            leads = self.s.build.latest(hook_up.LEADS, "resistance")
+            if leads is not None:
+                value = Measured(max(0.0, value.value - leads.measured.value), value.uncertainty, value.unit)
+        solved = self.s.solved(stage)
+        window = solved.windows.get((point, quantity)) if solved and solved.key == self.s.key(stage) else None
+        expected = (window.nominal, window.low, window.high) if window else None
+        self.s.record(
+            ReadingTaken(point=point, quantity=quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit,
+                         stage=stage.value, instrument=instrument, expected=expected)
+        )  # fmt: skip
+        f = next((f for f in self.s.findings(stage) if f.task.target == point and f.task.quantity == quantity), None)
+        return Reply(_verdict_words(f, point, value))
+
+    def choose(self, command: Command) -> Reply:
+        return self._choose(command.target, command.text)
+
+    def _choose(self, choice_id: str, value: str) -> Reply:
+        choice = next(c for c in self.s.kit.info.choice if c.id == choice_id)
+        self.s.record(ChoiceMade(choice=choice.id, part=choice.part, value=value))
+        if self.s.bench is not None and value != self.s.kit.part(choice.part).text:
+            self.s.bench.unit.fit_part(choice.part, value)
+        return Reply(f"{choice.part} will be {value}.")
+
+    def confirm(self, _command: Command) -> Reply:
+        f = self.s.now()
+        if f is None or f.task.wants is not Wants.CONFIRM:
+            raise Refused(Problem("there is no caution to confirm.", ""))
+        self.s.record(CautionConfirmed(hazard=f.task.target))
+        return Reply("Confirmed.")
+
+    def accept(self, command: Command) -> Reply:
+        f = self.s.now()
+        if f is None or not f.stuck:
+            raise Refused(Problem("nothing here is out of its window.", ""))
+        self.s.record(StepAccepted(step=f.task.id, why=command.text))
+        return Reply(f"{f.task.target or f.task.title} accepted as it is.")
+
+    def turn(self, command: Command) -> Reply:
+        if self.s.bench is not None:
+            self.s.bench.turn(command.target, command.degrees)
+        self.s.record(TrimmerTurned(ref=command.target, degrees=command.degrees))
+        return Reply(command.echo + ".")
+
+    def _turn_as_advised(self) -> Reply:
+        self.settle_if_simple()
+        solved = self.s.solved(Stage.SET)
+        advice = solved.advice if solved else None
+        if advice is None or solved is None or solved.key != self.s.key(Stage.SET):
+            raise Refused(Problem("the advice is still being worked out.", "Wait a moment."))
+        if not advice.degrees:
+            raise Refused(Problem(advice.words, ""))
+        degrees = float(round(advice.degrees)) or (1.0 if advice.degrees > 0 else -1.0)
+        way = "clockwise" if degrees > 0 else "anticlockwise"
+        return self.turn(Command("turn", f"{advice.trim.trimmer} turned {abs(degrees):g}° {way}", advice.trim.trimmer,
+                                     degrees=degrees))  # fmt: skip
+
+    def settle_if_simple(self) -> None:
+        """Advice is quick to solve once; do it where it is missing."""
+        if self.s.wants_solving(Stage.SET):
+            self.s.adopt(self.s.solve(Stage.SET))
+
+    def read(self, _command: Command) -> Reply:
+        f = self.s.now()
+        if f is None:
+            raise Refused(Problem("there is nothing to read.", ""))
+        task = f.task
+        if task.wants not in (Wants.MEASURE, Wants.READING, Wants.SWEEP):
+            raise Refused(Problem("no reading is asked for here.", ""))
+        if self.s.bench is None:
+            raise Refused(Problem(f"no instrument is connected: type what {task.target} reads.", "For example: 4.48"))
+        if task.wants is Wants.SWEEP:
+            return self._sweep()
+        if task.wants is Wants.MEASURE:
+            return self._measured(task.target, self.s.bench.part(task.target), self.s.bench.name)
+        return self._reading(task.target, task.quantity, self._instrument(task), self.s.bench.name)
+
+    def _instrument(self, task: Task) -> Measured:
+        assert self.s.bench is not None
+        if task.target == hook_up.LEADS:
+            return self.s.bench.leads()
+        if task.quantity == "current":
+            return self.s.bench.supply_current(task.target)
+        node = task.nodes[0]
+        return self.s.bench.ohms(node) if task.quantity == "resistance" else self.s.bench.volts(node)
+
+    def sweep(self, _command: Command) -> Reply:
+        if self.s.bench is None:
+            raise Refused(Problem("no audio interface is connected.", ""))
+        return self._sweep()
+
+    def _unless_stopped(self) -> None:
+        if self.s.stopping.is_set():
+            raise Refused(Problem("the sweep was stopped; nothing of it was kept.", "Space starts it again."))
+
+    def _sweep(self) -> Reply:
+        """Sweep at a level that keeps every stage clean, and keep the response and the gain."""
+        wanted = self.s.kit.info.prove
+        assert wanted is not None
+        assert self.s.bench is not None
+        self.s.stopping.clear()
+        model = self.s.working_model()
+        level = model.clean_level()
+        self._unless_stopped()
+        if not level > 0:
+            raise InstrumentError(Problem("no level keeps this unit clean.", "Check its bias first."))
+        played = prove.log_sweep(wanted.from_hz, wanted.to_hz, level)
+        recording = self.s.bench.play_and_record(played, prove.RATE)
+        self._unless_stopped()
+        band = model.response_band
+        db = prove.measured_response(played, recording.signal, recording.rate, band.frequency)
+        curve = CurveTaken(
+            name="response", frequency=tuple(band.frequency.tolist()), magnitude_db=tuple(db.tolist()),
+            uncertainty_db=recording.uncertainty_db, level=level, instrument=self.s.bench.name,
+        )  # fmt: skip
+        proof = prove.judge_curve(curve, band, wanted.reference_hz)
+        gain = ReadingTaken(
+            point="gain", quantity="gain", value=proof.gain_db, uncertainty=recording.uncertainty_db, unit="dB",
+            stage=Stage.PROVE.value, instrument=self.s.bench.name,
+            expected=((proof.gain_low + proof.gain_high) / 2, proof.gain_low, proof.gain_high),
+        )  # fmt: skip
+        self._unless_stopped()
+        self.s.record(curve, gain)
+        self.s.adopt(Solved(self.s.key(Stage.PROVE), Stage.PROVE, band=band, proof=proof))
+        return Reply(proof.words)
+
+    def sheet(self, _command: Command) -> Reply:
+        pdf = self.s.write_sheet()
+        self.s.record(Exported(file=pdf.name))
+        return Reply(f"Written: {pdf.name} and {pdf.stem}.csv in {self.s.workshop.sheets.name}/.", "sheet")
+
+
+def _verdict_words(f: Finding | None, target: str, value: Measured) -> str:
+    if f is None or f.window is None or f.verdict is Verdict.NOT_TAKEN:
+        return f"{target} reads {value}."
+    return f.words or f"{target} reads {value}: in window."

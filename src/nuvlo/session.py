@@ -1,0 +1,292 @@
+"""One build on the bench: what is asked, what is known, and what the model has answered so far."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nuvlo.kit import Kit, Stage
+from nuvlo.logbook import Body, Build, Event, WindowKept, fold
+from nuvlo.model import Band, Finding, Task, TrimCurve, Wants, Window, WorkingModel, finding
+from nuvlo.model.working import Comparison
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import Verdict
+from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
+from nuvlo.stages.prove import Proof
+from nuvlo.stages.set_up import Advice
+
+if TYPE_CHECKING:
+    from nuvlo.workshop import Workshop
+
+TASKS: dict[Stage, Callable[[Kit, Build], list[Task]]] = {
+    Stage.UNPACK: unpack.tasks, Stage.CHOOSE: choose.tasks, Stage.SEQUENCE: sequence.tasks, Stage.FIT: fit.tasks,
+    Stage.HOOK_UP: hook_up.tasks, Stage.WAKE: wake.tasks, Stage.SET: set_up.tasks, Stage.PROVE: prove.tasks,
+    Stage.HAND_OVER: hand_over.tasks,
+}  # fmt: skip
+
+
+class Refused(NuvloError):
+    """The command makes no sense just now; nothing was logged."""
+
+
+@dataclass(frozen=True)
+class StageState:
+    """One stepping stone of the path. ``state`` is ``done``, ``in hand``, ``stuck``, ``to come`` or ``nothing to do``."""
+
+    stage: Stage
+    state: str
+    done: int
+    total: int
+
+
+@dataclass(frozen=True)
+class Solved:
+    """What the model said for a stage in one state of the build. ``key`` tells which state."""
+
+    key: object
+    stage: Stage
+    windows: dict[tuple[str, str], Window] = field(default_factory=dict)
+    comparisons: tuple[Comparison, ...] = ()
+    trim_curve: TrimCurve | None = None
+    advice: Advice | None = None
+    band: Band | None = None
+    proof: Proof | None = None
+    problem: str = ""
+
+
+class Session:
+    """One build on the bench. Commands may come from any thread, one at a time; reading the state is quick."""
+
+    def __init__(self, workshop: Workshop, kit: Kit, build: Build, events: list[Event]) -> None:
+        self.workshop, self.kit, self.build = workshop, kit, build
+        self._events = events
+        self.lock = threading.RLock()
+        self._solved: dict[Stage, Solved] = {}
+        self.chosen_stage: Stage | None = None
+        self.looking_at: str | None = None
+        self.stopping = threading.Event()
+        self._model: tuple[object, WorkingModel] | None = None
+        self._found: dict[Stage, list[Finding]] = {}  # kept until the next event or answer of the model
+        self.bench = workshop.bench_for(kit, build)
+
+    # -- what is asked, what is known ---------------------------------------------------------------------------
+
+    def tasks(self, stage: Stage) -> list[Task]:
+        """Cautions of the stage, then its own tasks."""
+        cautions = [
+            Task(f"{stage.value}.caution.{h.id}", stage, Wants.CONFIRM, "Caution", h.danger, h.id, hazard=h)
+            for h in self.kit.info.hazard if h.stage is stage
+        ]  # fmt: skip
+        return cautions + TASKS[stage](self.kit, self.build)
+
+    def findings(self, stage: Stage) -> list[Finding]:
+        """What is known of each task of ``stage``."""
+        kept = self._found  # the dictionary of this state: another thread may begin a new one meanwhile
+        if stage not in kept:
+            kept[stage] = self._find(stage)
+        return kept[stage]
+
+    def _find(self, stage: Stage) -> list[Finding]:
+        solved = self._solved.get(stage)
+        windows = solved.windows if solved else {}
+        found = [finding(t, self.build, windows) for t in self.tasks(stage)]
+        if stage is Stage.PROVE and solved and solved.proof:
+            proof = solved.proof
+            return [
+                Finding(f.task, f.done, proof.verdict, proof.words, accepted=f.accepted)
+                if f.task.wants is Wants.SWEEP and f.done else f
+                for f in found
+            ]  # fmt: skip
+        return found
+
+    def gain_finding(self) -> Finding | None:
+        """The gain as swept, against the band; None before the first sweep."""
+        reading = self.build.latest("gain", "gain")
+        if reading is None:
+            return None
+        task = Task("prove.gain", Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB")
+        return finding(task, self.build, {})
+
+    def path(self) -> list[StageState]:
+        """The nine stepping stones."""
+        out = []
+        here = self.stage
+        for stage in Stage:
+            found = self.findings(stage)
+            done = sum(f.done and not f.stuck for f in found)
+            if any(f.stuck for f in found):
+                state = "stuck"
+            elif not found:
+                state = "nothing to do"
+            elif done == len(found):
+                state = "done"
+            else:
+                state = "in hand" if stage is here or done else "to come"
+            out.append(StageState(stage, state, done, len(found)))
+        return out
+
+    @property
+    def stage(self) -> Stage:
+        """The stage in hand: the one gone to, or the first that is not finished."""
+        if self.chosen_stage is not None:
+            return self.chosen_stage
+        for stage in Stage:
+            if any(not f.done or f.stuck for f in self.findings(stage)):
+                return stage
+        return Stage.HAND_OVER
+
+    def now(self) -> Finding | None:
+        """The task in hand: the one looked back at, or the first of the stage that is not done. None at the end."""
+        found = self.findings(self.stage)
+        if self.looking_at is not None:
+            for f in found:
+                if f.task.id == self.looking_at:
+                    return f
+        return next((f for f in found if not f.done or f.stuck), None)
+
+    @property
+    def read_only(self) -> bool:
+        return self.workshop.logbook.read_only
+
+    # -- the model ----------------------------------------------------------------------------------------------
+
+    def working_model(self) -> WorkingModel:
+        """The model of the present state. One that answered for the same state is used again for what it has solved."""
+        state = self.key(Stage.SET)
+        if self._model is None or self._model[0] != state:
+            self._model = (state, WorkingModel(self.kit, fold(self.build.id, self._events)))
+        return self._model[1]
+
+    def key(self, stage: Stage) -> object:
+        """Changes whenever the model would answer otherwise for ``stage``."""
+        b = self.build
+        parts = tuple((ref, tuple(v)) for ref, v in sorted(b.measured.items()))
+        supplies = tuple(b.latest(s.point) for s in self.kit.info.supply if s.point)
+        watched = tuple(b.latest(t.watch) for t in self.kit.info.trim)
+        turns = tuple((t.ref, t.degrees, t.readings_before) for t in b.turns)
+        own = (len(b.curves), len(b.readings)) if stage in (Stage.SET, Stage.PROVE) else ()
+        return parts, tuple(sorted(b.chosen_values.items())), supplies, watched, turns, own
+
+    def wants_solving(self, stage: Stage) -> bool:
+        """Whether :meth:`solve` would bring something new."""
+        if self.kit.circuit is None or stage in (Stage.UNPACK, Stage.SEQUENCE, Stage.FIT):
+            return False
+        solved = self._solved.get(stage)
+        return solved is None or solved.key != self.key(stage)
+
+    def solve(self, stage: Stage) -> Solved:
+        """Ask the model all that ``stage`` needs. Slow (up to a second or two); changes nothing: see :meth:`adopt`."""
+        with self.lock:
+            key, model = self.key(stage), self.working_model()
+        try:
+            return self._ask(model, stage, key)
+        except NuvloError as error:
+            return Solved(key, stage, problem=str(error))
+
+    def _ask(self, model: WorkingModel, stage: Stage, key: object) -> Solved:
+        info = self.kit.info
+        if stage is Stage.CHOOSE and info.choice and info.prove:
+            return Solved(key, stage, comparisons=tuple(choose.effects(model, info.choice[0].id)))
+        if stage is Stage.HOOK_UP:
+            return Solved(key, stage, _by_key(model.resistance_windows(model.ring_out_pairs())))
+        if stage is Stage.WAKE:
+            shorts = model.resistance_windows(model.supply_pairs())
+            return Solved(key, stage, _by_key(shorts + model.voltage_windows()))
+        if stage is Stage.SET and info.trim:
+            curve = model.trim_curve(info.trim[0])
+            return Solved(key, stage, trim_curve=curve, advice=set_up.advise(model, info.trim[0], curve))
+        if stage in (Stage.PROVE, Stage.HAND_OVER) and info.prove:
+            band = model.response_band
+            curves = model.build.curves if model.build else []
+            proof = prove.judge_curve(curves[-1], band, info.prove.reference_hz) if curves else None
+            return Solved(key, stage, band=band, proof=proof)
+        return Solved(key, stage)
+
+    def adopt(self, solved: Solved) -> bool:
+        """Take in an answer of :meth:`solve`, unless the question has changed meanwhile.
+
+        Readings taken before the answer came get their window kept with them.
+        """
+        with self.lock:
+            if solved.key != self.key(solved.stage):
+                return False
+            self._solved[solved.stage] = solved
+            self._found = {}
+            late = [
+                (r, solved.windows[r.point, r.quantity]) for r in self.build.readings
+                if r.stage == solved.stage.value and r.expected is None and (r.point, r.quantity) in solved.windows
+            ]  # fmt: skip
+            if late and not self.read_only:
+                self.record(*(WindowKept(reading=r.event, nominal=w.nominal, low=w.low, high=w.high) for r, w in late))
+            return True
+
+    def solved(self, stage: Stage) -> Solved | None:
+        """The newest answer for a stage, perhaps of an earlier state."""
+        return self._solved.get(stage)
+
+    def settle(self) -> None:
+        """Solve and adopt what the stage in hand needs, now. For scripts and tests; the window does it off its thread."""
+        while self.wants_solving(self.stage):
+            self.adopt(self.solve(self.stage))
+
+    # -- commands -----------------------------------------------------------------------------------------------
+
+    def record(self, *bodies: Body) -> None:
+        """Log events; when this returns they are on the disk and in :attr:`build`."""
+        with self.lock:
+            self._events += self.workshop.logbook.append(self.build.id, *bodies)
+            self.build = fold(self.build.id, self._events)
+            self._found = {}
+
+    def close_stage_if_done(self) -> None:
+        """Leave a stage that was gone to once nothing in it is open."""
+        if self.chosen_stage is not None and all(f.done and not f.stuck for f in self.findings(self.chosen_stage)):
+            self.chosen_stage = None
+
+    def stop(self) -> None:
+        """Ask a sweep under way to end without keeping anything. May be called from any thread."""
+        self.stopping.set()
+
+    # -- hand over --------------------------------------------------------------------------------
+
+    @property
+    def sheet_path(self) -> Path:
+        safe = "".join(c if c.isalnum() else "-" for c in f"{self.kit.name}-{self.build.serial}".lower())
+        return self.workshop.sheets / f"{safe}.pdf"
+
+    def sheet(self) -> hand_over.Sheet:
+        """All the sheet says, from the present state."""
+        gain = self.gain_finding()
+        found = tuple(f for stage in Stage for f in self.findings(stage)) + ((gain,) if gain else ())
+        solved = self._solved.get(Stage.PROVE)
+        proof = solved.proof if solved else None
+        return hand_over.Sheet(
+            self.kit, self.build, found, proof.words if proof else "", proof.verdict if proof else Verdict.NOT_TAKEN
+        )
+
+    def write_sheet(self) -> Path:
+        """Write PDF and CSV; the path of the PDF. Raises :class:`Refused` when the folder does not take them."""
+        from nuvlo.stages.hand_over.page import write_pdf
+
+        if self.build.curves and self.wants_solving(Stage.PROVE):
+            self.adopt(self.solve(Stage.PROVE))
+        solved = self._solved.get(Stage.PROVE)
+        path = self.sheet_path
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            write_pdf(self.sheet(), path, solved.band if solved else None)
+            hand_over.write_readings(self.build, path.with_suffix(".csv"))
+        except OSError as error:
+            raise Refused(
+                Problem(
+                    f"the sheet could not be written: {error.strerror}.", "Free space or open the folder, then 'sheet'."
+                )
+            ) from error
+        return path
+
+
+def _by_key(windows: list[Window]) -> dict[tuple[str, str], Window]:
+    return {(w.point, w.quantity): w for w in windows}

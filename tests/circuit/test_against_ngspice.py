@@ -1,0 +1,110 @@
+"""The same file through Nuvlo and through ngspice 39: node voltages within 0.1 % or 1 mV, response 0.05 dB and 0.5°."""
+
+import itertools
+
+import numpy as np
+import pytest
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.small_signal import responses
+from nuvlo.workshop import SHIPPED
+from tests.circuit import ngspice
+
+BJT = """.model qn npn(is=15f bf=400 nf=1 vaf=80 var=20 ikf=60m ikr=10m ise=6f ne=1.5 isc=2f nc=1.9 br=6 rb=90 re=0.5 rc=1
++ cje=12p vje=0.7 mje=0.33 cjc=5p vjc=0.6 mjc=0.35 tf=0.6n tr=40n)
+.model qp pnp(is=12f bf=180 vaf=60 ikf=50m rb=120 cje=14p cjc=7p tf=0.8n)
+.model dd d(is=2n n=1.8 rs=0.6 cjo=3p m=0.4 vj=0.6 tt=4n bv=75)
+"""
+SMALL = {
+    "divider": "v1 a 0 dc 9 ac 1\nr1 a m 1k\nr2 m 0 150",
+    "rc low pass": "v1 a 0 dc 1 ac 1\nr1 a m 10k\nc1 m 0 1n",
+    "twin tee": "v1 a 0 ac 1\nr1 a b 10k\nr2 b c 10k\nc1 b 0 2n\nc2 a d 1n\nc3 d c 1n\nr3 d 0 5k\nr4 c 0 1meg",
+    "current source": "i1 0 a dc 1m ac 1m\nr1 a 0 2.2k\nc1 a 0 10n",
+    "diode forward": "v1 a 0 dc 5 ac 1\nr1 a b 1k\nd1 b 0 dd",
+    "diode reverse": "v1 a 0 dc -5 ac 1\nr1 a b 1k\nd1 b 0 dd\nr2 b 0 100meg",
+    "diode breakdown": "v1 a 0 dc -90 ac 1\nr1 a b 10k\nd1 b 0 dd",
+    "antiparallel clipper": "v1 a 0 dc 0.2 ac 1\nr1 a b 4.7k\nd1 b 0 dd\nd2 0 b dd\nc1 b 0 1n",
+    "bridge": "v1 a b dc 12 ac 1\nd1 a p dd\nd2 b p dd\nd3 n a dd\nd4 n b dd\nr1 p n 1k\nr2 n 0 10\nr3 b 0 1meg",
+    "common emitter": "vc vcc 0 12\nv1 s 0 dc 0 ac 1\nc1 s b 1u\nr1 vcc b 220k\nr2 b 0 47k\nr3 vcc c 4.7k\nr4 e 0 1k\nq1 c b e qn",
+    "emitter follower": "vc vcc 0 9\nv1 s 0 dc 4.5 ac 1\nr1 s b 10k\nq1 vcc b e qn\nr2 e 0 2.2k",
+    "saturated": "vc vcc 0 5\nv1 s 0 dc 5 ac 1\nr1 s b 1k\nr2 vcc c 1k\nq1 c b 0 qn",
+    "cut off": "vc vcc 0 5\nv1 s 0 dc 0.2 ac 1\nr1 s b 1k\nr2 vcc c 1k\nq1 c b 0 qn",
+    "inverse": "vc vcc 0 -3\nv1 s 0 dc 1 ac 1\nr1 s b 10k\nr2 vcc c 1k\nq1 c b 0 qn",
+    "pnp stage": "vc vcc 0 9\nv1 s 0 dc 0 ac 1\nc1 s b 1u\nr1 vcc b 100k\nr2 b 0 220k\nr3 c 0 2.2k\nr4 vcc e 470\nq1 c b e qp",
+    "current mirror": "vc vcc 0 9 ac 1\nr1 vcc a 10k\nq1 a a 0 qn\nq2 b a 0 qn\nr2 vcc b 4.7k",
+    "differential pair": "vp p 0 12\nvn n 0 -12\nv1 a 0 dc 5m ac 1\nq1 c1 a e qn\nq2 c2 0 e qn\nr1 p c1 10k\nr2 p c2 10k\nr3 e n 12k",
+    "complementary pair": "vp p 0 9\nvn n 0 -9\nv1 s 0 dc 0.5 ac 1\nr1 p a 4.7k\nd1 a s dd\nd2 s b dd\nr2 b n 4.7k\nq1 p a o qn\nq2 n b o qp\nr3 o 0 100",
+    "darlington": "vc vcc 0 12\nv1 s 0 dc 3 ac 1\nr1 s b 100k\nq1 vcc b m qn\nq2 vcc m e qn\nr2 e 0 470",
+    "pots": ".include pot.lib\nv1 a 0 dc 1 ac 1\nx1 0 w a pot_audio r=100k pos=0.3\nx2 w y 0 pot_reverse r=10k pos=0.8\nr1 y 0 47k",
+    "parameters": ".param g={2*3+1} f={sqrt(g+2)}\nv1 a 0 dc {g} ac 1\nr1 a m {f*1k}\nr2 m 0 {max(1k, g*100)}",
+    "area": "v1 a 0 dc 2 ac 1\nr1 a b 100\nd1 b 0 dd area=3\nr2 a c 50k\nq1 a c d qn area=2\nr3 d 0 220",
+}  # fmt: skip
+WORST: list[tuple[str, str, float, float]] = []
+
+
+def _text(name: str) -> str:
+    if name == "Gorsefire":
+        return (SHIPPED / "gorsefire" / "circuit.cir").read_text()
+    return f"{name}\n{SMALL[name]}\n{BJT}.end\n"
+
+
+CASES = ["Gorsefire", *SMALL]
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_operating_point(name, tmp_path):
+    text = _text(name)
+    circuit = Circuit.from_text(text)
+    theirs = ngspice.operating_point(text, circuit.nodes, tmp_path)
+    point = operating_point(circuit)
+    ours = np.array([point.voltage(n)[0] for n in circuit.nodes])
+    off = np.abs(ours - theirs)
+    WORST.append((name, "op", float(off.max()), float((off / np.maximum(np.abs(theirs), 1e-3)).max())))
+    assert (off <= np.maximum(1e-3 * np.abs(theirs), 1e-3)).all(), dict(zip(circuit.nodes, off, strict=True))
+    # Far inside what is asked for: a real disagreement of the equations would show here first.
+    assert (off <= 2e-5 * np.maximum(np.abs(theirs), 1.0)).all()
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_small_signal(name, tmp_path):
+    text = _text(name)
+    circuit = Circuit.from_text(text)
+    source = next(
+        e.name for e in circuit.elements if e.kind in "vi" and circuit.parameter(e, "ac", {}) not in (0, 0.0)
+    )
+    size = circuit.parameter(circuit.element(source), "ac", {})
+    frequency, theirs = ngspice.response(text, circuit.nodes, 10, 1e6, 5, tmp_path)
+    found = responses(operating_point(circuit), source, circuit.nodes, frequency)
+    ours = size * np.array([found[n].transfer[0] for n in circuit.nodes])
+    heard = np.abs(theirs) > 1e-9
+    db = np.abs(20 * np.log10(np.abs(ours[heard]) / np.abs(theirs[heard])))
+    phase = np.abs(np.degrees(np.angle(ours[heard] / theirs[heard])))
+    WORST.append((name, "ac", float(db.max()), float(phase.max())))
+    assert db.max() < 0.05
+    assert phase.max() < 0.5
+    assert np.abs(ours[~heard]).max(initial=0.0) < 1e-8
+
+
+@pytest.mark.parametrize(("trim", "fuzz"), list(itertools.product((0.0, 0.5, 1.0), (0.0, 1.0))))
+def test_gorsefire_over_its_controls(trim, fuzz, tmp_path):
+    """Not only where the file stands: both ends of trimmer and FUZZ, by overrides here and by an edited file there."""
+    text = _text("Gorsefire")
+    circuit = Circuit.from_text(text)
+    edited = text.replace("pot_lin r=10k pos=0.5", f"pot_lin r=10k pos={trim}").replace(
+        "pot_lin r=1k pos=0.5", f"pot_lin r=1k pos={fuzz}"
+    )
+    theirs = ngspice.operating_point(edited, circuit.nodes, tmp_path)
+    point = operating_point(circuit, {"xrv1.pos": trim, "xfuzz.pos": fuzz})
+    ours = np.array([point.voltage(n)[0] for n in circuit.nodes])
+    assert ours == pytest.approx(theirs, rel=1e-4, abs=1e-5)
+
+
+def test_worst_deviations_are_told(capsys):
+    """Not a check of its own: prints what the checks above found, for those who want the figures."""
+    assert WORST
+    with capsys.disabled():
+        for kind, first, second in (("op", "V", "share"), ("ac", "dB", "degrees")):
+            rows = [w for w in WORST if w[1] == kind]
+            a, b = max(rows, key=lambda w: w[2]), max(rows, key=lambda w: w[3])
+            print(f"\n  worst {kind}: {a[2]:.2g} {first} ({a[0]}), {b[3]:.2g} {second} ({b[0]})", end="")

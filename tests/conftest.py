@@ -1,0 +1,46 @@
+"""What every test may use: the demo kit, throw-away workshops, and Qt without a monitor."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import pytest
+from hypothesis import settings
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.kit import Kit, read_kit
+from nuvlo.session import Session
+from nuvlo.workshop import SHIPPED, Workshop
+
+settings.register_profile("nuvlo", deadline=None, max_examples=60, derandomize=True)
+settings.load_profile("nuvlo")
+
+
+@pytest.fixture(scope="session")
+def gorsefire() -> Kit:
+    return read_kit(SHIPPED / "gorsefire")
+
+
+@pytest.fixture(scope="session")
+def circuit(gorsefire: Kit) -> Circuit:
+    assert gorsefire.circuit is not None
+    return gorsefire.circuit
+
+
+@pytest.fixture
+def bench(tmp_path: Path, gorsefire: Kit) -> Iterator[Callable[..., Session]]:
+    """``bench(seed, wrong)``: a fresh build of the demo kit on a simulated bench."""
+    opened: list[Workshop] = []
+
+    def make(seed: int = 1, wrong: dict[str, str | float] | None = None, kind: str = "simulated") -> Session:
+        workshop = Workshop(tmp_path / f"shop{len(opened)}", wrong)
+        opened.append(workshop)
+        return workshop.start(gorsefire, bench=f"{kind}:{seed}")
+
+    yield make
+    for workshop in opened:
+        workshop.close()
