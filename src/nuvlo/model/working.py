@@ -22,6 +22,7 @@ from nuvlo.quantity import parse_value
 
 MEMBERS = 2000
 BAND_MEMBERS = 600
+TRIM_VOLTS = 1e-3  # a trimmer is placed when every member shows its reading this closely
 CONTACT_OHMS = 1.0  # the most that a sound wire with its two joints and plug may show (common practice, no source)
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
@@ -113,9 +114,11 @@ class WorkingModel:
         f_low, f_high = error(low), error(high)
         reachable = f_low * f_high <= 0
         position = values[name]
-        for _ in range(6):
+        for _ in range(15):
             position = np.clip((low * f_high - high * f_low) / np.where(f_high == f_low, 1.0, f_high - f_low), 0.0, 1.0)
             f = error(position)
+            if np.abs(f[reachable]).max(initial=0.0) < TRIM_VOLTS:
+                break
             upper = f * f_high > 0
             f_low = np.where(upper, f_low * 0.5, f)
             f_high = np.where(upper, f, f_high * 0.5)

@@ -1,0 +1,49 @@
+"""The order of work."""
+
+from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order
+
+
+def test_lowest_profile_first_and_heat_hardy_before_heat_shy(gorsefire):
+    fitted = [ref for s in board_order(gorsefire) if s.action.startswith("Fit") for ref in s.parts]
+    assert sorted(fitted) == sorted(p.ref for p in gorsefire.parts.values() if p.on_board)
+    parts = [gorsefire.parts[r] for r in fitted]
+    for before, after in zip(parts, parts[1:], strict=False):
+        if before.kind == after.kind:
+            continue
+        lift = HEAT_SHY_MM if after.heat_sensitive else 0.0
+        assert before.height_mm <= after.height_mm + lift
+    kinds = list(dict.fromkeys(p.kind for p in parts))
+    assert kinds.index("resistor") < kinds.index("capacitor") < kinds.index("transistor") < kinds.index("electrolytic")
+
+
+def test_every_solder_step_has_its_gates_before_it(gorsefire):
+    steps = board_order(gorsefire)
+    for k, step in enumerate(steps):
+        if not step.action.startswith("Solder"):
+            continue
+        gates = {s.gate for s in steps[:k] if s.parts == step.parts}
+        polarised = any(gorsefire.parts[r].polarised for r in step.parts)
+        assert "values" in gates
+        assert ("polarity" in gates) == polarised
+    assert [s.gate for s in steps if s.gate][-2:] == ["joints", "wash"]
+
+
+def test_steps_are_numbered_and_come_after_earlier_ones(gorsefire):
+    steps = board_order(gorsefire)
+    assert [s.n for s in steps] == list(range(1, len(steps) + 1))
+    assert all(a < s.n for s in steps for a in s.after)
+    assert all(s.reason and s.minutes > 0 for s in steps)
+
+
+def test_the_tray_is_sorted_by_rising_value(gorsefire):
+    resistors = [p.value for p in in_tray_order(gorsefire) if p.kind == "resistor"]
+    assert resistors == sorted(resistors)
+
+
+def test_a_kit_without_heights_still_has_an_order(tmp_path):
+    from nuvlo.kit import read_kit
+
+    (tmp_path / "bom.csv").write_text("ref,kind,value\nR1,resistor,1k\nC1,electrolytic,10u\n")
+    steps = board_order(read_kit(tmp_path))
+    assert {r for s in steps for r in s.parts} == {"R1", "C1"}
+    assert sum(s.minutes for s in steps) > 0
