@@ -7,7 +7,8 @@ from pathlib import Path
 
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit, read_kit
-from nuvlo.logbook import Build, Logbook, fold
+from nuvlo.logbook import Build, fold
+from nuvlo.logbook.store import Logbook
 from nuvlo.session import Session
 
 SHIPPED = Path(__file__).parent / "demo" / "kits"

@@ -89,7 +89,7 @@ def test_all_mistakes_come_in_one_pass():
     ],
 )  # fmt: skip
 def test_circuits_without_an_operating_point_are_named(body, says):
-    with pytest.raises(NetlistError, match="nothing sets|closes a loop|no elements") as caught:
+    with pytest.raises(NetlistError, match=r"nothing sets|closes a loop|no elements") as caught:
         Circuit.from_text("title\n" + body)
     assert says in str(caught.value)
 

@@ -1,5 +1,7 @@
 """The order of work."""
 
+import itertools
+
 from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order
 
 
@@ -7,7 +9,7 @@ def test_lowest_profile_first_and_heat_hardy_before_heat_shy(gorsefire):
     fitted = [ref for s in board_order(gorsefire) if s.action.startswith("Fit") for ref in s.parts]
     assert sorted(fitted) == sorted(p.ref for p in gorsefire.parts.values() if p.on_board)
     parts = [gorsefire.parts[r] for r in fitted]
-    for before, after in zip(parts, parts[1:], strict=False):
+    for before, after in itertools.pairwise(parts):
         if before.kind == after.kind:
             continue
         lift = HEAT_SHY_MM if after.heat_sensitive else 0.0

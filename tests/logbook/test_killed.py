@@ -6,8 +6,8 @@ import random
 import signal
 import time
 
-
-from nuvlo.logbook import Logbook, ReadingTaken
+from nuvlo.logbook import ReadingTaken
+from nuvlo.logbook.store import Logbook
 
 KILLS = 200
 

@@ -11,9 +11,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.logbook import (
-    ChoiceMade, Event, Logbook, LogbookError, Note, PartMarked, PartMeasured, PartTicked, ReadingTaken, Redone, StepDone,
-    TrimmerTurned, Undone, WindowKept, fold,
+    ChoiceMade,
+    Event,
+    Note,
+    PartMarked,
+    PartMeasured,
+    PartTicked,
+    ReadingTaken,
+    Redone,
+    StepDone,
+    TrimmerTurned,
+    Undone,
+    WindowKept,
+    fold,
 )  # fmt: skip
+from nuvlo.logbook.store import Logbook, LogbookError
 
 
 def events(*bodies):

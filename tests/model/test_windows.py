@@ -1,5 +1,6 @@
 """Windows: joint coverage, narrowing by measurement, and the trimmer placed by its reading."""
 
+import itertools
 from datetime import UTC, datetime
 
 import numpy as np
@@ -75,7 +76,7 @@ def test_measured_values_narrow_the_windows(gorsefire, capsys):
               + "; supply read too " + ", ".join(f"{w:.0f}" for w in widths[2]), end="")  # fmt: skip
     assert widths[1][2] < 0.85 * widths[0][2], "the trimmer's own 10 % ruled TP5"
     assert widths[2][0] < 0.25 * widths[0][0], "TP1 hangs on the supply"
-    assert all(b <= 1.03 * a for x, y in zip(widths, widths[1:], strict=False) for a, b in zip(x, y, strict=True))
+    assert all(b <= 1.03 * a for x, y in itertools.pairwise(widths) for a, b in zip(x, y, strict=True))
 
 
 def test_a_trimmer_is_where_its_reading_says(gorsefire):

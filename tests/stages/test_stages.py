@@ -8,8 +8,19 @@ import pytest
 
 from nuvlo.kit import Stage
 from nuvlo.logbook import (
-    Build, CautionConfirmed, ChoiceMade, CurveTaken, Event, PartMarked, PartMeasured, PartTicked, ReadingTaken,
-    StepAccepted, StepDone, TrimmerTurned, fold,
+    Build,
+    CautionConfirmed,
+    ChoiceMade,
+    CurveTaken,
+    Event,
+    PartMarked,
+    PartMeasured,
+    PartTicked,
+    ReadingTaken,
+    StepAccepted,
+    StepDone,
+    TrimmerTurned,
+    fold,
 )  # fmt: skip
 from nuvlo.model import Task, Wants, WorkingModel, finding
 from nuvlo.model.windows import Window

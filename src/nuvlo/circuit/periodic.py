@@ -17,7 +17,6 @@ from nuvlo.circuit.circuit import Array
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.small_signal import Complex, LinearisedCircuit
 
-
 WILD = 100.0  # V across a junction: the iteration is running away
 
 

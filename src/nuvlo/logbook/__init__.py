@@ -1,4 +1,7 @@
-"""The log is the truth: typed events, the build they fold into, and where they are kept."""
+"""The log is the truth: typed events and the build they fold into. :mod:`nuvlo.logbook.store` keeps them.
+
+The store is not imported here: it brings SQLAlchemy, which must not load before the first paint.
+"""
 
 from nuvlo.logbook.build import Build, Reading, fold
 from nuvlo.logbook.events import (
@@ -21,10 +24,8 @@ from nuvlo.logbook.events import (
     Undone,
     WindowKept,
 )  # fmt: skip
-from nuvlo.logbook.store import Logbook, LogbookError
 
 __all__ = [
-    "Body", "Build", "BuildStarted", "CautionConfirmed", "ChoiceMade", "CurveTaken", "Event", "Exported", "Logbook",
-    "LogbookError", "Note", "PartMarked", "PartMeasured", "PartTicked", "Reading", "ReadingTaken", "Redone",
+    "Body", "Build", "BuildStarted", "CautionConfirmed", "ChoiceMade", "CurveTaken", "Event", "Exported", "Note", "PartMarked", "PartMeasured", "PartTicked", "Reading", "ReadingTaken", "Redone",
     "StepAccepted", "StepDone", "TrimmerTurned", "Undone", "WindowKept", "fold",
 ]  # fmt: skip

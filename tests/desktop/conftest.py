@@ -1,0 +1,82 @@
+"""A real window on a fresh demo workshop, driven by key events."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.window import Window
+from nuvlo.kit import Stage
+from nuvlo.workshop import Workshop
+
+PATIENCE = 60_000  # ms
+
+
+class Driver:
+    """Fingers on the keyboard of one window."""
+
+    def __init__(self, qtbot, window: Window) -> None:
+        self.qtbot, self.window = qtbot, window
+
+    @property
+    def session(self):
+        return self.window.controller.session
+
+    def settle(self) -> None:
+        """Until nothing is being logged or solved."""
+        self.qtbot.waitUntil(lambda: self.window.controller.idle, timeout=PATIENCE)
+        QApplication.processEvents()
+
+    def press(self, key: Qt.Key, widget=None) -> None:
+        QTest.keyClick(widget or QApplication.focusWidget() or self.window, key)
+        self.settle()
+
+    def space(self) -> None:
+        self.press(Qt.Key.Key_Space)
+
+    def type(self, line: str, *, enter: bool = True) -> None:
+        QTest.keyClicks(QApplication.focusWidget() or self.window, line)
+        if enter:
+            self.press(Qt.Key.Key_Return)
+
+    @property
+    def said(self) -> str:
+        return self.window.bench_line.said.text()
+
+    def until(self, stage: Stage, title: str = "") -> None:
+        """Go on by Space, and by the word where a caution wants it."""
+        for _ in range(300):
+            now = self.session.now()
+            if self.session.stage is stage and now and now.task.title.startswith(title):
+                return
+            if now and now.task.hazard:
+                self.type("confirm")
+            else:
+                self.space()
+        raise AssertionError(f"never came to {stage} {title}")
+
+
+@pytest.fixture
+def drive(qtbot, tmp_path, gorsefire):
+    """``drive(seed, wrong)``: a window with a session open."""
+    theme.load_fonts()
+    opened = []
+
+    def make(seed=7, wrong=None, kind="simulated", opener=None) -> Driver:
+        folder = tmp_path / f"shop{len(opened)}"
+        window = Window(folder)
+        qtbot.addWidget(window, before_close_func=lambda w: w.controller.close())
+        window.show()
+        window.activateWindow()
+        window.controller.open(opener or (lambda: Workshop(folder, wrong).start(gorsefire, bench=f"{kind}:{seed}")))
+        driver = Driver(qtbot, window)
+        opened.append(driver)
+        driver.settle()
+        window.bench_line.entry.setFocus()
+        return driver
+
+    yield make
+    theme.use("daylight")
