@@ -44,7 +44,22 @@ def test_solve_op(capsys, tmp_path):
 
 
 def test_solve_ac(capsys):
-    arguments = ("solve", CIRCUIT, "ac", "--from", "20", "--to", "20k", "--points", "7", "--source", "vin", "--node", "out", "--json")
+    arguments = (
+        "solve",
+        CIRCUIT,
+        "ac",
+        "--from",
+        "20",
+        "--to",
+        "20k",
+        "--points",
+        "7",
+        "--source",
+        "vin",
+        "--node",
+        "out",
+        "--json",
+    )
     status, document, _ = run(capsys, *arguments)
     assert status == 0
     assert (document["frequency"][0], document["frequency"][-1]) == (20.0, 20000.0)
@@ -59,7 +74,9 @@ def test_solve_ac(capsys):
 )
 def test_what_cannot_be_solved_is_status_1_with_problems(capsys, tmp_path, text, says):
     (tmp_path / "x.cir").write_text("t\n" + text)
-    status, document, err = run(capsys, "solve", str(tmp_path / "x.cir"), "ac", "--source", "v1", "--node", "q", "--json")
+    status, document, err = run(
+        capsys, "solve", str(tmp_path / "x.cir"), "ac", "--source", "v1", "--node", "q", "--json"
+    )
     assert status == 1
     assert says in document["problems"][0]["message"] + document["problems"][0]["remedy"] or says in err
     assert says in err
@@ -80,19 +97,30 @@ def test_predict_and_its_narrowing(capsys, tmp_path):
     assert set(printed["windows"][0]) == {"point", "quantity", "unit", "nominal", "low", "high"}
     assert all(w["low"] <= w["nominal"] <= w["high"] for w in printed["windows"])
     table = tmp_path / "m.csv"
-    table.write_text("ref,value,unit,uncertainty\nrv1,9k5,ohm,20\nR4,\"0,68k\",,\n")
+    table.write_text('ref,value,unit,uncertainty\nrv1,9k5,ohm,20\nR4,"0,68k",,\n')
     narrowed = run(capsys, "predict", KIT, "--measured", str(table), "--json", "--seed", "2")[1]
-    assert narrowed["windows"][6]["high"] - narrowed["windows"][6]["low"] < printed["windows"][6]["high"] - printed["windows"][6]["low"]
+    assert (
+        narrowed["windows"][6]["high"] - narrowed["windows"][6]["low"]
+        < printed["windows"][6]["high"] - printed["windows"][6]["low"]
+    )
     assert narrowed["windows"][6]["nominal"] > printed["windows"][6]["nominal"], "less resistance in the collector"
     again = run(capsys, "predict", KIT, "--json", "--seed", "2")[1]
     assert again == printed, "a seed gives the same windows"
     for stage, point in (("wake", "TP0"), ("hook_up", "J3.plus")):
-        assert run(capsys, "predict", KIT, "--stage", stage, "--builds", "50", "--json")[1]["windows"][0]["point"] == point
+        assert (
+            run(capsys, "predict", KIT, "--stage", stage, "--builds", "50", "--json")[1]["windows"][0]["point"] == point
+        )
 
 
 @pytest.mark.parametrize(
     ("row", "says"),
-    [("R99,1k", "no part"), ("R1,1q", "unit"), ("R1,1k,V", "measured in Ω"), ("J1,1k", "no value"), ("R1,-5", "not a value")],
+    [
+        ("R99,1k", "no part"),
+        ("R1,1q", "unit"),
+        ("R1,1k,V", "measured in Ω"),
+        ("J1,1k", "no value"),
+        ("R1,-5", "not a value"),
+    ],
 )
 def test_measured_tables_with_mistakes(capsys, tmp_path, row, says):
     table = tmp_path / "m.csv"
@@ -134,6 +162,8 @@ def test_exit_status_of_wrong_usage_and_wrong_input(arguments, status, capsys):
 
 
 def test_the_command_is_installed_and_quiet_on_stdout():
-    done = subprocess.run([sys.executable, "-m", "nuvlo", "solve", CIRCUIT, "op", "--json"], capture_output=True, text=True, timeout=60)
+    done = subprocess.run(
+        [sys.executable, "-m", "nuvlo", "solve", CIRCUIT, "op", "--json"], capture_output=True, text=True, timeout=60
+    )
     assert done.returncode == 0
     assert json.loads(done.stdout)["converged"]

@@ -13,7 +13,11 @@ from nuvlo.workshop import Workshop, demo_workshop, kit_place
 
 # Three of the twenty hold a wrong part: one a meter finds in the bag, one that shows at power-up (a transistor of low
 # gain, which no ohmmeter sees), one that only the sweep can find (an electrolytic ten times too small).
-WRONG = {4: ({"R3": "390R"}, Stage.UNPACK, "R3"), 11: ({"q1.bf": 12.0}, Stage.WAKE, "9 V supply"), 16: ({"C2": "4u7"}, Stage.PROVE, "response")}
+WRONG = {
+    4: ({"R3": "390R"}, Stage.UNPACK, "R3"),
+    11: ({"q1.bf": 12.0}, Stage.WAKE, "9 V supply"),
+    16: ({"C2": "4u7"}, Stage.PROVE, "response"),
+}
 
 
 @pytest.mark.parametrize("seed", range(20))
@@ -263,3 +267,44 @@ def test_a_failed_write_leaves_the_state_as_it_was(bench, monkeypatch):
     with pytest.raises(LogbookError):
         type_line(session, "r1 100.1")
     assert session.build.measured == {}
+
+
+def test_without_an_interface_the_gain_is_typed_and_judged(bench):
+    session = bench(0, kind="typed")
+    type_line(session, "stage prove")
+    session.settle()
+    type_line(session, "confirm")
+    with pytest.raises(Refused, match="no audio interface is connected"):
+        type_line(session, "read")
+    type_line(session, "gain 20")
+    assert session.now().stuck
+    assert "low" in session.now().words
+    type_line(session, "gain 41.5")
+    assert next(s for s in session.path() if s.stage is Stage.PROVE).state == "done"
+    assert session.gain_finding().verdict == "in"
+
+
+def test_a_finished_unit_opened_again_is_judged_again(bench):
+    session = bench(16, {"C2": "4u7"})
+    assert run(session).stopped_at == "response"
+    type_line(session, "accept for the record")
+    assert run(session).finished
+    again = session.workshop.open(session.build.id)
+    again.settle()
+    assert again.stage is Stage.HAND_OVER
+    assert again.sheet().proof_verdict == "out"
+    assert again.sheet().overall != "as meant"
+
+
+def test_the_sheet_can_be_read(bench):
+    """The PDF holds its words as text: name, verdict, a reading and its window."""
+    from PyQt6.QtPdf import QPdfDocument
+
+    session = bench(1)
+    assert run(session).finished
+    document = QPdfDocument(None)
+    document.load(str(session.sheet_path))
+    assert document.pageCount() == 1
+    text = document.getAllText(0).text().replace("\u202f", " ")
+    for words in ("Gorsefire", "This unit is as meant", "TP5", "in window", "Gain at 1 kHz", "qualified person"):
+        assert words in text

@@ -48,7 +48,7 @@ def names(kit: Kit) -> list[str]:
     """Everything a line may start with, for completion."""
     lugs = [w.start for w in kit.wires]
     points = [p.name for p in kit.info.point]
-    words = [*PLAIN, *WITH_TEXT, "choose", "turn", "find", "stage", "current", "leads"]
+    words = [*PLAIN, *WITH_TEXT, "choose", "turn", "find", "stage", "current", "leads", "gain"]
     return list(dict.fromkeys([*kit.parts, *points, *lugs, *words]))
 
 
@@ -149,6 +149,7 @@ def _named(name: str, rest: str, kit: Kit, now: Task | None, stage: Stage) -> Co
         (point.name if point else "", *_asked(now, point.name if point else "")),
         (lug or "", "resistance", "Ω"),
         ("leads" if name.lower() == "leads" else "", "resistance", "Ω"),
+        ("gain" if name.lower() == "gain" and kit.info.prove else "", "gain", "dB"),
     ):
         if target:
             if not rest:

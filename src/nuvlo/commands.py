@@ -238,6 +238,8 @@ class _Commands:
         task = f.task
         if task.wants not in (Wants.MEASURE, Wants.READING, Wants.SWEEP):
             raise Refused(Problem("no reading is asked for here.", ""))
+        if self.s.bench is None and task.wants is Wants.SWEEP:
+            return self.sweep(_command)
         if self.s.bench is None:
             raise Refused(Problem(f"no instrument is connected: type what {task.target} reads.", "For example: 4.48"))
         if task.wants is Wants.SWEEP:
@@ -257,7 +259,9 @@ class _Commands:
 
     def sweep(self, _command: Command) -> Reply:
         if self.s.bench is None:
-            raise Refused(Problem("no audio interface is connected.", ""))
+            raise Refused(
+                Problem("no audio interface is connected.", "Measure the gain and type it, as in 'gain 41.5'.")
+            )
         return self._sweep()
 
     def _unless_stopped(self) -> None:

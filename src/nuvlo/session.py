@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from nuvlo.kit import Kit, Stage
 from nuvlo.logbook import Body, Build, Event, WindowKept, fold
 from nuvlo.model import Band, Finding, Task, TrimCurve, Wants, Window, WorkingModel, finding
@@ -93,14 +95,17 @@ class Session:
         solved = self._solved.get(stage)
         windows = solved.windows if solved else {}
         found = [finding(t, self.build, windows) for t in self.tasks(stage)]
-        if stage is Stage.PROVE and solved and solved.proof:
-            proof = solved.proof
-            return [
-                Finding(f.task, f.done, proof.verdict, proof.words, accepted=f.accepted)
-                if f.task.wants is Wants.SWEEP and f.done else f
-                for f in found
-            ]  # fmt: skip
+        if stage is Stage.PROVE:
+            return [self._proved(f, solved) if f.task.wants is Wants.SWEEP and f.done else f for f in found]
         return found
+
+    def _proved(self, f: Finding, solved: Solved | None) -> Finding:
+        """A sweep's verdict is that of its curve; where only the gain was measured, that of the gain."""
+        if self.build.curves:
+            proof = solved.proof if solved else None
+            return Finding(f.task, True, proof.verdict, proof.words, accepted=f.accepted) if proof else f
+        gain = self.gain_finding()
+        return Finding(f.task, True, gain.verdict, gain.words, accepted=f.accepted) if gain else f
 
     def gain_finding(self) -> Finding | None:
         """The gain as swept, against the band; None before the first sweep."""
@@ -108,7 +113,8 @@ class Session:
         if reading is None:
             return None
         task = Task("prove.gain", Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB")
-        return finding(task, self.build, {})
+        solved = self._solved.get(Stage.PROVE)
+        return finding(task, self.build, solved.windows if solved else {})
 
     def path(self) -> list[StageState]:
         """The nine stepping stones."""
@@ -174,11 +180,12 @@ class Session:
         """Whether :meth:`solve` would bring something new."""
         if self.kit.circuit is None or stage in (Stage.UNPACK, Stage.SEQUENCE, Stage.FIT):
             return False
-        solved = self._solved.get(stage)
-        return solved is None or solved.key != self.key(stage)
+        solved = self.solved(stage)
+        return solved is None or solved.key != self.key(solved.stage)
 
     def solve(self, stage: Stage) -> Solved:
         """Ask the model all that ``stage`` needs. Slow (up to a second or two); changes nothing: see :meth:`adopt`."""
+        stage = _asked_as(stage)
         with self.lock:
             key, model = self.key(stage), self.working_model()
         try:
@@ -198,11 +205,16 @@ class Session:
         if stage is Stage.SET and info.trim:
             curve = model.trim_curve(info.trim[0])
             return Solved(key, stage, trim_curve=curve, advice=set_up.advise(model, info.trim[0], curve))
-        if stage in (Stage.PROVE, Stage.HAND_OVER) and info.prove:
+        if stage is Stage.PROVE and info.prove:
             band = model.response_band
             curves = model.build.curves if model.build else []
             proof = prove.judge_curve(curves[-1], band, info.prove.reference_hz) if curves else None
-            return Solved(key, stage, band=band, proof=proof)
+            low, nominal, high = (
+                float(np.interp(np.log(info.prove.reference_hz), np.log(band.frequency), edge))
+                for edge in (band.low, band.nominal, band.high)
+            )
+            gain = {("gain", "gain"): Window("gain", "gain", "dB", nominal, low, high)}
+            return Solved(key, stage, gain, band=band, proof=proof)
         return Solved(key, stage)
 
     def adopt(self, solved: Solved) -> bool:
@@ -225,7 +237,7 @@ class Session:
 
     def solved(self, stage: Stage) -> Solved | None:
         """The newest answer for a stage, perhaps of an earlier state."""
-        return self._solved.get(stage)
+        return self._solved.get(_asked_as(stage))
 
     def settle(self) -> None:
         """Solve and adopt what the stage in hand needs, now. For scripts and tests; the window does it off its thread."""
@@ -286,6 +298,11 @@ class Session:
                 )
             ) from error
         return path
+
+
+def _asked_as(stage: Stage) -> Stage:
+    """Hand over asks the model nothing of its own: it wants to know what Prove does."""
+    return Stage.PROVE if stage is Stage.HAND_OVER else stage
 
 
 def _by_key(windows: list[Window]) -> dict[tuple[str, str], Window]:

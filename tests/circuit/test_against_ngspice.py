@@ -70,9 +70,7 @@ def test_operating_point(name, tmp_path):
 def test_small_signal(name, tmp_path):
     text = _text(name)
     circuit = Circuit.from_text(text)
-    source = next(
-        e.name for e in circuit.elements if e.kind in "vi" and circuit.parameter(e, "ac", {}) not in (0, 0.0)
-    )
+    source = next(e.name for e in circuit.elements if e.kind in "vi" and circuit.parameter(e, "ac", {}) not in (0, 0.0))
     size = circuit.parameter(circuit.element(source), "ac", {})
     frequency, theirs = ngspice.response(text, circuit.nodes, 10, 1e6, 5, tmp_path)
     found = responses(operating_point(circuit), source, circuit.nodes, frequency)

@@ -22,7 +22,9 @@ def test_numbers_as_spice_reads_them(text, value):
     assert spice_number(text) == pytest.approx(value, rel=1e-12)
 
 
-@pytest.mark.parametrize(("text", "hint"), [("4k7", "4.7k"), ("2u2", "2.2u"), ("abc", "not a number"), ("1.2.3", "not")])
+@pytest.mark.parametrize(
+    ("text", "hint"), [("4k7", "4.7k"), ("2u2", "2.2u"), ("abc", "not a number"), ("1.2.3", "not")]
+)
 def test_numbers_spice_would_misread_are_refused(text, hint):
     with pytest.raises(BadNumber, match=hint):
         spice_number(text)

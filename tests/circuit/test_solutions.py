@@ -87,7 +87,9 @@ def test_resistor_networks_obey_reciprocity_and_power_balance(ohms, i, j):
 @pytest.mark.parametrize("members", [1, 5, 40])
 def test_elimination_agrees_with_lapack(members):
     rng = np.random.default_rng(members)
-    slots = {(r, c): k for k, (r, c) in enumerate((r, c) for r in range(7) for c in range(7) if (r * 3 + c) % 4 or r == c)}
+    slots = {
+        (r, c): k for k, (r, c) in enumerate((r, c) for r in range(7) for c in range(7) if (r * 3 + c) % 4 or r == c)
+    }
     values = [rng.normal(size=members) for _ in slots]
     dense = np.zeros((members, 7, 7))
     for (r, c), k in slots.items():
@@ -141,7 +143,9 @@ def test_pads_of_the_trade():
     forward = Circuit.from_text("t\nv1 a 0 ac 1\nr1 a b 1k\nr2 b 0 150")
     backward = Circuit.from_text("t\nv1 a 0 ac 1\nr1 a b 1k\nr2 a 0 150\nr3 b 0 2.4k")
     for c, db in ((forward, -17.7), (backward, -3.0)):
-        assert response(operating_point(c), "v1", "b", np.array([1e3])).magnitude_db[0, 0] == pytest.approx(db, abs=0.05)
+        assert response(operating_point(c), "v1", "b", np.array([1e3])).magnitude_db[0, 0] == pytest.approx(
+            db, abs=0.05
+        )
 
 
 def test_slices_along_members_and_frequency_join_without_a_seam(circuit):

@@ -156,7 +156,9 @@ def test_every_stage_paints_at_every_size_and_light(drive, size, light):
     for stage in Stage:
         driver.type(f"stage {stage.value}")
         picture = driver.window.grab().toImage()
-        colours = {picture.pixelColor(x, y).name() for x in range(330, size[0] - 330, 9) for y in range(90, size[1] - 90, 9)}
+        colours = {
+            picture.pixelColor(x, y).name() for x in range(330, size[0] - 330, 9) for y in range(90, size[1] - 90, 9)
+        }
         assert len(colours) > 2, f"{stage} shows nothing"
 
 
@@ -229,7 +231,12 @@ def test_completion_offers_names(drive):
 
 @pytest.mark.parametrize(
     ("value", "uncertainty", "verdict", "words"),
-    [(4.5, 0.01, "in", "in window"), (5.0, 0.01, "near", "too close"), (5.31, 0.01, "out", "out"), (None, 0, "not_taken", "not taken")],
+    [
+        (4.5, 0.01, "in", "in window"),
+        (5.0, 0.01, "near", "too close"),
+        (5.31, 0.01, "out", "out"),
+        (None, 0, "not_taken", "not taken"),
+    ],
 )
 def test_gauges_say_their_verdict_in_words(qtbot, value, uncertainty, verdict, words):
     task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", target="TP1", quantity="voltage", unit="V")
@@ -298,12 +305,19 @@ def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
 
 
 def test_check_paints_and_ends(tmp_path):
-    done = subprocess.run([sys.executable, "-m", "nuvlo", "demo", "--check", "--folder", str(tmp_path)], capture_output=True, text=True, timeout=90)
+    done = subprocess.run(
+        [sys.executable, "-m", "nuvlo", "demo", "--check", "--folder", str(tmp_path)],
+        capture_output=True,
+        text=True,
+        timeout=90,
+    )
     assert done.returncode == 0, done.stderr
     assert "painted" in done.stdout
     broken = tmp_path / "broken"
     broken.mkdir()
     (broken / "logbook.db").write_bytes(b"no database" * 500)
-    done = subprocess.run([sys.executable, "-m", "nuvlo", "open", str(broken), "--check"], capture_output=True, text=True, timeout=90)
+    done = subprocess.run(
+        [sys.executable, "-m", "nuvlo", "open", str(broken), "--check"], capture_output=True, text=True, timeout=90
+    )
     assert done.returncode == 1
     assert "damaged" in done.stderr

@@ -114,7 +114,14 @@ def test_a_part_without_element_is_a_warning(folder):
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [("5%", (-0.05, 0.05)), ("±1 %", (-0.01, 0.01)), ("-20/+50%", (-0.2, 0.5)), ("", None), ("2,5%", (-0.025, 0.025)), ("10", (-0.1, 0.1))],
+    [
+        ("5%", (-0.05, 0.05)),
+        ("±1 %", (-0.01, 0.01)),
+        ("-20/+50%", (-0.2, 0.5)),
+        ("", None),
+        ("2,5%", (-0.025, 0.025)),
+        ("10", (-0.1, 0.1)),
+    ],
 )
 def test_tolerances(text, value):
     assert parse_tolerance(text) == (pytest.approx(value) if value else None)

@@ -58,5 +58,3 @@ def test_every_acknowledged_event_survives_sigkill(tmp_path):
     assert len(acknowledged) > KILLS, "the bursts were real"
     # An event may be kept without having been named; never the other way, and never half of one.
     assert len(book.build(build).readings) == len(found) - 1
-
-

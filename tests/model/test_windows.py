@@ -151,7 +151,9 @@ def test_a_response_measured_is_judged_against_the_band(gorsefire):
     band = WorkingModel(gorsefire).response_band
 
     def curve(db):
-        return CurveTaken(name="response", frequency=tuple(band.frequency), magnitude_db=tuple(db), uncertainty_db=0.1, level=0.01)
+        return CurveTaken(
+            name="response", frequency=tuple(band.frequency), magnitude_db=tuple(db), uncertainty_db=0.1, level=0.01
+        )
 
     assert judge_curve(curve(band.nominal), band, 1000.0).verdict == "in"
     assert judge_curve(curve(band.high + 0.05), band, 1000.0).verdict == "near"

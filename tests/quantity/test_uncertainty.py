@@ -10,7 +10,16 @@ from nuvlo.quantity.uncertainty import distance_in_words, expanded_from_limits
 
 @pytest.mark.parametrize(
     ("value", "verdict"),
-    [(5.0, "in"), (4.1, "in"), (4.05, "near"), (4.0, "near"), (3.95, "near"), (3.85, "out"), (6.2, "out"), (6.05, "near")],
+    [
+        (5.0, "in"),
+        (4.1, "in"),
+        (4.05, "near"),
+        (4.0, "near"),
+        (3.95, "near"),
+        (3.85, "out"),
+        (6.2, "out"),
+        (6.05, "near"),
+    ],
 )
 def test_guarded_verdict(value, verdict):
     """JCGM 106:2012, 8.3.2: acceptance interval = tolerance interval shrunk by the guard band, here w = U = 0.1."""

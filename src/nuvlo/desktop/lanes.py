@@ -106,6 +106,11 @@ class NextLane(QScrollArea):
             Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
         }.get(f.task.wants, "Go on")  # fmt: skip
         if (reading or f.task.wants is Wants.SWEEP) and not instrument:
+            if f.task.wants is Wants.SWEEP:
+                text = (
+                    "No audio interface is connected. Measure the gain from jack to jack and type it, as in: gain 41.5"
+                )
+                return label(text, body, "slate")
             example = {"Ω": "99.2k", "V": "4.48", "A": "2.3m", "F": "97n"}.get(f.task.unit, "4.48")
             return label(f"Type what the meter shows, such as {example}, then Enter.", body, "slate")
         self.button = QPushButton(f"{text}   (Space)")

@@ -12,6 +12,8 @@ from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import expanded_from_limits
 
+GAIN_DB = 0.2  # two volt readings of about 1 % each (common practice, no source)
+
 
 class InstrumentError(NuvloError):
     """The instrument cannot answer; says why and what to do."""
@@ -42,7 +44,9 @@ class MeterSpec:
         return float(full * 10.0**decade / self.counts)
 
     def limits(self, value: float, unit: str) -> float:
-        """Half-width of the rectangular limits of a reading."""
+        """Half-width of the rectangular limits of a reading; of a gain worked out from two of them, ``GAIN_DB``."""
+        if unit == "dB":
+            return GAIN_DB
         percent = self.capacitance_percent if unit == "F" else self.percent
         # No hand-held meter resolves below these.
         floor = {"V": 1e-4, "Ω": 0.1, "A": 1e-6, "F": 1e-11}.get(unit, 0.0)

@@ -105,7 +105,7 @@ def _done(task: Task, build: Build) -> bool:
         case Wants.CONFIRM:
             return task.target in build.confirmed
         case Wants.SWEEP:
-            return bool(build.curves)
+            return bool(build.curves) or build.latest("gain", "gain") is not None
         case Wants.EXPORT:
             return bool(build.exports)
         case _:

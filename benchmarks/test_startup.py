@@ -1,0 +1,69 @@
+"""Time to a usable window against a bare PyQt6 and pyqtgraph window, each in a fresh process."""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import time
+
+RUNS = 7
+BARE = """
+from PyQt6.QtWidgets import QApplication, QMainWindow
+import pyqtgraph
+app = QApplication([])
+w = QMainWindow()
+w.setCentralWidget(pyqtgraph.PlotWidget())
+w.show()
+app.processEvents()
+w.grab()
+"""
+# Usable: painted, and the bench line takes and answers what is typed, since the session is open.
+NUVLO = """
+import sys, tempfile
+from pathlib import Path
+from PyQt6.QtWidgets import QApplication
+from nuvlo.desktop import theme
+from nuvlo.desktop.window import Window
+app = QApplication([])
+theme.load_fonts()
+folder = Path(sys.argv[1])
+w = Window(folder)
+w.show()
+app.processEvents()
+w.grab()
+def opener():
+    from nuvlo.workshop import demo_workshop
+    workshop = demo_workshop(folder)
+    return workshop.open(workshop.builds()[-1].id)
+w.controller.open(opener)
+while w.controller.session is None:
+    app.processEvents()
+w.bench_line.entry.setText("r1 100.1")
+assert "R1 measures" in w.bench_line.said.text()
+w.grab()
+import os
+os._exit(0)
+"""
+
+
+def seconds(code: str, *arguments: str) -> float:
+    """Median over fresh processes."""
+    taken = []
+    for _ in range(RUNS):
+        start = time.perf_counter()
+        subprocess.run([sys.executable, "-c", code, *arguments], check=True, stderr=subprocess.DEVNULL, timeout=120)
+        taken.append(time.perf_counter() - start)
+    return statistics.median(taken)
+
+
+def test_time_to_a_usable_window(benchmark, tmp_path, capsys):
+    bare = seconds(BARE)
+    benchmark.pedantic(
+        lambda: subprocess.run([sys.executable, "-c", NUVLO, str(tmp_path)], check=True, timeout=120), rounds=1
+    )
+    ours = seconds(NUVLO, str(tmp_path))
+    with capsys.disabled():
+        print(
+            f"\n  usable window: Nuvlo {ours:.2f} s, bare PyQt6 and pyqtgraph {bare:.2f} s, ratio {ours / bare:.2f} (goal: at most 3)"
+        )
