@@ -84,10 +84,11 @@ class Elimination:
         r, c = divmod(int(np.argmin(cost)), dense.shape[1])
         return r, c
 
-    def solve(self, values: Sequence[AnyArray], right: AnyArray) -> AnyArray:
+    def solve(self, values: Sequence[AnyArray], right: AnyArray, *, check: bool = True) -> AnyArray:
         """Solve for all members. ``values`` is one array (1,) or (K,) per slot; ``right`` is (n, K) or (n, m, K).
 
-        Returns an array like ``right``; a member that is singular comes back as NaN.
+        Returns an array like ``right``; a member that is singular comes back as NaN. Without ``check`` a member may be
+        less exact than it could be: for steps of an iteration whose last step is checked by :meth:`mend`.
         """
         members = right.shape[-1]
         if members < FEW or not self.planned:
@@ -111,9 +112,15 @@ class Elimination:
                 for k, slot in tail:
                     total = total - a[slot] * x[k]
                 x[column] = total * a[pivots[row]]
-            bad = self._suspicious(values, right, x)
-        if bad.size:
-            x[..., bad] = self._lapack(values, right, bad)
+        return self.mend(values, right, x) if check else x
+
+    def mend(self, values: Sequence[AnyArray], right: AnyArray, x: AnyArray) -> AnyArray:
+        """Solve again, with full pivoting, the members of ``x`` that do not satisfy their equations; in place."""
+        if self.planned:
+            with np.errstate(all="ignore"):
+                bad = self._suspicious(values, right, x)
+            if bad.size:
+                x[..., bad] = self._lapack(values, right, bad)
         return x
 
     def _suspicious(self, values: Sequence[AnyArray], right: AnyArray, x: AnyArray) -> NDArray[np.int_]:

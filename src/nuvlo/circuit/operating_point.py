@@ -157,7 +157,7 @@ class _Newton:
         live = np.arange(chosen.size)
         old_v = np.broadcast_to(junctions, (eq.devices.count, chosen.size)).copy()
         linear, devices, right = self.subset(chosen, scale)
-        held: NDArray[np.bool_] = np.zeros_like(old_v, dtype=bool)
+        floor = self.floor()
         for _ in range(tol.iterations):
             found = devices.evaluate(old_v, gmin)
             values = list(linear)
@@ -166,14 +166,21 @@ class _Newton:
             for e, (row, column) in enumerate(zip(devices.rows, devices.columns, strict=True)):
                 equivalent[row] -= found.conductance[e] * old_v[column]
             b = np.broadcast_to(right, (eq.size, live.size)).copy()
-            new = self.elimination.solve(values, eq.add_branch_currents(b, equivalent))
-            raw_v = eq.branch_voltages(new)
-            new_v, held = devices.limited(raw_v, old_v)
-            before = x[:, live]
-            moved = np.abs(new - before) - (tol.reltol * np.maximum(np.abs(new), np.abs(before)) + self.floor())
-            settled = (moved <= 0).all(axis=0) & ~held.any(axis=0)
+            b = eq.add_branch_currents(b, equivalent)
+            new = self.elimination.solve(values, b, check=False)
+            new_v, held = devices.limited(eq.branch_voltages(new), old_v)
+            whole = live.size == chosen.size
+            before = x if whole else x[:, live]
+            settled = (np.abs(new - before) <= tol.reltol * np.abs(new) + floor).all(axis=0) & ~held.any(axis=0)
             broken = ~np.isfinite(new).all(axis=0)
-            x[:, live] = new
+            ending = np.flatnonzero(settled | broken)
+            if ending.size:
+                new[:, ending] = self.elimination.mend(members_of(values, ending), b[:, ending], new[:, ending])
+                broken = ~np.isfinite(new).all(axis=0)
+            if whole:
+                x = new
+            else:
+                x[:, live] = new
             done[live[settled & ~broken]] = True
             keep = ~(settled | broken)
             if not keep.any():
