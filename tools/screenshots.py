@@ -22,7 +22,7 @@ LONGEST_WAIT = 60.0
 class Studio:
     """A window on a fresh demo workshop, moved along and photographed."""
 
-    def __init__(self, out: Path, wanted: list[str]) -> None:
+    def __init__(self, out: Path, wanted: list[str], wrong: dict[str, str | float] | None = None) -> None:
         self.out, self.wanted = out, wanted
         self.app = QApplication.instance() or QApplication([])
         theme.load_fonts()
@@ -32,6 +32,7 @@ class Studio:
 
         def opener():
             workshop = demo_workshop(folder)
+            workshop.wrong = wrong
             return workshop.open(workshop.builds()[-1].id)
 
         self.window.controller.open(opener)
@@ -111,6 +112,11 @@ def main() -> None:
         studio.do("stage", "hand_over") if studio.session.stage is Stage.PROVE else studio.step()
     studio.shoot("hand-over")
     studio.window.close()
+    stopped = Studio(Path(sys.argv[1]), sys.argv[2:], {"q1.bf": 12.0})
+    stopped.until(Stage.WAKE, "Power on")
+    stopped.step()
+    stopped.shoot("stopped")
+    stopped.window.close()
 
 
 if __name__ == "__main__":

@@ -44,6 +44,7 @@ class BenchLine(QWidget):
         column.setContentsMargins(16, 2, 16, 10)
         column.setSpacing(4)
         row = QHBoxLayout()
+        row.setSpacing(12)
         self.entry = Entry()
         self.entry.setPlaceholderText("Type here.  Space: go on")
         self.entry.setAccessibleName("Bench line")

@@ -20,6 +20,7 @@ from nuvlo.quantity import format_value
 
 pg.setConfigOptions(antialias=True)
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+DECADE_ROOM = 160  # px
 TICKS = (10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000)
 
 
@@ -51,7 +52,10 @@ class Picture:
 
 class _Frequency(pg.AxisItem):
     def tickValues(self, minimum, maximum, size):
-        return [(1.0, [float(np.log10(f)) for f in TICKS if minimum <= np.log10(f) <= maximum])]
+        # Where a decade is narrow its labels would run into each other: then the powers of ten alone.
+        roomy = size / max(maximum - minimum, 1e-9) >= DECADE_ROOM
+        ticks = [f for f in TICKS if roomy or f in (10, 100, 1000, 10000)]
+        return [(1.0, [float(np.log10(f)) for f in ticks if minimum <= np.log10(f) <= maximum])]
 
     def tickStrings(self, values, scale, spacing):
         return [format_value(10.0**v, "Hz", 2) for v in values]
@@ -125,7 +129,7 @@ class CurveView(QWidget):
             colour = t.copper if line.strong else t.slate
             pen = pg.mkPen(colour, width=2.6 if line.strong else 1.8, style=DASHES[k % 4])
             self.plot.plot(self._x(line.x), line.y, pen=pen)
-            at = int(len(line.x) * (0.04 + 0.13 * k)) if len(picture.lines) > 1 else int(len(line.x) * 0.75)
+            at = int(len(line.x) * (0.05 + 0.17 * k)) if len(picture.lines) > 1 else int(len(line.x) * 0.75)
             text = pg.TextItem(
                 line.name,
                 color=colour,

@@ -130,14 +130,15 @@ class Gauge(QWidget):
         if f.reading is None:
             return
         colour = QColor(t.verdict(f.verdict.value))
-        at = QPointF(x(f.reading.value) if math.isfinite(f.reading.value) else left + width, y)
+        r = 6.5 * s
+        spot = x(f.reading.value) if math.isfinite(f.reading.value) else left + width
+        at = QPointF(min(max(spot, left + r), left + width - r), y)
         p.setPen(QPen(colour, 1.6 * s))
         if math.isfinite(f.reading.value):
             a, b = x(f.reading.value - f.reading.uncertainty), x(f.reading.value + f.reading.uncertainty)
             p.drawLine(QPointF(a, y), QPointF(b, y))
             for end in (a, b):
                 p.drawLine(QPointF(end, y - 3.5 * s), QPointF(end, y + 3.5 * s))
-        r = 6.5 * s
         lozenge = QPolygonF([at + QPointF(-r, 0), at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r)])
         p.setBrush(theme.colour("card") if f.verdict is Verdict.OUT else colour)
         p.drawPolygon(lozenge)
