@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
-from nuvlo.desktop.board_map import BoardMap, Marking
+from nuvlo.desktop.board_map import Marking
+from nuvlo.desktop.pictures.frames import BoardFrame
 from nuvlo.desktop.portrait import Portrait
 from nuvlo.kit import Stage
 
 
-class Picture(QWidget):
+class Picture(BoardFrame):
     """Map above, portrait below."""
 
     def __init__(self) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 4, 8, 4)
-        self.board, self.portrait = BoardMap(), Portrait()
-        column.addWidget(self.board, 1)
-        column.addWidget(self.portrait)
+        self.portrait = Portrait()
+        self.column.addWidget(self.portrait)
 
     def show_session(self, session, now, side: str) -> None:
         found = session.findings(Stage.FIT)

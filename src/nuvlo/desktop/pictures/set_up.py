@@ -3,22 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from nuvlo.desktop.curve import CurveView, Line
+from nuvlo.desktop.curve import Line
 from nuvlo.desktop.curve import Picture as Plot
+from nuvlo.desktop.pictures.frames import CurveFrame
 from nuvlo.kit import Stage
 
 
-class Picture(QWidget):
+class Picture(CurveFrame):
     """The trimmer's curve."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.curve = CurveView()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.curve)
 
     def show_session(self, session, now, side: str) -> None:
         solved = session.solved(Stage.SET)
