@@ -26,7 +26,7 @@ class Studio:
         self.out, self.wanted = out, wanted
         self.app = QApplication.instance() or QApplication([])
         theme.load_fonts()
-        folder = Path(tempfile.mkdtemp())
+        folder = Path(tempfile.mkdtemp()) / "Saltmarsh Sound Shed"
         self.window = Window(folder)
         self.window.show()
 
@@ -43,7 +43,7 @@ class Studio:
         """Until nothing is being logged or solved."""
         end = time.monotonic() + LONGEST_WAIT
         quiet = 0
-        while quiet < 5 and time.monotonic() < end:
+        while quiet < 30 and time.monotonic() < end:
             self.app.processEvents()
             quiet = quiet + 1 if self.window.controller.idle else 0
             time.sleep(0.005)

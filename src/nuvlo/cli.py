@@ -59,6 +59,7 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--folder", type=Path, help="where the demo workshop is kept")
     opened = verb("open", _open, "open a build, a kit folder or a workshop")
     opened.add_argument("path", type=Path)
+    opened.add_argument("--build", metavar="SERIAL", help="which build of a workshop; the newest if not given")
     opened.add_argument("--workshop", type=Path, help="workshop that keeps builds of a kit opened by its folder")
     opened.add_argument("--check", action="store_true", help="paint the first window, then end")
     kit = verbs.add_parser("kit", help="look at a kit folder").add_subparsers(metavar="VERB", required=True)
@@ -147,9 +148,11 @@ def _open(a: argparse.Namespace) -> tuple[int, Document, str]:
         workshop = Workshop(folder)
         builds = workshop.builds()
         if is_workshop:
-            if not builds:
-                raise NuvloError(Problem("this workshop has no builds yet.", "Open a kit folder to begin one."))
-            return workshop.open(builds[-1].id)
+            wanted = [b for b in builds if a.build in (None, b.serial)]
+            if not wanted:
+                serials = ", ".join(f"{b.kit} {b.serial}" for b in builds) or "none yet"
+                raise NuvloError(Problem("this workshop has no such build.", f"Builds here: {serials}."))
+            return workshop.open(wanted[-1].id)
         kit = read_kit(path)
         mine = [b for b in builds if kit_place(b.folder).resolve() == kit.folder.resolve()]
         return workshop.open(mine[-1].id) if mine else workshop.start(kit)

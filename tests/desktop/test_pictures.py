@@ -5,11 +5,12 @@ import pytest
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board_map import BoardMap, Marking
-from nuvlo.desktop.curve import CurveView, Line, Picture
+from nuvlo.desktop.curve import CurveView, Line, Picture, warm
 from nuvlo.desktop.lanes import NextLane, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.kit import Stage
 from nuvlo.model import Finding, Task, Wants
+from nuvlo.quantity import Measured
 
 
 @pytest.fixture
@@ -57,6 +58,7 @@ def test_frequency_axis_labels_thin_out_when_it_is_narrow(qtbot):
     qtbot.addWidget(view)
     f = np.geomspace(20, 20e3, 50)
     view.show_picture(Picture("t", "frequency", "dB", [Line(f, np.zeros(50), "flat")], (f, f * 0 - 1, f * 0 + 1)))
+    qtbot.waitUntil(lambda: view.plot is not None)
     axis = view.plot.getAxis("bottom")
     wide = axis.tickValues(1.3, 4.3, 800)[0][1]
     narrow = axis.tickValues(1.3, 4.3, 300)[0][1]
@@ -71,6 +73,7 @@ def test_the_cursor_tells_values_in_words(qtbot):
     f = np.geomspace(20, 20e3, 50)
     view.show_picture(Picture("t", "frequency", "gain, dB", [Line(f, np.full(50, 41.5), "measured")]))
     view.show()
+    qtbot.waitUntil(lambda: view.plot is not None and len(view.plot.plotItem.listDataItems()) == 1)
     centre = view.plot.plotItem.vb.sceneBoundingRect().center()
     view._moved(centre)
     assert "measured 41.5\u202fdB" in view.cursor_words.text()
@@ -104,16 +107,57 @@ def test_the_next_lane_asks_for_a_value_where_no_instrument_is(qtbot):
     assert lane.button is None
 
 
-def test_the_readings_lane_rebuilds_only_when_something_changed(qtbot):
+def test_the_readings_lane_keeps_its_gauges_while_places_stay_the_same(qtbot):
     lane = ReadingsLane()
     qtbot.addWidget(lane)
     task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", target="TP1", quantity="voltage", unit="V")
     lane.show_findings("Readings", [Finding(task, False)], None, "")
-    first = lane.gauges
-    lane.show_findings("Readings", [Finding(task, False)], None, "")
-    assert lane.gauges is first
-    lane.show_findings("Readings", [Finding(task, True)], None, "")
-    assert lane.gauges is not first
+    (gauge,) = lane.gauges
+    taken = Finding(task, True, reading=Measured(4.5, 0.01, "V"))
+    lane.show_findings("Readings", [taken], taken, "")
+    assert lane.gauges == [gauge], "not built anew for every reading"
+    assert gauge.finding is taken
+    assert gauge.present
+    assert "4.5" in gauge.accessibleName()
+    lane.show_findings("Readings", [taken, taken], None, "")
+    assert len(lane.gauges) == 2
+
+
+def test_a_curve_is_drawn_again_only_when_it_looks_different(qtbot):
+    f = np.geomspace(20, 20e3, 10)
+
+    def picture(level, words=()):
+        return Picture("t", "x", "y", [Line(f.copy(), np.full(10, level), "a")], words=words)
+
+    assert picture(1.0).same_as(picture(1.0))
+    assert not picture(1.0).same_as(picture(2.0))
+    assert not picture(1.0).same_as(picture(1.0, ("more",)))
+    assert not picture(1.0).same_as(None)
+    warm()
+
+
+def test_work_off_the_thread_answers_on_it(qtbot):
+    import threading
+
+    from PyQt6.QtCore import QObject, QThreadPool
+
+    from nuvlo.desktop import jobs
+    from nuvlo.problems import NuvloError, Problem
+
+    owner, pool, got = QObject(), QThreadPool(), []
+
+    def fail():
+        raise NuvloError(Problem("known."))
+
+    def then(value, error):
+        got.append((value, str(error) if error else None, threading.current_thread() is threading.main_thread()))
+
+    for work in (lambda: 7, fail, lambda: 1 / 0):
+        jobs.start(owner, pool, work, then)
+    qtbot.waitUntil(lambda: len(got) == 3)
+    assert (7, None, True) in got
+    assert (None, "known.", True) in got
+    assert any("inside Nuvlo" in (error or "") for _, error, _ in got)
 
 
 def test_fonts_have_every_mark_that_values_need(qtbot):

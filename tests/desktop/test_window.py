@@ -156,6 +156,8 @@ def test_every_stage_paints_at_every_size_and_light(drive, size, light):
     for stage in Stage:
         driver.type(f"stage {stage.value}")
         picture = driver.window.grab().toImage()
+        for x, y in ((4, 4), (size[0] // 2, size[1] - 4), (4, size[1] // 2)):
+            assert picture.pixelColor(x, y).name().lower() == theme.current().paper.lower(), (stage, x, y)
         colours = {
             picture.pixelColor(x, y).name() for x in range(330, size[0] - 330, 9) for y in range(90, size[1] - 90, 9)
         }
@@ -321,3 +323,8 @@ def test_check_paints_and_ends(tmp_path):
     )
     assert done.returncode == 1
     assert "damaged" in done.stderr
+    asked = [sys.executable, "-m", "nuvlo", "open", str(tmp_path), "--check", "--build"]
+    assert subprocess.run([*asked, "001"], capture_output=True, timeout=90).returncode == 0
+    done = subprocess.run([*asked, "099"], capture_output=True, text=True, timeout=90)
+    assert done.returncode == 1
+    assert "Builds here: Gorsefire 001" in done.stderr

@@ -9,8 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from nuvlo.bench_line import Command, NotUnderstood, names, understand
-from nuvlo.desktop import theme
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.lanes import label, tint
 
 HELP = (
     "r4 99.2k  measured part    tp3 4.48  reading    4.48  what is asked for    r4 missing  state of a part\n"
@@ -83,8 +82,8 @@ class BenchLine(QWidget):
 
     def restyle(self) -> None:
         """Put the words in the colours of the theme in use."""
-        self.said.setStyleSheet(f"color: {getattr(theme.current(), self._role)}; font-size: 11pt;")
-        self.help.setStyleSheet(f"color: {theme.current().faint}; font-family: '{theme.VALUES}'; font-size: 10pt;")
+        tint(self.said, self._role)
+        tint(self.help, "faint")
 
     def _understood(self) -> Command:
         now = self.session.now()

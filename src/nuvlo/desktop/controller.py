@@ -5,40 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
+from PyQt6.QtCore import QObject, QThreadPool, pyqtSignal
 
 from nuvlo.bench_line import Command
 from nuvlo.commands import execute
+from nuvlo.desktop import jobs
 from nuvlo.kit import Stage
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError
 
 WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help")
-
-
-class _Done(QObject):
-    result = pyqtSignal(object, object)  # value, error
-
-
-class _Job(QRunnable):
-    """One piece of work on a pool. Its result or its error comes back on the interface thread."""
-
-    def __init__(self, work: Callable[[], Any]) -> None:
-        super().__init__()
-        self.work = work
-        self.done = _Done()
-        self.setAutoDelete(False)
-
-    def run(self) -> None:
-        try:
-            value, error = self.work(), None
-        except NuvloError as known:
-            value, error = None, known
-        except Exception as unknown:  # a fault of ours must not end the evening's work: say it, keep the window
-            value, error = (
-                None,
-                NuvloError(Problem(f"something went wrong inside Nuvlo: {unknown!r}.", "Nothing was lost.")),
-            )
-        self.done.result.emit(value, error)
 
 
 class Controller(QObject):
@@ -54,6 +29,7 @@ class Controller(QObject):
     window_command = pyqtSignal(object)
     shows = pyqtSignal(str)
     opened = pyqtSignal()
+    loaded_ahead = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -62,7 +38,6 @@ class Controller(QObject):
         self._log, self._model = QThreadPool(self), QThreadPool(self)
         self._log.setMaxThreadCount(1)
         self._model.setMaxThreadCount(1)
-        self._jobs: set[_Job] = set()
         self._solving: object = None
         self._running = 0
         self._closed = False
@@ -81,6 +56,7 @@ class Controller(QObject):
             return
         self.session = session
         self.opened.emit()
+        self._start(self._model, _load_ahead, lambda *_: self.loaded_ahead.emit())
         if session.read_only:
             self.replied.emit("This workshop can be viewed but not changed: its folder is not writable.", False)
         self.refresh()
@@ -159,30 +135,16 @@ class Controller(QObject):
     # -- threads ------------------------------------------------------------------------------------------------
 
     def _start(self, pool: QThreadPool, work: Callable[[], Any], then: Callable[[Any, Any], None]) -> None:
-        job = _Job(work)
-        self._jobs.add(job)
         self._running += 1
 
-        @pyqtSlot(object, object)
-        def finished(value: Any, error: Any) -> None:
-            self._jobs.discard(job)
+        def finished(value: Any, error: NuvloError | None) -> None:
             self._running -= 1
             if not self._closed:
                 then(value, error)
 
-        # The bound receiver lives on this thread, so the answer is queued to it.
-        job.done.result.connect(_Receiver(self, finished).receive)
-        pool.start(job)
+        jobs.start(self, pool, work, finished)
 
 
-class _Receiver(QObject):
-    """Brings an answer from a pool's thread to the interface thread."""
-
-    def __init__(self, parent: QObject, then: Callable[[Any, Any], None]) -> None:
-        super().__init__(parent)
-        self.then = then
-
-    @pyqtSlot(object, object)
-    def receive(self, value: Any, error: Any) -> None:
-        self.then(value, error)
-        self.deleteLater()
+def _load_ahead() -> None:
+    """Bring in, while the builder reads the first step, what later pictures need."""
+    import pyqtgraph  # noqa: F401

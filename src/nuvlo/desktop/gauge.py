@@ -36,6 +36,13 @@ class Gauge(QWidget):
         self.setMinimumHeight(self.sizeHint().height())
         self.setAccessibleName(self.said())
 
+    def show_finding(self, finding: Finding, *, present: bool) -> None:
+        """Show another state of the same place."""
+        if (finding, present) != (self.finding, self.present):
+            self.finding, self.present = finding, present
+            self.setAccessibleName(self.said())
+            self.update()
+
     def sizeHint(self) -> QSize:
         return QSize(280, int((98 if self.finding.window else 60) * self.scale))
 

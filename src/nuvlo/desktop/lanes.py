@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
@@ -20,12 +20,16 @@ def label(
     out = QLabel(text)
     out.setWordWrap(True)
     out.setTextFormat(Qt.TextFormat.PlainText)
-    face = theme.VALUES if mono else theme.WORDS
-    weight = "bold" if bold else "normal"
-    out.setStyleSheet(
-        f"color: {getattr(theme.current(), role)}; font-family: '{face}'; font-size: {points}pt; font-weight: {weight};"
-    )
+    out.setFont((theme.values if mono else theme.words)(points, bold=bold))
+    tint(out, role)
     return out
+
+
+def tint(widget: QWidget, role: str) -> None:
+    """Give a widget's words the colour of a role."""
+    palette = widget.palette()
+    palette.setColor(QPalette.ColorRole.WindowText, theme.colour(role))
+    widget.setPalette(palette)
 
 
 class HazardShape(QWidget):
@@ -37,7 +41,6 @@ class HazardShape(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedSize(self.sizeHint())
-        self.setStyleSheet("background: transparent;")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -165,36 +168,40 @@ class ReadingsLane(QScrollArea):
         self.setMinimumWidth(250)
         self.large = False
         self.gauges: list[Gauge] = []
-        self._shown: object = None
+        self._layout: object = None
 
     def show_findings(self, heading: str, found: list[Finding], now: Finding | None, note: str) -> None:
         """Gauges for ``found``; only the present or last-read one in large mode."""
-        key = (heading, tuple(found), now, note, self.large, theme.current().name)
-        if key == self._shown:
-            return
-        self._shown = key
+        present = now.task.id if now else None
+        shown = found
+        if self.large:
+            taken = [f for f in found if f.reading is not None]
+            shown = [f for f in found if f.task.id == present] or taken[-1:]
+        key = (heading, tuple(f.window is None for f in shown), note, self.large, theme.current().name)
+        if key != self._layout:
+            self._layout = key
+            self._lay_out(heading, shown, note)
+        for gauge, f in zip(self.gauges, shown, strict=True):
+            gauge.show_finding(f, present=f.task.id == present)
+        marked = next((g for g in self.gauges if g.present), None)
+        if marked is not None:
+            # Once the layout has run, so that positions are known; the one just read stays in view above it.
+            QTimer.singleShot(0, lambda g=marked: self._into_view(g))
+
+    def _lay_out(self, heading: str, shown: list[Finding], note: str) -> None:
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(8, 4, 16, 12)
         column.setSpacing(6)
         if not self.large:
             column.addWidget(label(heading, 10, "faint", bold=True))
-        shown = found
-        present = now.task.id if now else None
-        if self.large:
-            taken = [f for f in found if f.reading is not None]
-            shown = [f for f in found if f.task.id == present] or taken[-1:]
-        self.gauges = [Gauge(f, present=f.task.id == present, large=self.large) for f in shown]
+        self.gauges = [Gauge(f, large=self.large) for f in shown]
         for gauge in self.gauges:
             column.addWidget(gauge)
         if note:
             column.addWidget(label(note, 11, "faint"))
         column.addStretch(1)
         self.setWidget(page)
-        marked = next((g for g in self.gauges if g.present), None)
-        if marked is not None:
-            # Once the layout has run, so that positions are known; the one just read stays in view above it.
-            QTimer.singleShot(0, lambda g=marked: self._into_view(g))
 
     def _into_view(self, gauge: Gauge) -> None:
         if gauge in self.gauges:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 
 FONTS = Path(__file__).parents[1] / "fonts"
 WORDS, VALUES = "B612", "B612 Mono"
@@ -93,15 +93,28 @@ def colour(name: str) -> QColor:
     return QColor(getattr(_current, name))
 
 
+def palette() -> QPalette:
+    """The theme in use as Qt's own roles. Plain words take their colour from here: style sheets on labels are slow."""
+    t, out = _current, QPalette()
+    for role, shade in (
+        (QPalette.ColorRole.Window, t.paper), (QPalette.ColorRole.WindowText, t.ink), (QPalette.ColorRole.Base, t.card),
+        (QPalette.ColorRole.Text, t.ink), (QPalette.ColorRole.PlaceholderText, t.faint), (QPalette.ColorRole.Button, t.paper),
+        (QPalette.ColorRole.ButtonText, t.slate), (QPalette.ColorRole.Highlight, t.slate),
+        (QPalette.ColorRole.HighlightedText, t.card), (QPalette.ColorRole.ToolTipBase, t.card),
+        (QPalette.ColorRole.ToolTipText, t.ink),
+    ):  # fmt: skip
+        out.setColor(role, QColor(shade))
+    return out
+
+
 def style_sheet(t: Theme) -> str:
-    """What the plain widgets look like."""
+    """What buttons, lines and frames look like."""
     return f"""
-    QWidget {{ background: {t.paper}; color: {t.ink}; font-family: '{WORDS}'; font-size: {BASE}pt; }}
-    QLabel {{ background: transparent; }}
+    QWidget#page {{ background: {t.paper}; }}
     QFrame#card, QWidget#card {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 6px; }}
     QFrame#hazard {{ background: {t.card}; border: 2px solid {t.copper}; border-radius: 6px; }}
     QFrame#stuck {{ background: {t.card}; border: 2px solid {t.out}; border-radius: 6px; }}
-    QPushButton {{ background: {t.slate}; color: {t.card}; border: 2px solid {t.slate}; border-radius: 6px;
+    QPushButton {{ font-family: '{WORDS}'; background: {t.slate}; color: {t.card}; border: 2px solid {t.slate}; border-radius: 6px;
       padding: 8px 12px; font-size: {BASE + 1}pt; }}
     QPushButton:focus {{ border: 2px solid {t.copper}; }}
     QPushButton:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}

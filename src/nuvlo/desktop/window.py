@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QVBoxLayout, QWidget
 
@@ -14,13 +14,14 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.bench_line import BenchLine
 from nuvlo.desktop.controller import Controller
 from nuvlo.desktop.keys import Keys
-from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label
+from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.pictures import picture_for
 from nuvlo.kit import Stage
 from nuvlo.model import Wants
 
 SIZE = (1280, 800)
+IDLE_MS = 300  # after opening; the builder is still reading the first step
 LANES = (310, 660, 310)
 NOTES = {
     Stage.SEQUENCE: "Nothing is read in this stage. Each step waits for the one above it; a check that fails is put right "
@@ -50,6 +51,7 @@ class Window(QMainWindow):
         self.controller.busy.connect(lambda words: self.busy.say(words))
         self.controller.window_command.connect(self._window_command)
         self.controller.opened.connect(lambda: self.bench_line.use(self.controller.session))
+        self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
         self.keys = Keys(self)
         QApplication.instance().installEventFilter(self.keys)
         self.resize(*SIZE)
@@ -61,8 +63,9 @@ class Window(QMainWindow):
         return found if name != "theme" or found in theme.THEMES else default
 
     def _build(self) -> None:
-        self.setStyleSheet(theme.style_sheet(theme.current()))
+        self._dress()
         page = QWidget()
+        page.setObjectName("page")
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(4)
@@ -92,6 +95,14 @@ class Window(QMainWindow):
         column.addWidget(self.bench_line)
         self.setCentralWidget(page)
         self.bench_line.entry.setFocus()
+
+    def _dress(self) -> None:
+        """Put the theme in use on the whole application."""
+        app = QApplication.instance()
+        app.setFont(theme.words())
+        app.setPalette(theme.palette())
+        self.setPalette(theme.palette())
+        self.setStyleSheet(theme.style_sheet(theme.current()))
 
     # -- commands -----------------------------------------------------------------------------------------------
 
@@ -126,9 +137,9 @@ class Window(QMainWindow):
             self.picture_column.removeWidget(picture)
             picture.deleteLater()
         self._pictures.clear()
-        self.setStyleSheet(theme.style_sheet(theme.current()))
+        self._dress()
         self.bench_line.restyle()
-        self.busy.words.setStyleSheet(f"color: {theme.current().faint}; font-size: 10pt;")
+        tint(self.busy.words, "faint")
         if self.settings:
             self.settings.setValue("theme", name)
         self.refresh()
@@ -212,6 +223,14 @@ class Window(QMainWindow):
         for key, picture in self._pictures.items():
             picture.setVisible(key is stage)
         self._pictures[stage].show_session(session, now, self.side)
+
+    def _warm(self) -> None:
+        """Draw one curve unseen: what Qt and pyqtgraph do only the first time is done before it is waited for."""
+        if self.controller.session is None or any(hasattr(p, "curve") for p in self._pictures.values()):
+            return
+        from nuvlo.desktop.curve import warm
+
+        warm()
 
     # -- going --------------------------------------------------------------------------------------------------
 

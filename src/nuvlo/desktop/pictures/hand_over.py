@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QThreadPool
 from PyQt6.QtGui import QImage, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
+from nuvlo.desktop import jobs
 from nuvlo.desktop.lanes import label
 
 
@@ -25,21 +26,28 @@ class Picture(QWidget):
         self.column.addWidget(self.words)
         self.column.addWidget(self.page, 1)
         self._image: QImage | None = None
+        self._pool = QThreadPool(self)
         self._of: tuple[str, float] | None = None
 
     def show_session(self, session, now, side: str) -> None:
         path = session.sheet_path
         if session.build.exports and path.exists():
-            self.words.setText(f"{path.name} and {path.stem}.csv are in {path.parent}")
+            self.words.setText(f"{path.name} and {path.stem}.csv are in {path.parts[-3]}/{path.parts[-2]}")
+            self.words.setToolTip(str(path.parent))
             mark = (str(path), path.stat().st_mtime)
             if mark != self._of:
-                self._of, self._image = mark, _first_page(path)
+                self._of = mark
+                jobs.start(self, self._pool, lambda: _first_page(path), self._rendered)
             self._scale()
             return
         self._image = None
         self.page.clear()
         sheet = session.sheet()
         self.words.setText(f"This unit is {sheet.overall}: {len(sheet.rows)} readings will be on the sheet.")
+
+    def _rendered(self, image, error) -> None:
+        self._image = image
+        self._scale()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._scale()
