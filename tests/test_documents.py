@@ -1,5 +1,6 @@
 """What is written for people is true: files named exist, verbs named exist, every field of the format is described."""
 
+import os
 import re
 import subprocess
 import tomllib
@@ -74,3 +75,47 @@ def test_the_two_commands_are_targets_of_the_makefile():
     for target in ("demo", "test", "lint", "screenshots", "bench"):
         assert re.search(rf"^{target}:", makefile, re.M)
         assert f"make {target}" in README
+
+
+def test_without_privileges_the_missing_packages_are_named_in_one_line(tmp_path):
+    """The bootstrap on a machine that lacks everything, as nobody: dpkg-query and id are stood in for."""
+    stand_ins = {"dpkg-query": "exit 1", "id": "echo 1000", "apt-get": "echo never >&2; exit 9"}
+    for name, body in stand_ins.items():
+        (tmp_path / name).write_text(f"#!/bin/sh\n{body}\n")
+        (tmp_path / name).chmod(0o755)
+    environment = {**os.environ, "PATH": f"{tmp_path}:{os.environ['PATH']}"}
+    done = subprocess.run(
+        ["sh", str(ROOT / "tools" / "bootstrap.sh"), "test"],
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 1
+    (line,) = [text for text in done.stderr.splitlines() if "apt-get" in text]
+    assert line.strip().startswith("sudo apt-get install")
+    assert "ngspice" in line
+    assert "libegl1" in line
+
+
+def test_an_old_python_is_refused_in_words(tmp_path):
+    old = tmp_path / "python-old"
+    old.write_text("#!/bin/sh\nexit 1\n")
+    old.chmod(0o755)
+    done = subprocess.run(
+        ["sh", str(ROOT / "tools" / "bootstrap.sh"), "run"],
+        env={**os.environ, "PYTHON": str(old)}, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 1
+    assert "3.11 or newer" in done.stderr
+
+
+def test_nothing_committed_names_a_path_of_a_machine():
+    tracked = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split()
+    for name in tracked:
+        if (
+            name.endswith((".py", ".toml", ".md", ".txt", ".sh", ".cir", ".csv", ".lib"))
+            and "test_documents" not in name
+        ):
+            text = (ROOT / name).read_text(encoding="utf-8")
+            assert not re.search(r"/(?:root|work|home)/\w", text), name

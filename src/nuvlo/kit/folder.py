@@ -320,7 +320,7 @@ class _Reader:
         for line, wire in zip(self.lines.get("wiring.csv", []), kit.wires, strict=False):
             for end in (wire.start, wire.end):
                 head = end.partition(".")[0]
-                if head not in kit.parts and head not in ends:
+                if head not in kit.parts and head not in ends and kit.board is not None:
                     message = f"wire {wire.name} goes to '{end}', which is neither a pad nor a part."
                     self.problems.append(Problem(message, "Mend the name.", "wiring.csv", line, 1))
 
