@@ -14,6 +14,8 @@ from tests.circuit import ngspice
 BJT = """.model qn npn(is=15f bf=400 nf=1 vaf=80 var=20 ikf=60m ikr=10m ise=6f ne=1.5 isc=2f nc=1.9 br=6 rb=90 re=0.5 rc=1
 + cje=12p vje=0.7 mje=0.33 cjc=5p vjc=0.6 mjc=0.35 tf=0.6n tr=40n)
 .model qp pnp(is=12f bf=180 vaf=60 ikf=50m rb=120 cje=14p cjc=7p tf=0.8n)
+.model jn njf(vto=-1.4 beta=1.1m lambda=8m is=5f rd=9 rs=7 cgs=4p cgd=3p pb=0.9)
+.model jp pjf(vto=-1.1 beta=0.7m lambda=12m is=4f cgs=5p cgd=4p)
 .model dd d(is=2n n=1.8 rs=0.6 cjo=3p m=0.4 vj=0.6 tt=4n bv=75)
 """
 SMALL = {
@@ -38,6 +40,20 @@ SMALL = {
     "darlington": "vc vcc 0 12\nv1 s 0 dc 3 ac 1\nr1 s b 100k\nq1 vcc b m qn\nq2 vcc m e qn\nr2 e 0 470",
     "pots": ".include pot.lib\nv1 a 0 dc 1 ac 1\nx1 0 w a pot_audio r=100k pos=0.3\nx2 w y 0 pot_reverse r=10k pos=0.8\nr1 y 0 47k",
     "parameters": ".param g={2*3+1} f={sqrt(g+2)}\nv1 a 0 dc {g} ac 1\nr1 a m {f*1k}\nr2 m 0 {max(1k, g*100)}",
+    "series resonance": "v1 a 0 dc 1 ac 1\nr1 a b 47\nl1 b c 10m\nc1 c 0 100n\nr2 c 0 1meg",
+    "coupled coils": "v1 a 0 dc 1 ac 1\nr1 a b 10\nl1 b 0 100m\nl2 c 0 25m\nk1 l1 l2 0.97\nr2 c 0 150",
+    "voltage gain": "v1 a 0 dc 0.1 ac 1\ne1 b 0 a 0 -25\nr1 b c 1k\nc1 c 0 10n\nr2 a 0 1k",
+    "transconductance": "v1 a 0 dc 0.5 ac 1\ng1 b 0 a 0 2m\nr1 b 0 4.7k\nc1 b 0 1n\nr2 a 0 1k",
+    "current gain": "v1 a 0 dc 2 ac 1\nv2 b 0 0\nr1 a b 1k\nf1 c 0 v2 -3\nr2 c 0 220",
+    "transresistance": "v1 a 0 dc 2 ac 1\nv2 b 0 0\nr1 a b 1k\nh1 c 0 v2 500\nr2 c d 220\nc2 d 0 1u",
+    "fet source follower": "vd d 0 15\nv1 s 0 dc 3 ac 1\nr1 s g 1meg\nj1 d g o jn\nr2 o 0 4.7k",
+    "fet amplifier": "vd vdd 0 12\nv1 s 0 ac 1\nc1 s g 10n\nr1 g 0 2.2meg\nr2 vdd d 4.7k\nj1 d g o jn\nr3 o 0 1k\nc2 o 0 10u",
+    "fet as a resistor": "v1 a 0 dc 0.2 ac 1\nr1 a d 2.2k\nj1 d g 0 jn\nvg g 0 -0.5",
+    "fet turned round": "v1 a 0 dc -2 ac 1\nr1 a d 2.2k\nj1 d g 0 jn\nvg g 0 -0.4",
+    "p-channel fet": "vd vdd 0 -9\nv1 s 0 dc 0 ac 1\nr2 vdd d 2.2k\nj1 d s o jp\nr3 o 0 680",
+    "fet gate driven on": "vd vdd 0 9\nv1 s 0 dc 2 ac 1\nr1 s g 10k\nr2 vdd d 1k\nj1 d g 0 jn",
+    "gates in cascade": "vd vdd 0 18\nv1 s 0 dc 0 ac 1\nr1 vdd d 3.3k\nj1 d gb m jn\nvb gb 0 4\nj2 m s o jn\nr2 o 0 470",
+    "controls in a subcircuit": ".subckt amp i o\nv1 i x 0\nr1 x 0 10k\nf1 0 o v1 40\nr2 o 0 1k\n.ends\nv1 a 0 dc 0.3 ac 1\nx1 a b amp\nc1 b 0 1n",
     "area": "v1 a 0 dc 2 ac 1\nr1 a b 100\nd1 b 0 dd area=3\nr2 a c 50k\nq1 a c d qn area=2\nr3 d 0 220",
 }  # fmt: skip
 WORST: list[tuple[str, str, float, float]] = []

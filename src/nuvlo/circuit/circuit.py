@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.circuit.expression import Expression
-from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
+from nuvlo.circuit.netlist import MODEL_TYPES, Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
 from nuvlo.problems import Problem
 
 Array = NDArray[np.float64]
@@ -27,7 +27,8 @@ class Element:
     nodes: tuple[int, ...]
     card: Card
     scope: _Scope
-    polarity: int = 1  # −1 for a PNP transistor
+    polarity: int = 1  # −1 for a PNP transistor or a P-channel FET
+    controls: tuple[str, ...] = ()  # full names of the elements that F, H and K speak of
 
 
 class _Scope:
@@ -80,6 +81,7 @@ class Circuit:
         if self._problems:
             raise NetlistError(self._problems)
         self._by_name = {e.name: e for e in self.elements}
+        self._check_controls()
         if check:
             self._check_connected()
 
@@ -159,17 +161,18 @@ class Circuit:
                 self._instance(card, block, scope, numbers, inside)
                 continue
             polarity = 1
-            if card.kind in "dq":
+            if card.kind in MODEL_TYPES:
                 model = block.find_model(card.model or "")
-                wanted = ("d",) if card.kind == "d" else ("npn", "pnp")
+                wanted = MODEL_TYPES[card.kind]
                 if model is None or model.kind not in wanted:
                     why = "is not defined" if model is None else f"is of type {model.kind}"
                     self._say(card, f"the model '{card.model}' {why}.", f"Add .model {card.model} {wanted[0]}(…).")
                     continue
-                polarity = -1 if model.kind == "pnp" else 1
+                polarity = -1 if model.kind in ("pnp", "pjf") else 1
             if card.kind in "vr" and numbers[0] == numbers[1] and card.kind == "v":
                 self._say(card, "both ends of this source are on the same node.", "Mend one of the nodes.")
-            self.elements.append(Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity))
+            controls = tuple(scope.prefix + name for name in card.controls)
+            self.elements.append(Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls))
 
     def _instance(
         self, card: Card, block: Block, scope: _Scope, numbers: tuple[int, ...], inside: tuple[str, ...]
@@ -189,6 +192,18 @@ class Circuit:
         at = card.token
         self._problems.append(Problem(message, remedy, at.file, at.line, at.column, card.name))
 
+    def _check_controls(self) -> None:
+        """Elements that F, H and K name must be there, and be of the kind that carries what they speak of."""
+        for element in self.elements:
+            wanted = "l" if element.kind == "k" else "v"
+            for name in element.controls:
+                found = self._by_name.get(name)
+                if found is None or found.kind != wanted:
+                    what = "inductor" if wanted == "l" else "voltage source"
+                    self._say(element.card, f"there is no {what} '{name}'.", "Mend the name.")
+        if self._problems:
+            raise NetlistError(self._problems)
+
     # -- can it have an operating point at all? ----------------------------------------------------------------
 
     def _check_connected(self) -> None:
@@ -201,13 +216,14 @@ class Circuit:
             return node
 
         sources = list(range(len(self.nodes) + 1))
-        for element in self.of_kind("v"):
-            a, b = (self._source_root(sources, n % len(sources)) for n in element.nodes)
+        # At d.c. an inductor holds its ends together just as a source of 0 V does.
+        for element in (e for e in self.elements if e.kind in "vleh"):
+            a, b = (self._source_root(sources, n % len(sources)) for n in element.nodes[:2])
             if a == b:
                 at = element.card.token
                 raise NetlistError(
                     Problem(
-                        f"'{element.name}' closes a loop of voltage sources.",
+                        f"'{element.name}' closes a loop of voltage sources or inductors.",
                         "Put a resistance in the loop, or take one source out.",
                         at.file,
                         at.line,
@@ -217,8 +233,8 @@ class Circuit:
                 )
             sources[a] = b
         for element in self.elements:
-            if element.kind in "rvdq":
-                first, *rest = (n % len(group) for n in element.nodes)
+            if element.kind in "rlvdqehj":
+                first, *rest = (n % len(group) for n in element.nodes[: 2 if element.kind in "eh" else 3])
                 for other in rest:
                     group[root(first)] = root(other)
         ground = root(len(self.nodes))

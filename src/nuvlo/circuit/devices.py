@@ -1,20 +1,22 @@
 """Junction devices: static currents, charges and their derivatives, for every device of a kind and every member.
 
 Each device is seen as *branches* between pairs of nodes. A diode is one branch; a bipolar transistor is two, base to
-emitter and base to collector, whose currents are i₀ = IB + IC and i₁ = −IC. Arrays end in the member axis.
+emitter and base to collector, whose currents are i₀ = IB + IC and i₁ = −IC; a junction FET is two likewise, gate to
+source and gate to drain. Arrays end in the member axis.
 
-Sources: the diode and Gummel–Poon equations as in the ngspice 39 manual, chapters 7.3 and 8.2 (the same as L. W.
+Sources: the diode, Gummel–Poon and Shichman–Hodges equations as in the ngspice 39 manual, chapters 7.3, 8.2 and 9.1 (the same as L. W.
 Nagel, SPICE2, UCB/ERL M520, 1975, appendix 4).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
 
 BOLTZMANN = 1.380649e-23  # J/K, exact by definition (SI Brochure, 9th edition)
 CHARGE = 1.602176634e-19  # C, exact by definition
@@ -33,6 +35,203 @@ class Evaluation:
     capacitance: Array
 
 
+class _Group:
+    """All devices of one kind. ``branches`` of each; ``entries`` are (row, column) pairs among them."""
+
+    kind: ClassVar[str]
+    defaults: ClassVar[dict[str, float]]
+    by_area: ClassVar[tuple[str, ...]]  # parameters that grow with the device
+    branches: ClassVar[int]
+    emission: ClassVar[tuple[str, ...]]  # emission coefficient of each branch's junction
+
+    def __init__(self, circuit: Circuit, overrides: Overrides) -> None:
+        self.elements = circuit.of_kind(self.kind)
+        area = self._table(circuit, overrides, "area", 1.0)
+        self.p = {name: self._table(circuit, overrides, name, value) for name, value in self.defaults.items()}
+        for name in self.by_area:
+            self.p[name] = self.p[name] * area
+        self.prepare(area)
+
+    def prepare(self, area: Array) -> None:
+        """Work out what every evaluation needs."""
+
+    def _table(self, circuit: Circuit, overrides: Overrides, name: str, default: float) -> Array:
+        """(devices, K) with K = 1 where nothing varies."""
+        found = [circuit.parameter(e, name, overrides, default) for e in self.elements]
+        values = [np.atleast_1d(np.asarray(v, float)) for v in found]
+        width = max((v.size for v in values), default=1)
+        return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(self.elements), width)
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        """(plus, minus) node of each branch; ``inner`` are nodes behind series resistances."""
+        raise NotImplementedError
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
+        """Currents (B, K), conductances (E, K), charges and capacitances; the last two only where asked for."""
+        raise NotImplementedError
+
+    def starting_voltages(self, critical: Array) -> Array:
+        return critical
+
+    def members(self, chosen: NDArray[np.int_]) -> _Group:
+        out = object.__new__(type(self))
+        out.__dict__.update(self.__dict__)
+        out.p = {k: v[:, chosen] if v.shape[1] > 1 else v for k, v in self.p.items()}
+        return out
+
+    def steps(self) -> tuple[Array, Array]:
+        """(B, 1) emission voltage and saturation current of each branch, for limiting a step."""
+        n = np.stack([_middle(self.p[name]) for name in self.emission], axis=1).reshape(-1, 1)
+        return n * THERMAL_VOLTAGE, np.repeat(_middle(self.p["is"]), self.branches, axis=0)
+
+
+class _Diodes(_Group):
+    kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo")
+    defaults: ClassVar[dict[str, float]] = {
+        "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0,
+    }  # fmt: skip
+
+    def prepare(self, area: Array) -> None:
+        self.p["knee"] = _knee(self.p)
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        return [(inner.get((d.name, "rs"), d.nodes[0]), d.nodes[1]) for d in self.elements]
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
+        p = self.p
+        static, slope = _junction(v, p["is"], p["n"])
+        broken = v < -p["knee"]
+        if broken.any():
+            nvt = p["n"] * THERMAL_VOLTAGE
+            rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
+            static = np.where(broken, -p["is"] * rise, static)
+            slope = np.where(broken, p["is"] * rise / nvt, slope)
+        current, conductance = np.asarray(static + gmin * v), np.asarray(slope + gmin)
+        if not charges:
+            return current, conductance, current, conductance
+        q, c = _depletion(v, p["cjo"], p["vj"], p["m"], p["fc"])
+        return current, conductance, q + p["tt"] * static, c + p["tt"] * slope
+
+
+class _Bipolars(_Group):
+    kind, branches, emission = "q", 2, ("nf", "nr")
+    by_area = ("is", "ise", "isc", "ikf", "ikr", "cje", "cjc")
+    defaults: ClassVar[dict[str, float]] = {
+        "is": 1e-16, "bf": 100.0, "br": 1.0, "nf": 1.0, "nr": 1.0, "vaf": np.inf, "var": np.inf, "ikf": np.inf,
+        "ikr": np.inf, "ise": 0.0, "ne": 1.5, "isc": 0.0, "nc": 2.0, "cje": 0.0, "vje": 0.75, "mje": 0.33, "cjc": 0.0,
+        "vjc": 0.75, "mjc": 0.33, "fc": 0.5, "tf": 0.0, "tr": 0.0,
+    }  # fmt: skip
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        out = []
+        for q in self.elements:
+            c, b, e = (inner.get((q.name, p), n) for p, n in zip(("rc", "rb", "re"), q.nodes, strict=True))
+            out += [(b, e), (b, c)]
+        return out
+
+    def starting_voltages(self, critical: Array) -> Array:
+        out = critical.copy()
+        out[1::2] = 0.0
+        return out
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
+        """Gummel–Poon: branch currents (IB + IC, −IC), their derivatives by (vbe, vbc), and the charges."""
+        p, vbe, vbc = self.p, v[0::2], v[1::2]
+        forward, g_forward = _junction(vbe, p["is"], p["nf"])
+        backward, g_backward = _junction(vbc, p["is"], p["nr"])
+        i_base_e, g_base_e = forward / p["bf"], g_forward / p["bf"]
+        i_base_c, g_base_c = backward / p["br"], g_backward / p["br"]
+        if p["ise"].any():
+            leak, g_leak = _junction(vbe, p["ise"], p["ne"])
+            i_base_e, g_base_e = i_base_e + leak, g_base_e + g_leak
+        if p["isc"].any():
+            leak, g_leak = _junction(vbc, p["isc"], p["nc"])
+            i_base_c, g_base_c = i_base_c + leak, g_base_c + g_leak
+        # Base charge: Early effect in q1, high injection in q2.
+        q1 = 1.0 / (1.0 - vbc / p["vaf"] - vbe / p["var"])
+        q2 = forward / p["ikf"] + backward / p["ikr"]
+        root = np.sqrt(np.maximum(1.0 + 4.0 * q2, 1e-12))
+        qb = q1 * (1.0 + root) / 2.0
+        d_early_e, d_early_c = qb * q1 / p["var"], qb * q1 / p["vaf"]
+        dqb_e = d_early_e + q1 * g_forward / (p["ikf"] * root)
+        dqb_c = d_early_c + q1 * g_backward / (p["ikr"] * root)
+        transport = (forward - backward) / qb
+        gm_e = (g_forward - transport * dqb_e) / qb
+        gm_c = (-g_backward - transport * dqb_c) / qb
+        collector = transport - i_base_c - gmin * vbc
+        base = i_base_e + i_base_c + gmin * (vbe + vbc)
+        dc_e, dc_c = gm_e, gm_c - g_base_c - gmin
+        db_e, db_c = g_base_e + gmin, g_base_c + gmin
+        current, conductance = np.empty(v.shape), np.empty((2 * v.shape[0], v.shape[1]))
+        current[0::2], current[1::2] = base + collector, -collector
+        conductance[0::4], conductance[1::4] = db_e + dc_e, db_c + dc_c
+        conductance[2::4], conductance[3::4] = -dc_e, -dc_c
+        if not charges:
+            return current, conductance, current, conductance
+        charge, capacitance = np.empty_like(current), np.empty_like(conductance)
+        qe, ce = _depletion(vbe, p["cje"], p["vje"], p["mje"], p["fc"])
+        qc, cc = _depletion(vbc, p["cjc"], p["vjc"], p["mjc"], p["fc"])
+        stored = p["tf"] * forward / qb
+        charge[0::2], charge[1::2] = qe + stored, qc + p["tr"] * backward
+        capacitance[0::4] = ce + p["tf"] * (g_forward - forward * dqb_e / qb) / qb
+        capacitance[1::4] = -p["tf"] * forward * dqb_c / (qb * qb)
+        capacitance[2::4] = 0.0
+        capacitance[3::4] = cc + p["tr"] * g_backward
+        return current, conductance, charge, capacitance
+
+
+class _Jfets(_Group):
+    kind, branches, emission, by_area = "j", 2, ("n", "n"), ("is", "beta", "cgs", "cgd")
+    defaults: ClassVar[dict[str, float]] = {
+        "is": 1e-14, "n": 1.0, "vto": -2.0, "beta": 1e-4, "lambda": 0.0, "cgs": 0.0, "cgd": 0.0, "pb": 1.0, "fc": 0.5,
+    }  # fmt: skip
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        out = []
+        for j in self.elements:
+            d, s = inner.get((j.name, "rd"), j.nodes[0]), inner.get((j.name, "rs"), j.nodes[2])
+            out += [(j.nodes[1], s), (j.nodes[1], d)]
+        return out
+
+    def starting_voltages(self, critical: Array) -> Array:
+        return np.full_like(critical, -1.0)
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
+        """Shichman–Hodges: branch currents (IGS + ID, IGD − ID), their derivatives by (vgs, vgd), and the charges.
+
+        Drain and source change places where the drain is the lower: the equations know only which end is which.
+        """
+        p, vgs, vgd = self.p, v[0::2], v[1::2]
+        igs, ggs = _junction(vgs, p["is"], p["n"])
+        igd, ggd = _junction(vgd, p["is"], p["n"])
+        turned = vgs < vgd
+        above = np.maximum(np.where(turned, vgd, vgs) - p["vto"], 0.0)
+        across = np.abs(vgs - vgd)
+        slope = p["beta"] * (1.0 + p["lambda"] * across)
+        saturated = above <= across
+        drive = np.where(saturated, above**2, across * (2.0 * above - across))
+        channel = slope * drive
+        gm = slope * np.where(saturated, 2.0 * above, 2.0 * across)
+        gds = p["beta"] * p["lambda"] * drive + np.where(saturated, 0.0, 2.0 * slope * (above - across))
+        sign = np.where(turned, -1.0, 1.0)
+        channel = sign * channel
+        # By the voltages of the branches: vds = vgs − vgd, and the gate drives from the end that is the source.
+        by_gs = np.where(turned, gds, gm + gds)
+        by_gd = np.where(turned, -gm - gds, -gds)
+        current, conductance = np.empty(v.shape), np.empty((2 * v.shape[0], v.shape[1]))
+        current[0::2] = igs + gmin * vgs + channel
+        current[1::2] = igd + gmin * vgd - channel
+        conductance[0::4], conductance[1::4] = ggs + gmin + by_gs, by_gd
+        conductance[2::4], conductance[3::4] = -by_gs, ggd + gmin - by_gd
+        if not charges:
+            return current, conductance, current, conductance
+        half = np.full((1, 1), 0.5)
+        charge, capacitance = np.empty_like(current), np.zeros_like(conductance)
+        charge[0::2], capacitance[0::4] = _depletion(vgs, p["cgs"], p["pb"], half, p["fc"])
+        charge[1::2], capacitance[3::4] = _depletion(vgd, p["cgd"], p["pb"], half, p["fc"])
+        return current, conductance, charge, capacitance
+
+
 class Devices:
     """All junction devices of a circuit with their parameters for one ensemble.
 
@@ -40,50 +239,27 @@ class Devices:
     conductance entry belongs to and which branch voltage it is taken by.
     """
 
-    def __init__(self, circuit: Circuit, overrides: Overrides, extra_nodes: dict[tuple[str, str], int]) -> None:
-        self.diodes = circuit.of_kind("d")
-        self.bipolars = circuit.of_kind("q")
-        n_diodes = len(self.diodes)
-        self.pairs: list[tuple[int, int]] = []
-        for d in self.diodes:
-            self.pairs.append((extra_nodes.get((d.name, "rs"), d.nodes[0]), d.nodes[1]))
-        for q in self.bipolars:
-            c, b, e = (extra_nodes.get((q.name, p), n) for p, n in zip(("rc", "rb", "re"), q.nodes, strict=True))
-            self.pairs += [(b, e), (b, c)]
-        diode_entries = [(i, i) for i in range(n_diodes)]
-        bjt_entries = []
-        for k in range(len(self.bipolars)):
-            at = n_diodes + 2 * k
-            bjt_entries += [(at, at), (at, at + 1), (at + 1, at), (at + 1, at + 1)]
-        entries = diode_entries + bjt_entries
-        self.rows = np.array([r for r, _ in entries], dtype=int)
-        self.columns = np.array([c for _, c in entries], dtype=int)
-
-        def table(elements: list[Element], name: str, default: float) -> Array:
-            """(devices, K) with K = 1 where nothing varies."""
-            values = [
-                np.atleast_1d(np.asarray(circuit.parameter(e, name, overrides, default), float)) for e in elements
-            ]
-            width = max((v.size for v in values), default=1)
-            return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(elements), width)
-
-        diode_area = table(self.diodes, "area", 1.0)
-        self.d = {name: table(self.diodes, name, default) for name, default in _DIODE_DEFAULTS.items()}
-        for name in ("is", "cjo"):
-            self.d[name] = self.d[name] * diode_area
-        self.d["knee"] = _knee(self.d)
-        bjt_area = table(self.bipolars, "area", 1.0)
-        self.q = {name: table(self.bipolars, name, default) for name, default in _BJT_DEFAULTS.items()}
-        for name in ("is", "ise", "isc", "ikf", "ikr", "cje", "cjc"):
-            self.q[name] = self.q[name] * bjt_area
-        self.sign = np.array([1.0] * n_diodes + [float(q.polarity) for q in self.bipolars for _ in (0, 1)])[:, None]
+    def __init__(self, circuit: Circuit, overrides: Overrides, inner: dict[tuple[str, str], int]) -> None:
+        every: list[_Group] = [_Diodes(circuit, overrides), _Bipolars(circuit, overrides), _Jfets(circuit, overrides)]
+        self.groups = [g for g in every if g.elements]
+        self.diodes, self.bipolars, self.jfets = (g.elements for g in every)
+        self.pairs = [pair for g in self.groups for pair in g.pairs(inner)]
+        rows, columns = [], []
+        at = 0
+        for group in self.groups:
+            own = range(group.branches)
+            for _ in group.elements:
+                rows += [at + r for r in own for _ in own]
+                columns += [at + c for _ in own for c in own]
+                at += group.branches
+        self.rows, self.columns = np.array(rows, dtype=int), np.array(columns, dtype=int)
+        signs = [float(e.polarity) for g in self.groups for e in g.elements for _ in range(g.branches)]
+        self.sign = np.array(signs)[:, None] if signs else np.ones((0, 1))
         # Voltage beyond which a Newton step is limited logarithmically (Nagel 1975, appendix 5: "critical voltage").
-        kinds = range(len(self.bipolars))
-        emission = [self.d["n"], *(self.q[f][k : k + 1] for k in kinds for f in ("nf", "nr"))]
-        saturation = [self.d["is"], *(self.q["is"][k : k + 1] for k in kinds for _ in (0, 1))]
-        self.step_voltage = np.concatenate([_middle(t) for t in emission]) * THERMAL_VOLTAGE
-        smallest = np.concatenate([_middle(t) for t in saturation])
-        self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * smallest))
+        steps = [g.steps() for g in self.groups] or [(np.ones((0, 1)), np.ones((0, 1)))]
+        self.step_voltage = np.concatenate([s for s, _ in steps])
+        saturation = np.concatenate([i for _, i in steps])
+        self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
 
     @property
     def count(self) -> int:
@@ -93,14 +269,23 @@ class Devices:
         """The same devices for some members only."""
         out = object.__new__(Devices)
         out.__dict__.update(self.__dict__)
-        out.d = {k: v[:, chosen] if v.shape[1] > 1 else v for k, v in self.d.items()}
-        out.q = {k: v[:, chosen] if v.shape[1] > 1 else v for k, v in self.q.items()}
+        out.groups = [g.members(chosen) for g in self.groups]
+        return out
+
+    def _spans(self) -> list[tuple[_Group, slice]]:
+        """Each group with its rows among all branches."""
+        out, at = [], 0
+        for group in self.groups:
+            wide = group.branches * len(group.elements)
+            out.append((group, slice(at, at + wide)))
+            at += wide
         return out
 
     def starting_voltages(self) -> Array:
-        """(B, 1): each diode and base-emitter junction at its critical voltage, base-collector junctions at 0 V."""
+        """(B, 1): diodes and base-emitter junctions at their critical voltage, other junctions at rest."""
         out = self.critical_voltage.copy()
-        out[len(self.diodes) + 1 :: 2] = 0.0
+        for group, span in self._spans():
+            out[span] = group.starting_voltages(out[span])
         return np.asarray(out * self.sign)
 
     def limited(self, new: Array, old: Array) -> tuple[Array, NDArray[np.bool_]]:
@@ -120,34 +305,17 @@ class Devices:
     def evaluate(self, voltage: Array, gmin: float, *, charges: bool = False) -> Evaluation:
         """Currents and conductances at branch voltages (B, K), with ``gmin`` (S) across every junction."""
         v = voltage * self.sign
-        n_diodes, width = len(self.diodes), v.shape[1]
-        current = np.empty((self.count, width))
-        conductance = np.empty((self.rows.size, width))
-        charge = np.zeros((self.count if charges else 0, width))
-        capacitance = np.zeros((self.rows.size if charges else 0, width))
-        if n_diodes:
-            current[:n_diodes], conductance[:n_diodes] = _diode(v[:n_diodes], self.d, gmin)
-            if charges:
-                q, c = _depletion(v[:n_diodes], self.d["cjo"], self.d["vj"], self.d["m"], self.d["fc"])
-                static = current[:n_diodes] - gmin * v[:n_diodes]
-                charge[:n_diodes] = q + self.d["tt"] * static
-                capacitance[:n_diodes] = c + self.d["tt"] * (conductance[:n_diodes] - gmin)
-        if self.bipolars:
-            _bipolar(
-                v[n_diodes::2], v[n_diodes + 1 :: 2], self.q, gmin,
-                current[n_diodes:], conductance[n_diodes:], charge[n_diodes:], capacitance[n_diodes:], charges,
-            )  # fmt: skip
-        return Evaluation(current * self.sign, conductance, charge * self.sign if charges else charge, capacitance)
-
-
-_DIODE_DEFAULTS = {
-    "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0,
-}  # fmt: skip
-_BJT_DEFAULTS = {
-    "is": 1e-16, "bf": 100.0, "br": 1.0, "nf": 1.0, "nr": 1.0, "vaf": np.inf, "var": np.inf, "ikf": np.inf,
-    "ikr": np.inf, "ise": 0.0, "ne": 1.5, "isc": 0.0, "nc": 2.0, "cje": 0.0, "vje": 0.75, "mje": 0.33, "cjc": 0.0,
-    "vjc": 0.75, "mjc": 0.33, "fc": 0.5, "tf": 0.0, "tr": 0.0,
-}  # fmt: skip
+        nothing = np.zeros((0, v.shape[1]))
+        if not self.groups:
+            return Evaluation(nothing, nothing, nothing, nothing)
+        found = [group.evaluate(v[span], gmin, charges) for group, span in self._spans()]
+        current, conductance, charge, capacitance = (np.concatenate(part) for part in zip(*found, strict=True))
+        return Evaluation(
+            current * self.sign,
+            conductance,
+            charge * self.sign if charges else nothing,
+            capacitance if charges else nothing,
+        )
 
 
 def _middle(table: Array) -> Array:
@@ -160,17 +328,6 @@ def _junction(v: Array, saturation: Array, n: Array) -> tuple[Array, Array]:
     nvt = n * THERMAL_VOLTAGE
     exponential = saturation * np.exp(np.minimum(v / nvt, LARGEST_EXPONENT))
     return exponential - saturation, exponential / nvt
-
-
-def _diode(v: Array, p: dict[str, Array], gmin: float) -> tuple[Array, Array]:
-    current, slope = _junction(v, p["is"], p["n"])
-    broken = v < -p["knee"]
-    if broken.any():
-        nvt = p["n"] * THERMAL_VOLTAGE
-        rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
-        current = np.where(broken, -p["is"] * rise, current)
-        slope = np.where(broken, p["is"] * rise / nvt, slope)
-    return np.asarray(current + gmin * v), np.asarray(slope + gmin)
 
 
 def _knee(p: dict[str, Array]) -> Array:
@@ -203,48 +360,3 @@ def _depletion(v: Array, cj: Array, vj: Array, m: Array, fc: Array) -> tuple[Arr
         cj * (f1 + (f3 * (v - knee) + m / (2.0 * vj) * (v * v - knee * knee)) / f2),
     )
     return charge, np.where(below, cj * s, cj / f2 * (f3 + m * v / vj))
-
-
-def _bipolar(
-    vbe: Array, vbc: Array, p: dict[str, Array], gmin: float,
-    current: Array, conductance: Array, charge: Array, capacitance: Array, charges: bool,
-) -> None:  # fmt: skip
-    """Gummel–Poon: fills branch currents (IB + IC, −IC), their derivatives by (vbe, vbc), and the charges."""
-    forward, g_forward = _junction(vbe, p["is"], p["nf"])
-    backward, g_backward = _junction(vbc, p["is"], p["nr"])
-    i_base_e, g_base_e = forward / p["bf"], g_forward / p["bf"]
-    i_base_c, g_base_c = backward / p["br"], g_backward / p["br"]
-    if p["ise"].any():
-        leak, g_leak = _junction(vbe, p["ise"], p["ne"])
-        i_base_e, g_base_e = i_base_e + leak, g_base_e + g_leak
-    if p["isc"].any():
-        leak, g_leak = _junction(vbc, p["isc"], p["nc"])
-        i_base_c, g_base_c = i_base_c + leak, g_base_c + g_leak
-    # Base charge: Early effect in q1, high injection in q2.
-    q1 = 1.0 / (1.0 - vbc / p["vaf"] - vbe / p["var"])
-    q2 = forward / p["ikf"] + backward / p["ikr"]
-    root = np.sqrt(np.maximum(1.0 + 4.0 * q2, 1e-12))
-    qb = q1 * (1.0 + root) / 2.0
-    d_early_e, d_early_c = qb * q1 / p["var"], qb * q1 / p["vaf"]
-    dqb_e = d_early_e + q1 * g_forward / (p["ikf"] * root)
-    dqb_c = d_early_c + q1 * g_backward / (p["ikr"] * root)
-    transport = (forward - backward) / qb
-    gm_e = (g_forward - transport * dqb_e) / qb
-    gm_c = (-g_backward - transport * dqb_c) / qb
-    collector = transport - i_base_c - gmin * vbc
-    base = i_base_e + i_base_c + gmin * (vbe + vbc)
-    dc_e, dc_c = gm_e, gm_c - g_base_c - gmin
-    db_e, db_c = g_base_e + gmin, g_base_c + gmin
-    current[0::2], current[1::2] = base + collector, -collector
-    conductance[0::4], conductance[1::4] = db_e + dc_e, db_c + dc_c
-    conductance[2::4], conductance[3::4] = -dc_e, -dc_c
-    if not charges:
-        return
-    qe, ce = _depletion(vbe, p["cje"], p["vje"], p["mje"], p["fc"])
-    qc, cc = _depletion(vbc, p["cjc"], p["vjc"], p["mjc"], p["fc"])
-    stored = p["tf"] * forward / qb
-    charge[0::2], charge[1::2] = qe + stored, qc + p["tr"] * backward
-    capacitance[0::4] = ce + p["tf"] * (g_forward - forward * dqb_e / qb) / qb
-    capacitance[1::4] = -p["tf"] * forward * dqb_c / (qb * qb)
-    capacitance[2::4] = 0.0
-    capacitance[3::4] = cc + p["tr"] * g_backward

@@ -11,11 +11,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.problems import Problem
+
+BRANCH_KINDS = "vleh"
+SERIES_RESISTANCES = {"d": (("rs", 0),), "q": (("rc", 0), ("rb", 1), ("re", 2)), "j": (("rd", 0), ("rs", 2))}
+ONE: Array = np.ones(1)
 
 
 def ensemble_size(overrides: Overrides) -> int:
@@ -44,7 +48,7 @@ class Equations:
         extra: dict[tuple[str, str], int] = {}
         conductors: list[tuple[int, int, Array]] = []
         for element in circuit.elements:
-            series = {"d": (("rs", 0),), "q": (("rc", 0), ("rb", 1), ("re", 2))}.get(element.kind, ())
+            series = SERIES_RESISTANCES.get(element.kind, ())
             area = np.asarray(circuit.parameter(element, "area", overrides, 1.0), float)
             for name, terminal in series:
                 ohms = np.atleast_1d(np.asarray(circuit.parameter(element, name, overrides), float)) / area
@@ -52,9 +56,11 @@ class Equations:
                     extra[element.name, name] = len(self.names)
                     conductors.append((element.nodes[terminal], len(self.names), 1.0 / np.maximum(ohms, 1e-6)))
                     self.names.append(f"{element.name}#{name}")
-        self.voltage_sources = [e for e in circuit.of_kind("v") if e.name not in open_sources]
+        # Elements whose current is an unknown of its own, with the row it stands in.
+        branches = [e for e in circuit.elements if e.kind in BRANCH_KINDS and e.name not in open_sources]
         self.first_branch = len(self.names)
-        self.size = self.first_branch + len(self.voltage_sources)
+        self.branch = {e.name: self.first_branch + k for k, e in enumerate(branches)}
+        self.size = self.first_branch + len(branches)
         self.devices = Devices(circuit, overrides, extra)
         self.capacitors: list[tuple[int, int, Array]] = []
         self.resistor_entry: dict[str, int] = {}
@@ -74,6 +80,9 @@ class Equations:
         if leak:
             conductors += [(node, -1, np.array([leak])) for node in range(self.first_branch)]
         self.conductors = conductors
+        self.gains = {
+            e.name: self._value(e.name, "value", overrides) for e in circuit.elements if e.kind in "leghfk"
+        }  # fmt: skip
         self.overrides = overrides
         self.sources = {
             e.name: self._value(e.name, "dc", overrides) for e in circuit.elements if e.kind in "vi"
@@ -91,12 +100,10 @@ class Equations:
         self.slots: dict[tuple[int, int], int] = {}
         self._conductor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.conductors]
         self._capacitor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.capacitors]
-        self._branch_stamps: list[tuple[int, float]] = []
-        for k, source in enumerate(self.voltage_sources):
-            branch = self.first_branch + k
-            for node, sign in zip(source.nodes, (1.0, -1.0), strict=True):
-                if node >= 0:
-                    self._branch_stamps += [(self._slot(node, branch), sign), (self._slot(branch, node), sign)]
+        self._static: list[tuple[int, Array]] = []
+        self._dynamic: list[tuple[int, Array]] = []
+        for element in self.circuit.elements:
+            self._lay_out_element(element)
         pairs = self.devices.pairs
         self._device_stamps: list[list[tuple[int, float]]] = []
         for row, column in zip(self.devices.rows, self.devices.columns, strict=True):
@@ -106,6 +113,42 @@ class Equations:
                     if i >= 0 and j >= 0:
                         stamps.append((self._slot(i, j), s * t))
             self._device_stamps.append(stamps)
+
+    def _lay_out_element(self, element: Element) -> None:
+        """Branch equations and controlled sources (Ho, Ruehli, Brennan 1975, table 1)."""
+        row = self.branch.get(element.name)
+        if row is not None:
+            for node, sign in zip(element.nodes[:2], (ONE, -ONE), strict=True):
+                self._entry(self._static, node, row, sign)
+                self._entry(self._static, row, node, sign)
+        gain = self.gains.get(element.name)
+        if gain is None:
+            return
+        if element.kind == "l":
+            self._entry(self._dynamic, row, row, -gain)
+        elif element.kind == "k":
+            first, second = (self.branch[name] for name in element.controls)
+            mutual = gain * np.sqrt(self.gains[element.controls[0]] * self.gains[element.controls[1]])
+            self._entry(self._dynamic, first, second, -mutual)
+            self._entry(self._dynamic, second, first, -mutual)
+        elif element.kind == "e":
+            for node, sign in zip(element.nodes[2:], (-gain, gain), strict=True):
+                self._entry(self._static, row, node, sign)
+        elif element.kind == "h":
+            self._entry(self._static, row, self.branch.get(element.controls[0]), -gain)
+        else:
+            columns = (
+                list(zip(element.nodes[2:], (gain, -gain), strict=True)) if element.kind == "g"
+                else [(self.branch.get(element.controls[0]), gain)]
+            )  # fmt: skip
+            for column, amount in columns:
+                for node, signed in zip(element.nodes[:2], (amount, -amount), strict=True):
+                    self._entry(self._static, node, column, signed)
+
+    def _entry(self, entries: list[tuple[int, Array]], row: int | None, column: int | None, amount: Array) -> None:
+        """One coefficient; none for ground, nor for the branch of a source that was taken out."""
+        if row is not None and column is not None and row >= 0 and column >= 0:
+            entries.append((self._slot(row, column), amount))
 
     def _slot(self, row: int, column: int) -> int:
         return self.slots.setdefault((row, column), len(self.slots))
@@ -122,19 +165,21 @@ class Equations:
     # -- coefficients -----------------------------------------------------------------------------------------
 
     def linear(self) -> list[Array]:
-        """Values of all slots from resistors and sources alone."""
+        """Values of all slots from all that is linear and does not depend on time."""
         values: list[Array] = [np.zeros(1) for _ in self.slots]
         for stamps, (_, _, conductance) in zip(self._conductor_stamps, self.conductors, strict=True):
             _add(values, stamps, conductance)
-        for slot, sign in self._branch_stamps:
-            values[slot] = values[slot] + sign
+        for slot, amount in self._static:
+            values[slot] = values[slot] + amount
         return values
 
     def capacitive(self, evaluation: Evaluation | None = None) -> list[Array]:
-        """Values of all slots from capacitors, and from junctions where their ``evaluation`` is given."""
+        """Values of all slots from capacitors and inductors, and from junctions where their ``evaluation`` is given."""
         values: list[Array] = [np.zeros(1) for _ in self.slots]
         for stamps, (_, _, farads) in zip(self._capacitor_stamps, self.capacitors, strict=True):
             _add(values, stamps, farads)
+        for slot, amount in self._dynamic:
+            values[slot] = values[slot] + amount
         if evaluation is not None:
             self.add_devices(values, evaluation.capacitance)
         return values
@@ -148,8 +193,9 @@ class Equations:
         """(n, members or 1): what the sources drive at d.c."""
         width = max((v.size for v in self.sources.values()), default=1)
         out = np.zeros((self.size, width))
-        for k, source in enumerate(self.voltage_sources):
-            out[self.first_branch + k] = scale * self.sources[source.name]
+        for source in self.circuit.of_kind("v"):
+            if source.name in self.branch:
+                out[self.branch[source.name]] = scale * self.sources[source.name]
         for element in self.circuit.of_kind("i"):
             if element.name not in self.open_sources:
                 self.inject(out, element.nodes, -scale * self.sources[element.name])
@@ -167,7 +213,7 @@ class Equations:
         element = self.circuit.element(name)
         out = np.zeros(self.size)
         if element.kind == "v":
-            out[self.first_branch + self.voltage_sources.index(element)] = 1.0
+            out[self.branch[element.name]] = 1.0
         elif element.kind == "i":
             self.inject(out, element.nodes, -1.0)
         else:

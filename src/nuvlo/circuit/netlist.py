@@ -16,8 +16,10 @@ from nuvlo.problems import NuvloError, Problem, Severity, errors
 
 LIBRARY = Path(__file__).parent / "library"
 # Terminals of each element; X and Q take a variable number and are treated apart.
-TERMINALS = {"r": 2, "c": 2, "v": 2, "i": 2, "d": 2}
-MODEL_TYPES = {"d": ("d",), "q": ("npn", "pnp")}
+TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 4, "g": 4, "f": 2, "h": 2, "j": 3, "k": 0}
+CONTROLLED_BY = {"f": 1, "h": 1, "k": 2}  # how many other elements a card names
+MODEL_TYPES = {"d": ("d",), "q": ("npn", "pnp"), "j": ("njf", "pjf")}
+JFET_PARAMETERS = frozenset(["beta", "vto", "lambda", "is", "n", "rs", "rd", "cgs", "cgd", "pb", "fc", "kf", "af", "b"])
 DIODE_PARAMETERS = frozenset(
     ["is", "n", "rs", "bv", "ibv", "cjo", "cj0", "m", "vj", "fc", "tt", "eg", "xti", "kf", "af"]
 )
@@ -67,6 +69,11 @@ IGNORED_CARDS = {".options", ".option", ".op", ".ac", ".tran", ".noise", ".dc", 
 IGNORED_CARDS |= {".temp", ".width", ".probe", ".meas", ".measure", ".global", ".title"}
 
 
+_KNOWN_PARAMETERS = {
+    "d": DIODE_PARAMETERS, "npn": BJT_PARAMETERS, "pnp": BJT_PARAMETERS, "njf": JFET_PARAMETERS, "pjf": JFET_PARAMETERS,
+}  # fmt: skip
+
+
 class NetlistError(NuvloError):
     """The netlist cannot be used; ``problems`` has every finding of the pass."""
 
@@ -91,6 +98,7 @@ class Card:
     parameters: dict[str, Expression]
     model: str | None
     token: Token
+    controls: tuple[str, ...] = ()  # elements named by F, H and K
 
 
 @dataclass(frozen=True)
@@ -209,7 +217,9 @@ class _Reader:
         elif kind in TERMINALS or kind == "q":
             self.element(card)
         elif kind.isalpha():
-            self.say(f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R, C, V, I, D, Q or X.")
+            self.say(
+                f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H D Q J or X."
+            )
         else:
             self.say(f"'{head.text}' is not the name of an element.", head, "A name starts with a letter.")
         return True
@@ -285,9 +295,9 @@ class _Reader:
             self.say("a .model needs a name and a type.", card[0], "For example: .model bc549c npn(bf=520).")
             return
         name, kind = card[1].text, card[2]
-        known = {"d": DIODE_PARAMETERS, "npn": BJT_PARAMETERS, "pnp": BJT_PARAMETERS}.get(kind.text)
+        known = _KNOWN_PARAMETERS.get(kind.text)
         if known is None:
-            self.say(f"models of type '{kind.text}' are not read yet.", kind, "Use d, npn or pnp.")
+            self.say(f"models of type '{kind.text}' are not read yet.", kind, "Use d, npn, pnp, njf or pjf.")
             return
         parameters: dict[str, Expression] = {}
         for key, (expression, token) in self.assignments_with_tokens(card[3:]).items():
@@ -314,14 +324,22 @@ class _Reader:
         words = [t for t in card[1:] if t.text not in "(),"]
         count = 3 if kind == "q" else TERMINALS[kind]
         if len(words) < count + 1:
-            what = {"d": "and a model", "q": "and a model"}.get(kind, "and a value")
+            what = "and a model" if kind in MODEL_TYPES else "and a value"
             self.say(f"'{head.text}' needs {count} nodes {what}.", words[-1] if words else head)
             return
         nodes = tuple(t.text for t in words[:count])
         rest = words[count:]
         parameters: dict[str, Expression] = {}
         model = None
-        if kind in "dq":
+        controls: tuple[str, ...] = ()
+        if kind in CONTROLLED_BY:
+            cut = CONTROLLED_BY[kind]
+            if len(rest) <= cut:
+                self.say(f"'{head.text}' needs the name of {cut} other element(s) and a value.", head)
+                return
+            controls = tuple(t.text for t in rest[:cut])
+            parameters["value"] = self.number(rest[cut])
+        elif kind in MODEL_TYPES:
             substrate = len(rest) > 1 and not _starts_number(rest[1].text) and (len(rest) < 3 or rest[2].text != "=")
             if kind == "q" and substrate:
                 rest = rest[1:]  # a substrate node, which the models here do not use
@@ -336,7 +354,7 @@ class _Reader:
             parameters["value"] = self.number(rest[0])
             self.warn_of_small_megohm(kind, rest[0])
             parameters |= self.assignments(rest[1:])
-        self.block.cards.append(Card(head.text, kind, nodes, parameters, model, head))
+        self.block.cards.append(Card(head.text, kind, nodes, parameters, model, head, controls))
 
     def warn_of_small_megohm(self, kind: str, token: Token) -> None:
         text = token.text

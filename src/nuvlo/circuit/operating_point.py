@@ -60,7 +60,7 @@ class OperatingPoint:
         return eq.devices.evaluate(eq.branch_voltages(self.x), self.tolerances.gmin, charges=True)
 
     def currents(self) -> dict[str, Array]:
-        """(N,) A through every element: into the first terminal; of a transistor, into the collector."""
+        """(N,) A through every element: into the first terminal; of a transistor, into collector or drain."""
         eq, full = self.equations, np.concatenate([self.x, np.zeros((1, self.x.shape[1]))])
         out: dict[str, Array] = {}
         junction = self.evaluation.current
@@ -68,7 +68,7 @@ class OperatingPoint:
         for diode in eq.devices.diodes:
             out[diode.name] = junction[branch]
             branch += 1
-        for transistor in eq.devices.bipolars:
+        for transistor in (*eq.devices.bipolars, *eq.devices.jfets):
             out[transistor.name] = -junction[branch + 1]
             branch += 2
         for element in eq.circuit.elements:
@@ -80,8 +80,13 @@ class OperatingPoint:
             elif element.kind == "i":
                 dead = element.name in eq.open_sources
                 out[element.name] = np.zeros(self.x.shape[1]) + (0.0 if dead else eq.sources[element.name])
-        for k, source in enumerate(eq.voltage_sources):
-            out[source.name] = self.x[eq.first_branch + k]
+            elif element.kind == "g":
+                c, d = element.nodes[2:]
+                out[element.name] = (full[c] - full[d]) * eq.gains[element.name]
+            elif element.kind == "f":
+                out[element.name] = self.x[eq.branch[element.controls[0]]] * eq.gains[element.name]
+            elif element.name in eq.branch:
+                out[element.name] = self.x[eq.branch[element.name]]
         return {e.name: out[e.name] for e in eq.circuit.elements if e.name in out}
 
 
