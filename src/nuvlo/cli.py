@@ -6,14 +6,14 @@ Exit status: 0 done, 1 something in the input is wrong or cannot be solved, 2 wr
 from __future__ import annotations
 
 import argparse
-import csv
 import json
 import os
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from nuvlo import solving
 from nuvlo.problems import NuvloError, Problem, errors
 
 Document = dict[str, Any]
@@ -66,17 +66,7 @@ def _parser() -> argparse.ArgumentParser:
     check = verb("check", _kit_check, "report everything that is wrong with a kit folder", kit)
     check.add_argument("folder", type=Path)
     solve = verbs.add_parser("solve", help="solve a SPICE netlist")
-    solve.add_argument("file", type=Path)
-    analyses = solve.add_subparsers(metavar="ANALYSIS", required=True)
-    point = verb("op", _solve_op, "operating point: every node and element", analyses)
-    ac = verb("ac", _solve_ac, "small-signal response", analyses)
-    for each in (point, ac):
-        each.add_argument("--csv", type=Path, metavar="OUT", help="write the result as a table too")
-    ac.add_argument("--from", dest="start", type=_number, default=20.0)
-    ac.add_argument("--to", dest="stop", type=_number, default=20000.0)
-    ac.add_argument("--points", type=int, default=50)
-    ac.add_argument("--source", required=True)
-    ac.add_argument("--node", required=True)
+    solving.add_verbs(solve, verb)
     predict = verb("predict", _predict, "what each test point should read")
     predict.add_argument("folder", type=Path)
     predict.add_argument("--measured", type=Path, metavar="CSV", help="ref,value,unit,uncertainty of measured parts")
@@ -91,15 +81,6 @@ def _parser() -> argparse.ArgumentParser:
     journey.add_argument("--wrong", default="", help="wrong parts in the bag, such as r3=390R,q1.bf=12")
     journey.add_argument("--out", type=Path, help="folder for the workshop and the sheet")
     return parser
-
-
-def _number(text: str) -> float:
-    from nuvlo.quantity import UnreadableValue, parse_value
-
-    try:
-        return parse_value(text)
-    except UnreadableValue as bad:
-        raise argparse.ArgumentTypeError(str(bad)) from bad
 
 
 # -- window -------------------------------------------------------------------------------------------------------
@@ -255,72 +236,6 @@ def read_measured(path: Path, kit: Any) -> dict[str, Any]:
     return out
 
 
-# -- solving ------------------------------------------------------------------------------------------------------
-
-
-def _solve_op(a: argparse.Namespace) -> tuple[int, Document, str]:
-    from nuvlo.circuit.circuit import Circuit
-    from nuvlo.circuit.operating_point import operating_point
-    from nuvlo.model.windows import finite
-    from nuvlo.quantity import format_value
-
-    circuit = Circuit.from_file(a.file)
-    for warning in circuit.netlist.warnings:
-        print(warning, file=sys.stderr)
-    point = operating_point(circuit)
-    converged = bool(point.converged.all())
-    nodes = {n: finite(point.voltage(n)[0]) for n in circuit.nodes}
-    currents = {n: finite(i[0]) for n, i in point.currents().items()} if converged else {}
-    document: Document = {"nodes": nodes, "currents": currents, "converged": converged}
-    if circuit.netlist.warnings:
-        document["problems"] = [w.as_json() for w in circuit.netlist.warnings]
-    if not converged:
-        problem = Problem("no operating point was found.", "Look for a value that is far off.", a.file.name)
-        document["problems"] = [*document.get("problems", []), problem.as_json()]
-        print(problem, file=sys.stderr)
-    rows = [("node", n, v, "V") for n, v in nodes.items()] + [("element", n, i, "A") for n, i in currents.items()]
-    if a.csv:
-        _write_csv(a.csv, ("what", "name", "value", "unit"), rows)
-    text = "\n".join(f"{name:16s} {format_value(v if v is not None else float('nan'), u, 6)}" for _, name, v, u in rows)
-    return (0 if converged else 1), document, text
-
-
-def _solve_ac(a: argparse.Namespace) -> tuple[int, Document, str]:
-    from nuvlo.circuit.circuit import Circuit
-    from nuvlo.circuit.operating_point import operating_point
-    from nuvlo.circuit.small_signal import log_frequencies, response
-    from nuvlo.model.windows import finite
-
-    if a.points < 1 or not 0 < a.start <= a.stop:
-        raise NuvloError(Problem("the sweep is empty.", "Give 0 < --from ≤ --to and at least one of --points."))
-    circuit = Circuit.from_file(a.file)
-    point = operating_point(circuit)
-    if point.failed:
-        raise NuvloError(Problem("no operating point was found.", "Look for a value that is far off.", a.file.name))
-    found = response(point, a.source.lower(), a.node, log_frequencies(a.start, a.stop, a.points))
-    frequency = found.frequency.tolist()
-    db, phase = ([finite(v) for v in row[0]] for row in (found.magnitude_db, found.phase_deg))
-    rows = list(zip(frequency, db, phase, strict=True))
-    if a.csv:
-        _write_csv(a.csv, ("frequency_hz", "magnitude_db", "phase_deg"), rows)
-    text = "\n".join(f"{f:12.4f} {_cell(m)} {_cell(ph)}" for f, m, ph in rows)
-    return 0, {"frequency": frequency, "magnitude_db": db, "phase_deg": phase}, text
-
-
-def _cell(value: float | None) -> str:
-    return f"{value:10.4f}" if value is not None else "         —"
-
-
-def _write_csv(path: Path, heading: Iterable[str], rows: Iterable[Iterable[object]]) -> None:
-    try:
-        with path.open("w", encoding="utf-8", newline="") as file:
-            writer = csv.writer(file, lineterminator="\n")
-            writer.writerow(heading)
-            writer.writerows(rows)
-    except OSError as error:
-        raise NuvloError(Problem(f"cannot be written: {error.strerror}.", "Name another place.", path.name)) from error
-
-
 # -- journey ------------------------------------------------------------------------------------------------------
 
 
@@ -334,7 +249,7 @@ def _journey(a: argparse.Namespace) -> tuple[int, Document, str]:
     wrong: dict[str, str | float] = {}
     for item in filter(None, a.wrong.split(",")):
         name, _, value = item.partition("=")
-        wrong[name.strip()] = value.strip() if "." not in name else _number(value)
+        wrong[name.strip()] = value.strip() if "." not in name else solving.number(value)
     kit = read_kit(a.folder)
     with tempfile.TemporaryDirectory() as scratch:
         workshop = Workshop(a.out or Path(scratch), wrong)

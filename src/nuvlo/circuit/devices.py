@@ -88,7 +88,8 @@ class _Group:
 class _Diodes(_Group):
     kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo")
     defaults: ClassVar[dict[str, float]] = {
-        "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0,
+        "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0, "kf": 0.0,
+        "af": 1.0,
     }  # fmt: skip
 
     def prepare(self, area: Array) -> None:
@@ -119,7 +120,7 @@ class _Bipolars(_Group):
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-16, "bf": 100.0, "br": 1.0, "nf": 1.0, "nr": 1.0, "vaf": np.inf, "var": np.inf, "ikf": np.inf,
         "ikr": np.inf, "ise": 0.0, "ne": 1.5, "isc": 0.0, "nc": 2.0, "cje": 0.0, "vje": 0.75, "mje": 0.33, "cjc": 0.0,
-        "vjc": 0.75, "mjc": 0.33, "fc": 0.5, "tf": 0.0, "tr": 0.0,
+        "vjc": 0.75, "mjc": 0.33, "fc": 0.5, "tf": 0.0, "tr": 0.0, "kf": 0.0, "af": 1.0,
     }  # fmt: skip
 
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
@@ -184,6 +185,7 @@ class _Jfets(_Group):
     kind, branches, emission, by_area = "j", 2, ("n", "n"), ("is", "beta", "cgs", "cgd")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-14, "n": 1.0, "vto": -2.0, "beta": 1e-4, "lambda": 0.0, "cgs": 0.0, "cgd": 0.0, "pb": 1.0, "fc": 0.5,
+        "kf": 0.0, "af": 1.0,
     }  # fmt: skip
 
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
@@ -232,6 +234,16 @@ class _Jfets(_Group):
         return current, conductance, charge, capacitance
 
 
+@dataclass(frozen=True)
+class NoiseCurrent:
+    """A noise current between two nodes: ``white`` A²/Hz and ``flicker`` A²/Hz at 1 Hz, (K,) each."""
+
+    name: str
+    nodes: tuple[int, int]
+    white: Array
+    flicker: Array
+
+
 class Devices:
     """All junction devices of a circuit with their parameters for one ensemble.
 
@@ -261,6 +273,32 @@ class Devices:
         saturation = np.concatenate([i for _, i in steps])
         self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
 
+    def noise(self, voltage: Array, gmin: float) -> list[NoiseCurrent]:
+        """Shot, channel and flicker noise at branch voltages (B, K) (ngspice manual, chapters 7.3, 8.2 and 9.1)."""
+        v = voltage * self.sign
+        out = []
+        for group, span in self._spans():
+            pairs = self.pairs[span]
+            current, conductance, _, _ = group.evaluate(v[span], gmin, False)
+            for k, element in enumerate(group.elements):
+                kf, af = group.p["kf"][k], group.p["af"][k]
+                if group.kind == "d":
+                    amps = np.abs(current[k])
+                    out.append(NoiseCurrent(element.name, pairs[k], 2 * CHARGE * amps, kf * amps**af))
+                    continue
+                (control, low), (_, high) = pairs[2 * k], pairs[2 * k + 1]
+                first, second = current[2 * k], current[2 * k + 1]
+                if group.kind == "q":
+                    collector, base = np.abs(second), np.abs(first + second)
+                    out.append(NoiseCurrent(element.name, (high, low), 2 * CHARGE * collector, 0.0 * collector))
+                    out.append(NoiseCurrent(element.name, (control, low), 2 * CHARGE * base, kf * base**af))
+                else:
+                    _, at_gate = _junction(v[span][2 * k], group.p["is"][k], group.p["n"][k])
+                    gm = np.abs(conductance[4 * k] + conductance[4 * k + 1] - at_gate - gmin)
+                    thermal = 4 * BOLTZMANN * NOMINAL_TEMPERATURE * 2.0 / 3.0 * gm
+                    out.append(NoiseCurrent(element.name, (high, low), thermal, kf * np.abs(second) ** af))
+        return out
+
     @property
     def count(self) -> int:
         return len(self.pairs)
@@ -279,6 +317,15 @@ class Devices:
             wide = group.branches * len(group.elements)
             out.append((group, slice(at, at + wide)))
             at += wide
+        return out
+
+    def spans_by_name(self) -> dict[str, tuple[int, int]]:
+        """First and last branch (exclusive) of each device."""
+        out, at = {}, 0
+        for group in self.groups:
+            for element in group.elements:
+                out[element.name] = (at, at + group.branches)
+                at += group.branches
         return out
 
     def starting_voltages(self) -> Array:

@@ -15,6 +15,7 @@ from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.netlist import NetlistError
+from nuvlo.circuit.waveform import Waveform
 from nuvlo.problems import Problem
 
 BRANCH_KINDS = "vleh"
@@ -207,6 +208,32 @@ class Equations:
         for node, sign in zip(nodes, (1.0, -1.0), strict=False):
             if node >= 0:
                 right[node] = right[node] + sign * np.asarray(amps)
+
+    def waveforms(self, step: float, stop: float) -> dict[str, Waveform]:
+        """The course over time of every source that has one."""
+        out = {}
+        for element in self.circuit.elements:
+            if element.card.waveform is not None and element.name not in self.open_sources:
+                kind, given = element.card.waveform
+                values = [float(element.scope.evaluate(v, self.overrides)) for v in given]
+                out[element.name] = Waveform(kind, values, step, stop)
+        return out
+
+    def right_side_at(self, waveforms: dict[str, Waveform], time: float) -> Array:
+        """(n, members or 1): what the sources drive at ``time`` s."""
+        held = self.sources
+        self.sources = {**held, **{name: np.array([course(time)]) for name, course in waveforms.items()}}
+        try:
+            return self.right_side()
+        finally:
+            self.sources = held
+
+    def apply(self, values: list[Array], x: Array) -> Array:
+        """The matrix with these slot values times x (n, K)."""
+        out = np.zeros_like(x)
+        for (row, column), slot in self.slots.items():
+            out[row] = out[row] + values[slot] * x[column]
+        return out
 
     def unit_source(self, name: str) -> Array:
         """(n,): the right side of a source of 1 V or 1 A, all others at 0."""

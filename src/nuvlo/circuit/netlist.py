@@ -12,6 +12,7 @@ from pathlib import Path
 
 from nuvlo.circuit.expression import Expression, ExpressionError, constant, parse_expression
 from nuvlo.circuit.number import BadNumber, spice_number
+from nuvlo.circuit.waveform import KINDS
 from nuvlo.problems import NuvloError, Problem, Severity, errors
 
 LIBRARY = Path(__file__).parent / "library"
@@ -99,6 +100,7 @@ class Card:
     model: str | None
     token: Token
     controls: tuple[str, ...] = ()  # elements named by F, H and K
+    waveform: tuple[str, tuple[Expression, ...]] | None = None  # of a source: its kind and values
 
 
 @dataclass(frozen=True)
@@ -332,6 +334,7 @@ class _Reader:
         parameters: dict[str, Expression] = {}
         model = None
         controls: tuple[str, ...] = ()
+        waveform: tuple[str, tuple[Expression, ...]] | None = None
         if kind in CONTROLLED_BY:
             cut = CONTROLLED_BY[kind]
             if len(rest) <= cut:
@@ -349,45 +352,56 @@ class _Reader:
             elif len(rest) > 2:
                 parameters |= self.assignments(rest[1:])
         elif kind in "vi":
-            parameters = self.source(rest, head)
+            parameters, waveform = self.source(rest, head)
         else:
             parameters["value"] = self.number(rest[0])
             self.warn_of_small_megohm(kind, rest[0])
             parameters |= self.assignments(rest[1:])
-        self.block.cards.append(Card(head.text, kind, nodes, parameters, model, head, controls))
+        self.block.cards.append(Card(head.text, kind, nodes, parameters, model, head, controls, waveform))
 
     def warn_of_small_megohm(self, kind: str, token: Token) -> None:
         text = token.text
         if kind == "r" and text[-1:] == "m" and _starts_number(text):
             self.say(f"'{text}' is milliohms to SPICE, whose M is milli.", token, "Write meg for mega.", "warning")
 
-    def source(self, words: list[Token], head: Token) -> dict[str, Expression]:
-        out: dict[str, Expression] = {"dc": constant(0.0), "ac": constant(0.0), "acphase": constant(0.0)}
+    def source(
+        self, words: list[Token], head: Token
+    ) -> tuple[dict[str, Expression], tuple[str, tuple[Expression, ...]] | None]:
+        """Values at d.c. and a.c., and the course over time, if any; without ``dc`` its first value counts there."""
+        out: dict[str, Expression] = {"ac": constant(0.0), "acphase": constant(0.0)}
+        waveform = None
         at = 0
-        if words and (_starts_number(words[0].text) or words[0].text[0] in "{'"):
+        if words and _is_value(words[0]):
             out["dc"] = self.number(words[0])
             at = 1
         while at < len(words):
             word = words[at]
-            if word.text not in ("dc", "ac"):
-                # Waveforms (sin, pulse …) belong to transient analysis; at d.c. their first value counts.
-                if word.text == "sin" and at + 1 < len(words):
-                    out["dc"] = self.number(words[at + 1])
-                    break
-                self.say(f"'{word.text}' is not expected in a source.", word, "Write dc VALUE ac VALUE.")
+            end = at + 1
+            while end < len(words) and _is_value(words[end]):
+                end += 1
+            values = words[at + 1 : end]
+            if word.text in KINDS:
+                fewest, most = KINDS[word.text]
+                if not fewest <= len(values) <= most:
+                    self.say(f"'{word.text}' takes {fewest} to {most} values, not {len(values)}.", word)
+                waveform = (word.text, tuple(self.number(v) for v in values))
+            elif word.text == "dc" and values:
+                out["dc"] = self.number(values[0])
+            elif word.text == "ac":
+                out["ac"] = self.number(values[0]) if values else constant(1.0)
+                if len(values) > 1:
+                    out["acphase"] = self.number(values[1])
+            elif word.text == "dc":
+                self.say("a value is missing after 'dc'.", word)
+            else:
+                self.say(f"'{word.text}' is not expected in a source.", word, "Write dc VALUE ac VALUE, or sin(…).")
                 break
-            if at + 1 >= len(words):
-                if word.text == "dc":
-                    self.say("a value is missing after 'dc'.", word)
-                else:
-                    out["ac"] = constant(1.0)
-                break
-            out[word.text] = self.number(words[at + 1])
-            at += 2
-            if word.text == "ac" and at < len(words) and _starts_number(words[at].text):
-                out["acphase"] = self.number(words[at])
-                at += 1
-        return out
+            at = end
+        if "dc" not in out:
+            first = {"pwl": 1}.get(waveform[0], 0) if waveform else 0
+            values_given = waveform[1] if waveform else ()
+            out["dc"] = values_given[first] if len(values_given) > first else constant(0.0)
+        return out, waveform
 
     def instance(self, card: list[Token]) -> None:
         head = card[0]
@@ -440,6 +454,10 @@ def _without_comment(line: str) -> str:
         return ""
     cut = re.search(r";|(?<=\s)\$|(?<=\s)//", line)
     return line[: cut.start()] if cut else line
+
+
+def _is_value(token: Token) -> bool:
+    return _starts_number(token.text) or token.text[0] in "{'"
 
 
 def _starts_number(text: str) -> bool:

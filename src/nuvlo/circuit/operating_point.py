@@ -89,6 +89,22 @@ class OperatingPoint:
                 out[element.name] = self.x[eq.branch[element.name]]
         return {e.name: out[e.name] for e in eq.circuit.elements if e.name in out}
 
+    def dissipation(self) -> dict[str, Array]:
+        """(N,) W turned into heat in every resistor and junction device, series resistances included."""
+        eq, full = self.equations, np.concatenate([self.x, np.zeros((1, self.x.shape[1]))])
+        entries = {entry: name for name, entry in eq.resistor_entry.items()}
+        heat: dict[str, Array] = {}
+        for k, (a, b, siemens) in enumerate(eq.conductors):
+            inner = next((eq.names[n].partition("#")[0] for n in (b, a) if n >= 0 and "#" in eq.names[n]), "")
+            name = entries.get(k, inner)
+            if name:
+                heat[name] = heat.get(name, 0.0) + (full[a] - full[b]) ** 2 * siemens
+        volts = eq.branch_voltages(self.x)
+        for name, (first, last) in eq.devices.spans_by_name().items():
+            own = (volts[first:last] * self.evaluation.current[first:last]).sum(axis=0)
+            heat[name] = heat.get(name, 0.0) + own
+        return {e.name: heat[e.name] for e in eq.circuit.elements if e.name in heat}
+
 
 def operating_point(
     circuit: Circuit, overrides: Overrides | None = None, tolerances: Tolerances = DEFAULT

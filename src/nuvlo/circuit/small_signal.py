@@ -53,12 +53,18 @@ class LinearisedCircuit:
         self.capacitance = eq.capacitive(point.evaluation)
         self.members = point.x.shape[1]
 
-    def solve(self, frequency: Array, right: Array) -> Complex:
-        """(n, m, N, F) for right sides (n, m), the same at every frequency and for every member."""
+    def solve(self, frequency: Array, right: Array, *, transposed: bool = False) -> Complex:
+        """(n, m, N, F) for right sides (n, m), the same at every frequency and for every member.
+
+        ``transposed`` solves the adjoint circuit: for a right side that picks one node, the answer holds the transfer
+        from a current into any node to that one (S. W. Director, R. A. Rohrer, "The generalized adjoint network and
+        network sensitivities", IEEE Trans. Circuit Theory 16, 1969).
+        """
         eq = self.point.equations
         frequency = np.atleast_1d(np.asarray(frequency, float))
         out = np.empty((eq.size, right.shape[1], self.members, frequency.size), dtype=complex)
-        plan = self._plan(float(np.sqrt(max(frequency[0], 1e-3) * max(frequency[-1], 1e-3))))
+        middle = float(np.sqrt(max(frequency[0], 1e-3) * max(frequency[-1], 1e-3)))
+        plan = self._plan(middle, transposed)
         # Members in blocks that fill a slice with all frequencies; very long sweeps are cut along frequency too.
         block = max(1, SLICE // min(frequency.size, SLICE))
         for m in range(0, self.members, block):
@@ -80,7 +86,7 @@ class LinearisedCircuit:
     def _column(values: Array, members: slice) -> Array:
         return values[members] if values.size > 1 else values
 
-    def _plan(self, frequency: float) -> Elimination:
+    def _plan(self, frequency: float, transposed: bool) -> Elimination:
         omega = 2.0 * np.pi * frequency
         eq = self.point.equations
         # A member without a solution must not spoil the plan for the others.
@@ -89,7 +95,8 @@ class LinearisedCircuit:
             complex(g[k % g.size], omega * c[k % c.size])
             for g, c in zip(self.conductance, self.capacitance, strict=True)
         ]
-        return Elimination(eq.size, eq.slots, nominal)
+        slots = {(c, r): s for (r, c), s in eq.slots.items()} if transposed else eq.slots
+        return Elimination(eq.size, slots, nominal)
 
 
 def response(point: OperatingPoint, source: str, node: str, frequency: Array) -> Response:

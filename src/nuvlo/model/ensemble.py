@@ -2,34 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
-from nuvlo.quantity import Measured, parse_value
+from nuvlo.quantity import parse_value
+
+__all__ = ["Law", "laws", "sample"]
 
 POSITION_SPREAD = 0.03  # of full travel: how well eye and hand set a knob (common practice, no source)
-
-
-@dataclass(frozen=True)
-class Law:
-    """Uniform between ``low`` and ``high``: all that a printed tolerance or a meter's limits say (JCGM 101, 6.4.2)."""
-
-    nominal: float
-    low: float
-    high: float
-
-    @property
-    def width(self) -> float:
-        return self.high - self.low
-
-    def narrowed(self, measured: Measured) -> Law:
-        """The law after a measurement: the meter's limits, whatever the marking says."""
-        low, high = measured.limits
-        return Law(measured.value, low, high)
 
 
 def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
@@ -70,19 +52,3 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
 def _position(start: float, travel_deg: float, build: Build | None, ref: str) -> Law:
     at = float(np.clip(start + (build.turned(ref) if build else 0.0) / travel_deg, 0.0, 1.0))
     return Law(at, max(0.0, at - POSITION_SPREAD), min(1.0, at + POSITION_SPREAD))
-
-
-def sample(of: dict[str, Law], members: int, seed: int) -> dict[str, Array]:
-    """(members,) values of each quantity; member 0 is nominal.
-
-    Latin hypercube: each law is cut into as many equal strips as there are members and each strip is used once, so
-    quantiles settle with far fewer members than plain random draws (McKay, Beckman, Conover, Technometrics 21, 1979).
-    """
-    rng = np.random.default_rng(seed)
-    out = {}
-    for name, law in of.items():
-        strips = (rng.permutation(members) + rng.random(members)) / members
-        values = law.low + strips * law.width
-        values[0] = law.nominal
-        out[name] = values
-    return out

@@ -1,0 +1,61 @@
+"""What a source does over time: SIN, PULSE, PWL and EXP (ngspice 39 manual, chapter 4.1)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+KINDS = {"sin": (3, 6), "pulse": (2, 7), "pwl": (2, 10_000), "exp": (2, 6)}  # fewest and most values
+
+
+class Waveform:
+    """One source's course. ``values`` as in the netlist, left-out ones filled in by SPICE's defaults."""
+
+    def __init__(self, kind: str, values: Sequence[float], step: float = 1e-9, stop: float = 1.0) -> None:
+        self.kind, self.stop = kind, stop
+        v = list(values)
+        if kind == "sin":
+            defaults = [0.0, 0.0, 1.0 / stop, 0.0, 0.0, 0.0]
+        elif kind == "pulse":
+            defaults = [0.0, 0.0, 0.0, step, step, stop, math.inf]
+        elif kind == "exp":
+            defaults = [0.0, 0.0, 0.0, step, (v[2] if len(v) > 2 else 0.0) + step, step]
+        else:
+            defaults = []
+        self.v = v + defaults[len(v) :]
+        if kind == "pulse":  # edges of no length would be jumps
+            self.v[3], self.v[4] = self.v[3] or step, self.v[4] or step
+
+    def __call__(self, t: float) -> float:
+        """Value at ``t`` s."""
+        v = self.v
+        if self.kind == "sin":
+            late = t - v[3]
+            phase = math.radians(v[5])
+            if late < 0:
+                return v[0] + v[1] * math.sin(phase)
+            return v[0] + v[1] * math.sin(2 * math.pi * v[2] * late + phase) * math.exp(-late * v[4])
+        if self.kind == "pulse":
+            late = t - v[2]
+            if late < 0:
+                return v[0]
+            late = late % v[6] if math.isfinite(v[6]) else late
+            return float(np.interp(late, np.cumsum([0.0, v[3], v[5], v[4]]), [v[0], v[1], v[1], v[0]]))
+        if self.kind == "pwl":
+            return float(np.interp(t, v[0::2], v[1::2]))
+        rise = 1 - math.exp(-(t - v[2]) / v[3]) if t > v[2] else 0.0
+        fall = 1 - math.exp(-(t - v[4]) / v[5]) if t > v[4] else 0.0
+        return v[0] + (v[1] - v[0]) * (rise - fall)
+
+    def corners(self) -> list[float]:
+        """Times at which the course has a corner: a step of the solution should end there."""
+        v = self.v
+        if self.kind == "pulse":
+            one = v[2] + np.cumsum([0.0, v[3], v[5], v[4]])
+            periods = np.arange(0.0, self.stop, v[6]) if math.isfinite(v[6]) else np.zeros(1)
+            return [float(t + p) for p in periods for t in one]
+        if self.kind == "pwl":
+            return list(v[0::2])
+        return [v[2], v[4]] if self.kind == "exp" else [v[3]]
