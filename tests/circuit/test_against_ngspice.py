@@ -54,6 +54,15 @@ SMALL = {
     "fet gate driven on": "vd vdd 0 9\nv1 s 0 dc 2 ac 1\nr1 s g 10k\nr2 vdd d 1k\nj1 d g 0 jn",
     "gates in cascade": "vd vdd 0 18\nv1 s 0 dc 0 ac 1\nr1 vdd d 3.3k\nj1 d gb m jn\nvb gb 0 4\nj2 m s o jn\nr2 o 0 470",
     "controls in a subcircuit": ".subckt amp i o\nv1 i x 0\nr1 x 0 10k\nf1 0 o v1 40\nr2 o 0 1k\n.ends\nv1 a 0 dc 0.3 ac 1\nx1 a b amp\nc1 b 0 1n",
+    "b source of volts": "v1 a 0 dc 0.7 ac 1\nr1 a 0 1k\nb1 b 0 v=tanh(v(a)*3)+0.5*v(a)**2\nr2 b c 1k\nc1 c 0 10n",
+    "b source of amps": "v1 a 0 dc 0.7 ac 1\nr1 a 0 1k\nb1 0 b i={1m*exp(v(a,0))+0.1m*v(b)}\nr2 b 0 1k",
+    "b of a current": "v1 a 0 dc 2 ac 1\nv2 b 0 0\nr1 a b 1k\nb1 c 0 v={100*i(v2)+1e4*i(v2)**2}\nr2 c 0 1k",
+    "expression gain": "v1 a 0 dc 0.4 ac 1\nr1 a 0 1k\ne1 b 0 vol='sin(v(a))*10'\nr2 b 0 1k\ng1 0 c cur='2m*atan(v(b)/3)'\nr3 c 0 1k",
+    "square law": ".param k=0.8m vt=1.2\nvd d 0 5\nv1 g 0 dc 2.4 ac 1\nr1 d o 1k\nb1 o 0 i={v(g)>vt ? k*(v(g)-vt)**2 : 0}",
+    "soft limit": "v1 a 0 dc 1.5 ac 1\nr1 a 0 1k\nb1 b 0 v={max(min(v(a)*4,3),-3)+min(v(a),1)+max(v(a),1)}\nr2 b 0 1k",
+    "b in a subcircuit": ".subckt sq i o g=1\nb1 o 0 v={g*v(i)*abs(v(i))}\nr1 i 0 1meg\n.ends\nv1 a 0 dc -0.6 ac 1\nx1 a b sq g=3\nr1 b 0 1k",
+    "triode": "vb b 0 250\nv1 g 0 dc -2 ac 1\nr1 b p 100k\nb1 p 0 i={2/1060*pwr(v(p)/600*ln(1+exp(600*(1/100+v(g)/sqrt(300+v(p)**2)))),1.4)}\nc1 p 0 2p",
+    "feedback through an expression": "vb b 0 12\nv1 a 0 dc 0.3 ac 1\nr1 a m 10k\nr2 m o 100k\nb1 x 0 v={-1e4*v(m)}\nr3 x y 1k\nc1 y 0 1n\nb2 o 0 v={10*tanh(v(y)/10)}",
     "area": "v1 a 0 dc 2 ac 1\nr1 a b 100\nd1 b 0 dd area=3\nr2 a c 50k\nq1 a c d qn area=2\nr3 d 0 220",
 }  # fmt: skip
 WORST: list[tuple[str, str, float, float]] = []

@@ -57,6 +57,8 @@ def test_expressions_say_where_they_go_wrong(text, column):
     [
         ("r1 a 0 4k7", 2, 8, "write 4.7k"), ("r1 a 0", 2, 6, "nodes and a value"), ("q1 a b c", 2, 8, "and a model"),
         ("r1 a 0 1k\nr1 a 0 2k", 3, 1, "used twice"), ("d1 a 0 nosuch\nr1 a 0 1", 2, 1, "not defined"), ("f1 a 0 v9 2\nr1 a 0 1", 2, 1, "no voltage source"),
+        ("b1 a 0 v={v(a}\nr1 a 0 1", 2, 10, "missing"), ("b1 a 0 w=3\nr1 a 0 1", 2, 8, "nodes and"),
+        ("b1 a 0 v={i(v7)}\nr1 a 0 1", 2, 1, "no voltage source"), ("b1 a 0 v={v(a,b,c)}\nr1 a 0 1", 2, 10, "one or two nodes"),
         ("k1 l1 l2 0.9\nr1 a 0 1", 2, 1, "no inductor"), ("f1 a 0 v9\nr1 a 0 1", 2, 1, "other element"), ("e1 a 0 b 2", 2, 10, "4 nodes"),
         ("x1 a 0 nosuch\nr1 a 0 1", 2, 1, "not defined"), (".include ../secret.lib", 2, 10, "neither in the kit"),
         ("r1 a 0 {1+}", 2, 11, "a value is missing"), ("r1 a 0 {2*(3}", 2, 13, "missing"), ("z1 a b 3", 2, 1, "not read yet"),

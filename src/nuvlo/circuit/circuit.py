@@ -29,6 +29,12 @@ class Element:
     scope: _Scope
     polarity: int = 1  # −1 for a PNP transistor or a P-channel FET
     controls: tuple[str, ...] = ()  # full names of the elements that F, H and K speak of
+    senses: tuple[tuple[str, tuple[int, int] | str], ...] = ()  # what a B source's expression speaks of
+
+    @property
+    def gives_volts(self) -> bool:
+        """Whether this is a B source of voltage."""
+        return self.kind == "b" and self.card.model == "volts"
 
 
 class _Scope:
@@ -123,7 +129,7 @@ class Circuit:
         main = "dc" if element.kind in "vi" else "value"
         if name == main and element.name in overrides:
             return overrides[element.name]
-        if name in element.card.parameters:
+        if name in element.card.parameters and element.kind != "b":
             return element.scope.evaluate(element.card.parameters[name], overrides)
         if element.card.model:
             model = element.scope.block.find_model(element.card.model)
@@ -172,7 +178,16 @@ class Circuit:
             if card.kind in "vr" and numbers[0] == numbers[1] and card.kind == "v":
                 self._say(card, "both ends of this source are on the same node.", "Mend one of the nodes.")
             controls = tuple(scope.prefix + name for name in card.controls)
-            self.elements.append(Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls))
+            senses: list[tuple[str, tuple[int, int] | str]] = []
+            for sense in card.parameters["value"].senses if card.kind == "b" else ():
+                if sense.kind == "i":
+                    senses.append((sense.label, scope.prefix + sense.names[0]))
+                else:
+                    pair = [self._number(n, scope.prefix, ports) for n in sense.names] + [-1]
+                    senses.append((sense.label, (pair[0], pair[1])))
+            self.elements.append(
+                Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls, tuple(senses))
+            )
 
     def _instance(
         self, card: Card, block: Block, scope: _Scope, numbers: tuple[int, ...], inside: tuple[str, ...]
@@ -196,7 +211,7 @@ class Circuit:
         """Elements that F, H and K name must be there, and be of the kind that carries what they speak of."""
         for element in self.elements:
             wanted = "l" if element.kind == "k" else "v"
-            for name in element.controls:
+            for name in (*element.controls, *(of for _, of in element.senses if isinstance(of, str))):
                 found = self._by_name.get(name)
                 if found is None or found.kind != wanted:
                     what = "inductor" if wanted == "l" else "voltage source"
@@ -217,7 +232,7 @@ class Circuit:
 
         sources = list(range(len(self.nodes) + 1))
         # At d.c. an inductor holds its ends together just as a source of 0 V does.
-        for element in (e for e in self.elements if e.kind in "vleh"):
+        for element in (e for e in self.elements if e.kind in "vleh" or e.gives_volts):
             a, b = (self._source_root(sources, n % len(sources)) for n in element.nodes[:2])
             if a == b:
                 at = element.card.token
@@ -233,7 +248,7 @@ class Circuit:
                 )
             sources[a] = b
         for element in self.elements:
-            if element.kind in "rlvdqehj":
+            if element.kind in "rlvdqehj" or element.gives_volts:
                 first, *rest = (n % len(group) for n in element.nodes[: 2 if element.kind in "eh" else 3])
                 for other in rest:
                     group[root(first)] = root(other)

@@ -11,12 +11,13 @@ Nagel, SPICE2, UCB/ERL M520, 1975, appendix 4).
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.dual import Dual, plain, slope_of
 
 BOLTZMANN = 1.380649e-23  # J/K, exact by definition (SI Brochure, 9th edition)
 CHARGE = 1.602176634e-19  # C, exact by definition
@@ -69,6 +70,10 @@ class _Group:
     def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
         """Currents (B, K), conductances (E, K), charges and capacitances; the last two only where asked for."""
         raise NotImplementedError
+
+    def widths(self) -> list[int]:
+        """Branches of each device."""
+        return [self.branches] * len(self.elements)
 
     def starting_voltages(self, critical: Array) -> Array:
         return critical
@@ -244,6 +249,67 @@ class NoiseCurrent:
     flicker: Array
 
 
+class _Behavioural(_Group):
+    """B sources: the first branch of each puts its expression in; every branch brings one of its inputs."""
+
+    kind, branches, emission, by_area = "b", 0, (), ()
+    defaults: ClassVar[dict[str, float]] = {}
+
+    def __init__(self, circuit: Circuit, overrides: Overrides, branch: dict[str, int]) -> None:
+        self.elements = circuit.of_kind("b")
+        self.branch = branch
+        self.p = {}
+        for element in self.elements:
+            for name in element.card.parameters["value"].names:
+                if name == "time":
+                    found: float | Array = 0.0
+                elif name == "temper":
+                    found = NOMINAL_TEMPERATURE - 273.15
+                else:
+                    found = element.scope.value(name, overrides)
+                self.p[f"{element.name}:{name}"] = np.atleast_1d(np.asarray(found, float))[None, :]
+
+    def widths(self) -> list[int]:
+        return [max(1, len(e.senses)) for e in self.elements]
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        out: list[tuple[int, int]] = []
+        for element in self.elements:
+            mine = [(self.branch.get(of, -1), -1) if isinstance(of, str) else of for _, of in element.senses]
+            out += mine or [(-1, -1)]
+        return out
+
+    def injections(self) -> list[tuple[int, int]]:
+        out: list[tuple[int, int]] = []
+        for element, width in zip(self.elements, self.widths(), strict=True):
+            # A voltage stands in the equation of its own branch, taken off the difference of its ends.
+            first = (-1, self.branch[element.name]) if element.gives_volts else (element.nodes[0], element.nodes[1])
+            out += [first] + [(-1, -1)] * (width - 1)
+        return out
+
+    def starting_voltages(self, critical: Array) -> Array:
+        return np.zeros_like(critical)
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
+        current, slopes = np.zeros_like(v), []
+        at = 0
+        for element, width in zip(self.elements, self.widths(), strict=True):
+            inputs = dict(zip((label for label, _ in element.senses), Dual.inputs(v[at : at + width]), strict=False))
+
+            def look_up(name: str, inputs: dict[str, Dual] = inputs, owner: str = element.name) -> Any:
+                return inputs[name] if name in inputs else self.p[f"{owner}:{name}"][0]
+
+            with np.errstate(all="ignore"):
+                found = element.card.parameters["value"](look_up)
+            current[at] = plain(found)
+            slope = np.zeros((width, v.shape[1]))
+            slope[: len(element.senses)] = slope_of(found)
+            slopes.append(slope)
+            at += width
+        conductance = np.concatenate(slopes)
+        return current, conductance, np.zeros_like(current), np.zeros_like(conductance)
+
+
 class Devices:
     """All junction devices of a circuit with their parameters for one ensemble.
 
@@ -251,33 +317,47 @@ class Devices:
     conductance entry belongs to and which branch voltage it is taken by.
     """
 
-    def __init__(self, circuit: Circuit, overrides: Overrides, inner: dict[tuple[str, str], int]) -> None:
+    def __init__(
+        self, circuit: Circuit, overrides: Overrides, inner: dict[tuple[str, str], int], branch: dict[str, int]
+    ) -> None:
         every: list[_Group] = [_Diodes(circuit, overrides), _Bipolars(circuit, overrides), _Jfets(circuit, overrides)]
-        self.groups = [g for g in every if g.elements]
+        behavioural = _Behavioural(circuit, overrides, branch)
+        self.groups = [g for g in (*every, behavioural) if g.elements]
         self.diodes, self.bipolars, self.jfets = (g.elements for g in every)
         self.pairs = [pair for g in self.groups for pair in g.pairs(inner)]
+        junctions = sum(g.branches * len(g.elements) for g in every)
+        self.injections = self.pairs[:junctions] + behavioural.injections()
         rows, columns = [], []
         at = 0
         for group in self.groups:
-            own = range(group.branches)
-            for _ in group.elements:
-                rows += [at + r for r in own for _ in own]
-                columns += [at + c for _ in own for c in own]
-                at += group.branches
+            for width in group.widths():
+                outputs = range(1) if group is behavioural else range(width)
+                rows += [at + r for r in outputs for _ in range(width)]
+                columns += [at + c for _ in outputs for c in range(width)]
+                at += width
         self.rows, self.columns = np.array(rows, dtype=int), np.array(columns, dtype=int)
-        signs = [float(e.polarity) for g in self.groups for e in g.elements for _ in range(g.branches)]
+        signs = [
+            float(e.polarity)
+            for g in self.groups
+            for e, w in zip(g.elements, g.widths(), strict=True)
+            for _ in range(w)
+        ]
         self.sign = np.array(signs)[:, None] if signs else np.ones((0, 1))
         # Voltage beyond which a Newton step is limited logarithmically (Nagel 1975, appendix 5: "critical voltage").
-        steps = [g.steps() for g in self.groups] or [(np.ones((0, 1)), np.ones((0, 1)))]
+        steps = [g.steps() for g in every if g.elements]
+        steps.append((np.ones((at - junctions, 1)), np.zeros((at - junctions, 1))))
         self.step_voltage = np.concatenate([s for s, _ in steps])
         saturation = np.concatenate([i for _, i in steps])
-        self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
+        with np.errstate(divide="ignore"):  # what is no junction has no saturation current, and is not limited
+            self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
 
     def noise(self, voltage: Array, gmin: float) -> list[NoiseCurrent]:
         """Shot, channel and flicker noise at branch voltages (B, K) (ngspice manual, chapters 7.3, 8.2 and 9.1)."""
         v = voltage * self.sign
         out = []
         for group, span in self._spans():
+            if group.kind == "b":
+                continue  # an expression makes no noise of its own
             pairs = self.pairs[span]
             current, conductance, _, _ = group.evaluate(v[span], gmin, False)
             for k, element in enumerate(group.elements):
@@ -314,7 +394,7 @@ class Devices:
         """Each group with its rows among all branches."""
         out, at = [], 0
         for group in self.groups:
-            wide = group.branches * len(group.elements)
+            wide = sum(group.widths())
             out.append((group, slice(at, at + wide)))
             at += wide
         return out
@@ -323,9 +403,9 @@ class Devices:
         """First and last branch (exclusive) of each device."""
         out, at = {}, 0
         for group in self.groups:
-            for element in group.elements:
-                out[element.name] = (at, at + group.branches)
-                at += group.branches
+            for element, width in zip(group.elements, group.widths(), strict=True):
+                out[element.name] = (at, at + width)
+                at += width
         return out
 
     def starting_voltages(self) -> Array:

@@ -58,11 +58,14 @@ class Equations:
                     conductors.append((element.nodes[terminal], len(self.names), 1.0 / np.maximum(ohms, 1e-6)))
                     self.names.append(f"{element.name}#{name}")
         # Elements whose current is an unknown of its own, with the row it stands in.
-        branches = [e for e in circuit.elements if e.kind in BRANCH_KINDS and e.name not in open_sources]
+        branches = [
+            e for e in circuit.elements
+            if (e.kind in BRANCH_KINDS or e.gives_volts) and e.name not in open_sources
+        ]  # fmt: skip
         self.first_branch = len(self.names)
         self.branch = {e.name: self.first_branch + k for k, e in enumerate(branches)}
         self.size = self.first_branch + len(branches)
-        self.devices = Devices(circuit, overrides, extra)
+        self.devices = Devices(circuit, overrides, extra, self.branch)
         self.capacitors: list[tuple[int, int, Array]] = []
         self.resistor_entry: dict[str, int] = {}
         for element in circuit.elements:
@@ -105,11 +108,11 @@ class Equations:
         self._dynamic: list[tuple[int, Array]] = []
         for element in self.circuit.elements:
             self._lay_out_element(element)
-        pairs = self.devices.pairs
+        pairs, into = self.devices.pairs, self.devices.injections
         self._device_stamps: list[list[tuple[int, float]]] = []
         for row, column in zip(self.devices.rows, self.devices.columns, strict=True):
             stamps = []
-            for i, s in zip(pairs[row], (1.0, -1.0), strict=True):
+            for i, s in zip(into[row], (1.0, -1.0), strict=True):
                 for j, t in zip(pairs[column], (1.0, -1.0), strict=True):
                     if i >= 0 and j >= 0:
                         stamps.append((self._slot(i, j), s * t))
@@ -262,7 +265,7 @@ class Equations:
     def add_branch_currents(self, right: Array, currents: Array) -> Array:
         """Take branch currents (B, K), which flow from plus to minus, off the right side."""
         out = right
-        for (plus, minus), amps in zip(self.devices.pairs, currents, strict=True):
+        for (plus, minus), amps in zip(self.devices.injections, currents, strict=True):
             if plus >= 0:
                 out[plus] -= amps
             if minus >= 0:

@@ -18,24 +18,24 @@ _TOKEN = re.compile(
 
 
 def _limit(x: Any, a: Any, b: Any) -> Any:
-    return np.clip(x, np.minimum(a, b), np.maximum(a, b))
+    return np.minimum(np.maximum(x, np.minimum(a, b)), np.maximum(a, b))
 
 
 FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
     "abs": (1, np.abs), "sqrt": (1, np.sqrt), "exp": (1, np.exp), "ln": (1, np.log), "log": (1, np.log),
     "log10": (1, np.log10), "tanh": (1, np.tanh), "atan": (1, np.arctan), "sin": (1, np.sin), "cos": (1, np.cos),
     "sgn": (1, np.sign), "min": (2, np.minimum), "max": (2, np.maximum), "pow": (2, np.power),
-    "pwr": (2, lambda x, y: np.sign(x) * np.abs(x) ** y), "limit": (3, _limit),
-    "u": (1, lambda x: np.where(np.asarray(x) > 0, 1.0, 0.0)), "uramp": (1, lambda x: np.maximum(x, 0.0)),
+    "pwr": (2, lambda x, y: np.sign(x) * np.power(np.abs(x), y)), "limit": (3, _limit),
+    "u": (1, lambda x: 1.0 * np.greater(x, 0.0)), "uramp": (1, lambda x: np.maximum(x, 0.0)),
 }  # fmt: skip
 _BINARY: dict[str, tuple[int, Callable[[Any, Any], Any]]] = {
-    "||": (1, lambda a, b: 1.0 * ((np.asarray(a) != 0) | (np.asarray(b) != 0))),
-    "&&": (2, lambda a, b: 1.0 * ((np.asarray(a) != 0) & (np.asarray(b) != 0))),
+    "||": (1, lambda a, b: 1.0 * np.logical_or(a, b)),
+    "&&": (2, lambda a, b: 1.0 * np.logical_and(a, b)),
     "==": (3, lambda a, b: 1.0 * np.equal(a, b)), "!=": (3, lambda a, b: 1.0 * np.not_equal(a, b)),
     "<": (4, lambda a, b: 1.0 * np.less(a, b)), "<=": (4, lambda a, b: 1.0 * np.less_equal(a, b)),
     ">": (4, lambda a, b: 1.0 * np.greater(a, b)), ">=": (4, lambda a, b: 1.0 * np.greater_equal(a, b)),
     "+": (5, lambda a, b: a + b), "-": (5, lambda a, b: a - b), "*": (6, lambda a, b: a * b),
-    "/": (6, lambda a, b: a / b), "^": (8, lambda a, b: a**b), "**": (8, lambda a, b: a**b),
+    "/": (6, lambda a, b: a / b), "^": (8, np.power), "**": (8, np.power),
 }  # fmt: skip
 _UNARY_LEVEL = 7
 
@@ -49,11 +49,21 @@ class ExpressionError(ValueError):
 
 
 @dataclass(frozen=True)
+class Sense:
+    """A voltage or current that an expression speaks of: ``kind`` v or i, and the nodes or the source it names."""
+
+    label: str
+    kind: str
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class Expression:
     """A parsed expression: its text, the names it uses, and how to evaluate it."""
 
     text: str
     names: frozenset[str]
+    senses: tuple[Sense, ...]
     _evaluate: Callable[[Callable[[str], Any]], Any]
 
     def __call__(self, look_up: Callable[[str], Any]) -> Any:
@@ -62,7 +72,7 @@ class Expression:
 
 
 def constant(value: float) -> Expression:
-    return Expression(f"{value:g}", frozenset(), lambda _: value)
+    return Expression(f"{value:g}", frozenset(), (), lambda _: value)
 
 
 def parse_expression(text: str) -> Expression:
@@ -74,6 +84,7 @@ class _Parser:
     def __init__(self, text: str) -> None:
         self.text = text
         self.names: set[str] = set()
+        self.senses: dict[str, Sense] = {}
         self.tokens: list[tuple[str, str, int]] = []
         position = 0
         while position < len(text.rstrip()):
@@ -90,7 +101,7 @@ class _Parser:
         tree = self.ternary()
         if self.peek()[0] != "end":
             raise ExpressionError(f"'{self.peek()[1]}' is not expected here", self.peek()[2])
-        return Expression(self.text, frozenset(self.names), tree)
+        return Expression(self.text, frozenset(self.names), tuple(self.senses.values()), tree)
 
     def peek(self) -> tuple[str, str, int]:
         return self.tokens[self.at]
@@ -110,7 +121,7 @@ class _Parser:
         yes = self.ternary()
         self.take(":")
         no = self.ternary()
-        return lambda env: np.where(np.asarray(condition(env)) != 0, yes(env), no(env))
+        return lambda env: np.where(np.not_equal(condition(env), 0.0), yes(env), no(env))
 
     def binary(self, lowest: int) -> Callable[[Any], Any]:
         left = self.unary()
@@ -153,7 +164,24 @@ class _Parser:
         self.names.add(token)
         return lambda env: env(token)
 
+    def sense(self, token: str, column: int) -> Callable[[Any], Any]:
+        """``v(a)``, ``v(a,b)`` or ``i(vsource)``."""
+        self.take("(")
+        given = [self.take()]
+        while self.peek()[1] == ",":
+            self.take()
+            given.append(self.take())
+        self.take(")")
+        if len(given) > (2 if token == "v" else 1) or any(kind not in ("name", "number") for kind, _, _ in given):
+            raise ExpressionError(f"'{token}' takes {'one or two nodes' if token == 'v' else 'one source'}", column)
+        names = tuple(text for _, text, _ in given)
+        label = f"{token}({','.join(names)})"
+        self.senses[label] = Sense(label, token, names)
+        return lambda env: env(label)
+
     def call(self, token: str, column: int) -> Callable[[Any], Any]:
+        if token in ("v", "i"):
+            return self.sense(token, column)
         if token not in FUNCTIONS:
             raise ExpressionError(f"there is no function '{token}'", column)
         count, function = FUNCTIONS[token]

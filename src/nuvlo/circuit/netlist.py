@@ -216,11 +216,13 @@ class _Reader:
         kind = head.text[0]
         if kind == "x":
             self.instance(card)
+        elif kind == "b" or (kind in "eg" and any(t.text in ("value", "vol", "cur") for t in card[3:])):
+            self.behavioural(card, 2)
         elif kind in TERMINALS or kind == "q":
             self.element(card)
         elif kind.isalpha():
             self.say(
-                f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H D Q J or X."
+                f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H B D Q J or X."
             )
         else:
             self.say(f"'{head.text}' is not the name of an element.", head, "A name starts with a letter.")
@@ -363,6 +365,31 @@ class _Reader:
         text = token.text
         if kind == "r" and text[-1:] == "m" and _starts_number(text):
             self.say(f"'{text}' is milliohms to SPICE, whose M is milli.", token, "Write meg for mega.", "warning")
+
+    def behavioural(self, card: list[Token], terminals: int) -> None:
+        """``b1 a b v={…}`` or ``i={…}``; E and G with ``value``, ``vol`` or ``cur`` are the same by another name."""
+        head = card[0]
+        if not self.new_name(head):
+            return
+        words = [t for k, t in enumerate(card) if k > terminals or t.text not in "(),"]
+        nodes = tuple(t.text for t in words[1 : 1 + terminals])
+        rest = words[1 + terminals :]
+        if len(rest) > 1 and rest[1].text != "=":
+            rest.insert(1, Token("=", rest[0].file, rest[0].line, rest[0].column))
+        if len(nodes) < terminals or len(rest) < 3 or rest[0].text not in ("v", "i", "value", "vol", "cur"):
+            self.say(f"'{head.text}' needs {terminals} nodes and v={{…}} or i={{…}}.", rest[0] if rest else head)
+            return
+        gives_volts = rest[0].text in ("v", "vol") or (rest[0].text == "value" and head.text[0] == "e")
+        text = ""
+        for token in rest[2:]:  # an expression outside braces was cut into words: join them again
+            text += ("" if text[-1:] in "<>!=" and token.text == "=" else " ") + token.text.strip("{}'")
+        try:
+            expression = parse_expression(text.strip())
+        except ExpressionError as bad:
+            self.say(f"in {text.strip()}: {bad}.", rest[2])
+            return
+        parameters = {"value": expression}
+        self.block.cards.append(Card(head.text, "b", nodes, parameters, "volts" if gives_volts else "amps", head))
 
     def source(
         self, words: list[Token], head: Token

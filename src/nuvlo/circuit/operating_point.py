@@ -85,6 +85,8 @@ class OperatingPoint:
                 out[element.name] = (full[c] - full[d]) * eq.gains[element.name]
             elif element.kind == "f":
                 out[element.name] = self.x[eq.branch[element.controls[0]]] * eq.gains[element.name]
+            elif element.kind == "b" and not element.gives_volts:
+                out[element.name] = junction[eq.devices.spans_by_name()[element.name][0]]
             elif element.name in eq.branch:
                 out[element.name] = self.x[eq.branch[element.name]]
         return {e.name: out[e.name] for e in eq.circuit.elements if e.name in out}
@@ -101,6 +103,8 @@ class OperatingPoint:
                 heat[name] = heat.get(name, 0.0) + (full[a] - full[b]) ** 2 * siemens
         volts = eq.branch_voltages(self.x)
         for name, (first, last) in eq.devices.spans_by_name().items():
+            if eq.circuit.element(name).kind == "b":
+                continue  # an expression is a source: it gives or takes, but is no part that grows warm
             own = (volts[first:last] * self.evaluation.current[first:last]).sum(axis=0)
             heat[name] = heat.get(name, 0.0) + own
         return {e.name: heat[e.name] for e in eq.circuit.elements if e.name in heat}

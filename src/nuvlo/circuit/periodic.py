@@ -44,7 +44,7 @@ class PeriodicSolver:
         branches = eq.devices.count
         right = np.zeros((eq.size, 1 + branches))
         right[:, 0] = eq.unit_source(source)
-        for k, (plus, minus) in enumerate(eq.devices.pairs):
+        for k, (plus, minus) in enumerate(eq.devices.injections):
             eq.inject(right[:, k + 1], (plus, minus), -1.0)
         frequency = np.asarray(np.fft.rfftfreq(samples, 1.0 / rate), float)
         solved = LinearisedCircuit(point).solve(frequency, right)[:, :, 0]
