@@ -25,10 +25,15 @@ class Tolerances:
     vntol: float = 1e-9
     abstol: float = 1e-15
     gmin: float = 1e-15
-    iterations: int = 100
+    iterations: int = 150
 
 
 DEFAULT = Tolerances()
+SMALLEST_SOURCE_STEP = 1e-4  # of full supply
+STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
+# Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
+# by ever smaller shares of each step: (from this turn on, share).
+DAMPING = ((70, 0.1), (45, 0.25), (20, 0.5), (0, 1.0))
 
 
 @dataclass(frozen=True)
@@ -172,8 +177,9 @@ class _Newton:
         self.elimination = self.eq.plan(values)
 
     def iterate(
-        self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None, scale: float = 1.0
-    ) -> tuple[Array, NDArray[np.bool_]]:
+        self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None, scale: float = 1.0,
+        turns: int | None = None,
+    ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
         """Newton on the members ``chosen`` from ``start`` (n, 1 or K); returns x (n, K) and who converged."""
         eq, tol = self.eq, self.tol
         gmin = tol.gmin if gmin is None else gmin
@@ -183,7 +189,7 @@ class _Newton:
         old_v = np.broadcast_to(junctions, (eq.devices.count, chosen.size)).copy()
         linear, devices, right = self.subset(chosen, scale)
         floor = self.floor()
-        for _ in range(tol.iterations):
+        for turn in range(turns or tol.iterations):
             found = devices.evaluate(old_v, gmin)
             values = list(linear)
             eq.add_devices(values, found.conductance)
@@ -202,6 +208,11 @@ class _Newton:
             if ending.size:
                 new[:, ending] = self.elimination.mend(members_of(values, ending), b[:, ending], new[:, ending])
                 broken = ~np.isfinite(new).all(axis=0)
+            share = next(s for after, s in DAMPING if turn >= after)
+            if share < 1.0 and not settled.all():
+                moving = ~(settled | broken)
+                new[:, moving] = before[:, moving] + share * (new[:, moving] - before[:, moving])
+                new_v, _ = devices.limited(eq.branch_voltages(new), old_v)
             if whole:
                 x = new
             else:
@@ -238,17 +249,31 @@ class _Newton:
         v = np.broadcast_to(junctions, (self.eq.devices.count, chosen.size)).copy()
         ok = np.ones(chosen.size, dtype=bool)
         for gmin in [*np.logspace(-2, np.log10(self.tol.gmin), 14), self.tol.gmin]:
-            x, ok = self.iterate(chosen, x, v, gmin=float(gmin))
+            x, ok = self.iterate(chosen, x, v, gmin=float(gmin), turns=STEP_TURNS)
+            if not ok.any():
+                break
             x = np.nan_to_num(x, nan=0.0, posinf=0.0, neginf=0.0)
             v = self.eq.branch_voltages(x)
         return x, ok
 
     def source_steps(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
-        x = np.zeros((self.eq.size, chosen.size))
-        v = np.zeros((self.eq.devices.count, chosen.size))
-        ok = np.ones(chosen.size, dtype=bool)
-        for scale in np.linspace(0.0, 1.0, 41):
-            x, ok = self.iterate(chosen, x, v, scale=float(scale))
-            x = np.nan_to_num(x, nan=0.0, posinf=0.0, neginf=0.0)
-            v = self.eq.branch_voltages(x)
+        """Raise all sources from nothing, each member in steps as small as it needs."""
+        x = np.full((self.eq.size, chosen.size), np.nan)
+        ok = np.zeros(chosen.size, dtype=bool)
+        for k in range(chosen.size):
+            x[:, k], ok[k] = self.raise_sources(chosen[k : k + 1])
         return x, ok
+
+    def raise_sources(self, member: NDArray[np.int_]) -> tuple[Array, bool]:
+        x = np.zeros((self.eq.size, 1))
+        scale, step = 0.0, 0.02
+        while scale < 1.0:
+            trial = min(1.0, scale + step)
+            found, ok = self.iterate(member, x, self.eq.branch_voltages(x), scale=trial, turns=STEP_TURNS)
+            if ok[0]:
+                x, scale, step = found, trial, min(2.0 * step, 0.1)
+            elif step < SMALLEST_SOURCE_STEP:
+                return x[:, 0], False
+            else:
+                step /= 4.0
+        return x[:, 0], True
