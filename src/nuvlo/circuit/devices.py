@@ -10,6 +10,7 @@ Nagel, SPICE2, UCB/ERL M520, 1975, appendix 4).
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -36,7 +37,7 @@ class Evaluation:
     capacitance: Array
 
 
-class _Group:
+class _Group(ABC):
     """All devices of one kind. ``branches`` of each; ``entries`` are (row, column) pairs among them."""
 
     kind: ClassVar[str]
@@ -51,10 +52,6 @@ class _Group:
         self.p = {name: self._table(circuit, overrides, name, value) for name, value in self.defaults.items()}
         for name in self.by_area:
             self.p[name] = self.p[name] * area
-        self.prepare(area)
-
-    def prepare(self, area: Array) -> None:
-        """Work out what every evaluation needs."""
 
     def _table(self, circuit: Circuit, overrides: Overrides, name: str, default: float) -> Array:
         """(devices, K) with K = 1 where nothing varies."""
@@ -63,13 +60,13 @@ class _Group:
         width = max((v.size for v in values), default=1)
         return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(self.elements), width)
 
+    @abstractmethod
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
         """(plus, minus) node of each branch; ``inner`` are nodes behind series resistances."""
-        raise NotImplementedError
 
+    @abstractmethod
     def evaluate(self, v: Array, gmin: float, charges: bool) -> tuple[Array, Array, Array, Array]:
         """Currents (B, K), conductances (E, K), charges and capacitances; the last two only where asked for."""
-        raise NotImplementedError
 
     def widths(self) -> list[int]:
         """Branches of each device."""
@@ -97,7 +94,8 @@ class _Diodes(_Group):
         "af": 1.0,
     }  # fmt: skip
 
-    def prepare(self, area: Array) -> None:
+    def __init__(self, circuit: Circuit, overrides: Overrides) -> None:
+        super().__init__(circuit, overrides)
         self.p["knee"] = _knee(self.p)
 
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:

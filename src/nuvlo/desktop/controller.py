@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any
 
 from PyQt6.QtCore import QObject, QThreadPool, pyqtSignal
@@ -147,4 +148,4 @@ class Controller(QObject):
 
 def _load_ahead() -> None:
     """Bring in, while the builder reads the first step, what later pictures need."""
-    import pyqtgraph  # noqa: F401
+    import_module("pyqtgraph")
