@@ -239,6 +239,8 @@ def test_the_demo_workshop_begins_once(tmp_path):
     assert [b.bench for b in first.builds()] == ["simulated:7"]
     first.close()
     assert len(demo_workshop(tmp_path).builds()) == 1
+    second = demo_workshop(tmp_path, another=True).builds()
+    assert [(b.serial, b.bench) for b in second] == [("001", "simulated:7"), ("002", "simulated:8")]
 
 
 def test_serials_count_up(tmp_path, gorsefire):

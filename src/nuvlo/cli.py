@@ -57,8 +57,10 @@ def _parser() -> argparse.ArgumentParser:
     demo = verb("demo", _demo, "open the demo workshop")
     demo.add_argument("--check", action="store_true", help="paint the first window, then end")
     demo.add_argument("--folder", type=Path, help="where the demo workshop is kept")
+    demo.add_argument("--new", action="store_true", help="begin another unit")
     opened = verb("open", _open, "open a build, a kit folder or a workshop")
     opened.add_argument("path", type=Path)
+    opened.add_argument("--new", action="store_true", help="begin another unit of the kit")
     opened.add_argument("--build", metavar="SERIAL", help="which build of a workshop; the newest if not given")
     opened.add_argument("--workshop", type=Path, help="workshop that keeps builds of a kit opened by its folder")
     opened.add_argument("--check", action="store_true", help="paint the first window, then end")
@@ -101,7 +103,7 @@ def _demo(a: argparse.Namespace) -> tuple[int, Document, str]:
     def opener() -> Any:
         from nuvlo.workshop import demo_workshop
 
-        workshop = demo_workshop(folder)
+        workshop = demo_workshop(folder, another=a.new)
         return workshop.open(workshop.builds()[-1].id)
 
     status = start(opener, folder, check=a.check)
@@ -136,7 +138,7 @@ def _open(a: argparse.Namespace) -> tuple[int, Document, str]:
             return workshop.open(wanted[-1].id)
         kit = read_kit(path)
         mine = [b for b in builds if kit_place(b.folder).resolve() == kit.folder.resolve()]
-        return workshop.open(mine[-1].id) if mine else workshop.start(kit)
+        return workshop.open(mine[-1].id) if mine and not a.new else workshop.start(kit)
 
     status = start(opener, folder, check=a.check)
     return status, {"folder": folder.name, "status": status}, ""

@@ -13,6 +13,7 @@ from nuvlo.session import Session
 
 SHIPPED = Path(__file__).parent / "demo" / "kits"
 SHIPPED_PREFIX = "shipped:"
+FIRST_SEED = 7  # of the demo's first unit
 
 
 class Workshop:
@@ -65,9 +66,11 @@ def kit_place(text: str) -> Path:
     return SHIPPED / text.removeprefix(SHIPPED_PREFIX) if text.startswith(SHIPPED_PREFIX) else Path(text)
 
 
-def demo_workshop(folder: Path) -> Workshop:
-    """The demo workshop in ``folder``, with a first build on a simulated bench when it is new."""
+def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
+    """The demo workshop in ``folder``, with a first build on a simulated bench when it is new, or ``another`` one."""
     workshop = Workshop(folder)
-    if not workshop.builds() and not workshop.logbook.read_only:
-        workshop.start(read_kit(SHIPPED / "gorsefire"), bench="simulated:7")
+    builds = workshop.builds()
+    if (another or not builds) and not workshop.logbook.read_only:
+        # Each unit of the demo has parts of its own.
+        workshop.start(read_kit(SHIPPED / "gorsefire"), bench=f"simulated:{FIRST_SEED + len(builds)}")
     return workshop

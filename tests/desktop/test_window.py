@@ -324,7 +324,10 @@ def test_check_paints_and_ends(tmp_path):
     assert done.returncode == 1
     assert "damaged" in done.stderr
     asked = [sys.executable, "-m", "nuvlo", "open", str(tmp_path), "--check", "--build"]
+    another = [sys.executable, "-m", "nuvlo", "demo", "--check", "--new", "--folder", str(tmp_path)]
+    assert subprocess.run(another, capture_output=True, timeout=90).returncode == 0
+    assert subprocess.run([*asked, "002"], capture_output=True, timeout=90).returncode == 0
     assert subprocess.run([*asked, "001"], capture_output=True, timeout=90).returncode == 0
     done = subprocess.run([*asked, "099"], capture_output=True, text=True, timeout=90)
     assert done.returncode == 1
-    assert "Builds here: Gorsefire 001" in done.stderr
+    assert "Builds here: Gorsefire 001, Gorsefire 002" in done.stderr
