@@ -72,15 +72,12 @@ class Elimination:
         """Pivot of least Markowitz cost among those not much smaller than the largest of their row."""
         size = np.abs(dense) * candidates
         biggest = size.max(axis=1, keepdims=True)
-        if not biggest[candidates.any(axis=1)].all():
+        if not biggest[candidates.any(axis=1)].all() or not candidates.any():
             return None
         row_uses, column_uses = candidates.sum(axis=1)[:, None] - 1, candidates.sum(axis=0) - 1
-        with np.errstate(invalid="ignore", divide="ignore"):
-            share = size / biggest
+        share = size / np.maximum(biggest, 1e-300)
         allowed = candidates & (share >= PIVOT_THRESHOLD)
-        if not allowed.any():
-            return None
-        cost = np.where(allowed, row_uses * column_uses - 0.5 * np.nan_to_num(share), np.inf)
+        cost = np.where(allowed, row_uses * column_uses - 0.5 * share, np.inf)
         r, c = divmod(int(np.argmin(cost)), dense.shape[1])
         return r, c
 

@@ -30,6 +30,7 @@ class Tolerances:
 
 DEFAULT = Tolerances()
 SMALLEST_SOURCE_STEP = 1e-4  # of full supply
+KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
 # by ever smaller shares of each step: (from this turn on, share).
@@ -204,7 +205,10 @@ class _Newton:
             before = x if whole else x[:, live]
             settled = (np.abs(new - before) <= tol.reltol * np.abs(new) + floor).all(axis=0) & ~held.any(axis=0)
             broken = ~np.isfinite(new).all(axis=0)
-            ending = np.flatnonzero(settled | broken)
+            keep = ~(settled | broken)
+            # Exactness is looked at once, when members are about to be let go.
+            leaving = keep.mean() < KEEP_SHARE
+            ending = np.flatnonzero(settled | broken) if leaving else np.flatnonzero(broken)
             if ending.size:
                 new[:, ending] = self.elimination.mend(members_of(values, ending), b[:, ending], new[:, ending])
                 broken = ~np.isfinite(new).all(axis=0)
@@ -217,12 +221,12 @@ class _Newton:
                 x = new
             else:
                 x[:, live] = new
-            done[live[settled & ~broken]] = True
+            done[live] = settled & ~broken
             keep = ~(settled | broken)
             if not keep.any():
                 break
             old_v = new_v
-            if keep.mean() < 0.8:  # compacting costs a copy: worth it only when enough have finished
+            if leaving:  # compacting costs a copy: worth it only when enough have finished
                 live, old_v = live[keep], new_v[:, keep]
                 linear, devices, right = self.subset(chosen[live], scale)
         return x, done
