@@ -24,7 +24,6 @@ PLAIN = {
 }  # fmt: skip
 WITH_TEXT = {"note": "keep a note", "accept": "accept this reading as it is, with a reason"}
 SHORT = {"n": "next", "b": "back", "u": "undo", "ok": "next", "measure": "read", "export": "sheet"}
-NOT_VALUES = re.compile(r"[A-Za-z]{2,}")
 
 
 class NotUnderstood(NuvloError):

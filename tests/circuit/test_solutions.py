@@ -31,11 +31,7 @@ def test_an_ensemble_equals_its_members_one_by_one(circuit):
 def test_kirchhoff_holds_at_every_node(circuit):
     point = operating_point(circuit)
     current = point.currents()
-    at_c1 = current["r3"] - current["q1"]
-    base = 0.0
-    ib2 = current["r5"]  # not the base current, but the only other path at b1
-    assert at_c1 > 0
-    assert ib2 != base
+    assert current["r3"][0] > current["q1"][0], "what is left over drives the second base"
     assert current["vsup"][0] == pytest.approx(-current["d1"][0])
     assert current["r1"][0] == pytest.approx(current["d1"][0])
     assert sum(current[n][0] for n in ("r3", "r4", "r6")) == pytest.approx(current["r1"][0], rel=1e-9)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -222,7 +223,11 @@ class Window(QMainWindow):
                 board.picked.connect(lambda ref: self.run(Command("find", "", ref)))
         for key, picture in self._pictures.items():
             picture.setVisible(key is stage)
-        self._pictures[stage].show_session(session, now, self.side)
+        picture = self._pictures[stage]
+        picture.show_session(session, now, self.side)
+        board = getattr(picture, "board", None)
+        if self._found_part and board is not None:
+            board.show_board(session.kit, replace(board.marking, lit=frozenset({self._found_part})))
 
     def _warm(self) -> None:
         """Draw one curve unseen: what Qt and pyqtgraph do only the first time is done before it is waited for."""

@@ -18,7 +18,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.kit import tables
 from nuvlo.kit.board import Board
-from nuvlo.kit.schema import Control, KitFile, Point, Supply
+from nuvlo.kit.schema import Control, KitFile, Point
 from nuvlo.kit.tables import PanelHole, Part, Wire
 from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
@@ -69,10 +69,6 @@ class Kit:
             if ref.lower() in (control.ref.lower(), control.name.lower()):
                 return control
         raise KitError(Problem(f"there is no control '{ref}' in {self.name}.", "Check the name.", ref=ref))
-
-    def supply_at(self, point: str) -> Supply | None:
-        """The supply measured directly at a test point, if any."""
-        return next((s for s in self.info.supply if s.point == point), None)
 
     def element_of(self, ref: str) -> str | None:
         """The netlist's name for a part: its reference in lower case, or that of its subcircuit instance."""

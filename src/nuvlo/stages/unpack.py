@@ -9,7 +9,6 @@ from nuvlo.model import Task, Wants, Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
 
 MEASURED_KINDS = ("resistor", "capacitor")
-TOLERANCE_WORDS = "{low:g} to +{high:g} %"
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
