@@ -90,6 +90,19 @@ def test_typing_anywhere_goes_to_the_bench_line(drive):
     assert driver.window.bench_line.entry.text() == ""
 
 
+def test_keys_that_come_by_way_of_the_window_system_arrive_once(drive):
+    """As from a real keyboard: the QWindow gets the key first and hands it on to the widget with the focus."""
+    driver = drive()
+    handle = driver.window.windowHandle()
+    for letter in "r1":
+        QTest.keyClick(handle, letter)
+    assert driver.window.bench_line.entry.text() == "r1"
+    QTest.keyClick(handle, Qt.Key.Key_Escape)
+    QTest.keyClick(handle, Qt.Key.Key_Space)
+    driver.settle()
+    assert list(driver.session.build.measured) == ["R1"], "Space went on by one step, not by two"
+
+
 def test_what_is_not_understood_stays_to_be_mended(drive):
     driver = drive()
     driver.type("r1 fish")

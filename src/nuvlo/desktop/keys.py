@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from nuvlo.bench_line import Command
 
@@ -19,7 +19,8 @@ class Keys(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() != QEvent.Type.KeyPress or QApplication.activeWindow() not in (self.window, None):
             return False
-        if not self.window.isAncestorOf(watched) and watched is not self.window:
+        # The window system's own QWindow sees each key first; it is let through to the widget it is meant for.
+        if not isinstance(watched, QWidget) or not (watched is self.window or self.window.isAncestorOf(watched)):
             return False
         assert isinstance(event, QKeyEvent)
         key, entry = event.key(), self.window.bench_line.entry
