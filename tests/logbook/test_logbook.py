@@ -53,6 +53,11 @@ def test_the_fold_of_a_little_of_everything():
     assert (b.done, b.notes) == ({"fit.1"}, ["lid scratched"])
 
 
+def test_a_slip_is_put_right_by_measuring_again():
+    assert fold("b", events(measured(value=100e3), measured(), measured(value=101.0))).part_value("R1").value == 100.5
+    assert fold("b", events(measured(), measured(value=100e3))).part_value("R1").value == 100e3
+
+
 def test_marks_come_and_go_and_a_swapped_part_is_measured_anew():
     b = fold("b", events(measured(), PartMarked(ref="R1", state="wrong")))
     assert b.marks == {"R1": "wrong"}

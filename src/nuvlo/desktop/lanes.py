@@ -129,7 +129,7 @@ class NextLane(QScrollArea):
         column.addWidget(label(f.words, body))
         ref = f.task.parts[0].lower() if f.task.parts else "r1"
         if f.task.wants is Wants.MEASURE:
-            ways = f"Put the right part in and type '{ref} swapped', or 'read' again, or 'accept' with a reason."
+            ways = f"Put the right part in and type '{ref} swapped', or measure again if it was a slip, or 'accept' with a reason."
         elif f.task.wants is Wants.SWEEP:
             ways = "Find the part that does it and mark it, as in 'c2 swapped', then 'sweep' again; or 'accept' with a reason."
         else:

@@ -69,12 +69,19 @@ class Build:
         return None
 
     def part_value(self, ref: str) -> Measured | None:
-        """Mean of all measurements of a part, keeping the instrument's uncertainty: repeats share its error."""
+        """Mean of the measurements that agree with the newest, keeping the instrument's uncertainty: repeats share its error.
+
+        An earlier one that does not agree within both uncertainties was a slip of the clips or of the keys.
+        """
         found = self.measured.get(ref)
         if not found:
             return None
-        mean = sum(m.value for m in found) / len(found)
-        return Measured(mean, max(m.uncertainty for m in found), found[0].unit)
+        newest = found[-1]
+        agreeing = [
+            m for m in found if m is newest or abs(m.value - newest.value) <= m.uncertainty + newest.uncertainty
+        ]
+        mean = sum(m.value for m in agreeing) / len(agreeing)
+        return Measured(mean, max(m.uncertainty for m in agreeing), newest.unit)
 
     def turned(self, ref: str) -> float:
         """Degrees a control has been turned in all, clockwise positive."""
