@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.circuit.expression import Expression
-from nuvlo.circuit.netlist import MODEL_TYPES, Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
+from nuvlo.circuit.models import MODEL_TYPES
+from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
 from nuvlo.problems import Problem
 
 Array = NDArray[np.float64]
@@ -30,6 +32,13 @@ class Element:
     polarity: int = 1  # −1 for a PNP transistor or a P-channel FET
     controls: tuple[str, ...] = ()  # full names of the elements that F, H and K speak of
     senses: tuple[tuple[str, tuple[int, int] | str], ...] = ()  # what a B source's expression speaks of
+    copy_of: str = ""  # of a transistor with its legs in other holes: the element it stands for
+    legs: str = ""  # and which legs stand where
+
+    @property
+    def part(self) -> str:
+        """The name of the part, shared by its copies."""
+        return self.copy_of or self.name
 
     @property
     def gives_volts(self) -> bool:
@@ -79,6 +88,7 @@ class Circuit:
         self.netlist = netlist
         self.nodes: list[str] = []
         self.elements: list[Element] = []
+        self.temperature = netlist.temperature  # °C
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
@@ -98,6 +108,13 @@ class Circuit:
     @classmethod
     def from_text(cls, text: str, folder: Path | None = None) -> Circuit:
         return cls(parse_netlist(text, folder=folder))
+
+    def with_elements(self, extra: list[Element]) -> Circuit:
+        """The same circuit with more elements between its nodes."""
+        out = copy(self)
+        out.elements = [*self.elements, *extra]
+        out._by_name = {e.name: e for e in out.elements}
+        return out
 
     def element(self, name: str) -> Element:
         found = self._by_name.get(name.lower())
@@ -123,12 +140,12 @@ class Circuit:
 
         The main value of an element (``value`` of R and C, ``dc`` of sources) is overridden by the bare name too.
         """
-        full = f"{element.name}.{name}"
+        full = f"{element.part}.{name}"
         if full in overrides:
             return overrides[full]
         main = "dc" if element.kind in "vi" else "value"
-        if name == main and element.name in overrides:
-            return overrides[element.name]
+        if name == main and element.part in overrides:
+            return overrides[element.part]
         if name in element.card.parameters and element.kind != "b":
             return element.scope.evaluate(element.card.parameters[name], overrides)
         if element.card.model:
@@ -140,7 +157,11 @@ class Circuit:
     def has_parameter(self, name: str) -> bool:
         """Whether ``name`` (``r1``, ``q1.bf``, ``xfuzz.pos``) can be overridden here."""
         head, _, tail = name.rpartition(".")
-        if name in self._by_name or (head in self._by_name and self._by_name[head].card.model):
+        if (
+            name in self.netlist.top.parameters
+            or name in self._by_name
+            or (head in self._by_name and self._by_name[head].card.model)
+        ):
             return True
         return any(
             e.scope.prefix == head + "." and (tail in e.scope.block.parameters or tail in e.scope.given)
@@ -167,14 +188,14 @@ class Circuit:
                 self._instance(card, block, scope, numbers, inside)
                 continue
             polarity = 1
-            if card.kind in MODEL_TYPES:
+            if card.kind in MODEL_TYPES and (card.kind != "r" or card.model):
                 model = block.find_model(card.model or "")
                 wanted = MODEL_TYPES[card.kind]
                 if model is None or model.kind not in wanted:
                     why = "is not defined" if model is None else f"is of type {model.kind}"
                     self._say(card, f"the model '{card.model}' {why}.", f"Add .model {card.model} {wanted[0]}(…).")
                     continue
-                polarity = -1 if model.kind in ("pnp", "pjf") else 1
+                polarity = -1 if model.kind in ("pnp", "pjf", "pmos") else 1
             if card.kind in "vr" and numbers[0] == numbers[1] and card.kind == "v":
                 self._say(card, "both ends of this source are on the same node.", "Mend one of the nodes.")
             controls = tuple(scope.prefix + name for name in card.controls)
@@ -248,8 +269,8 @@ class Circuit:
                 )
             sources[a] = b
         for element in self.elements:
-            if element.kind in "rlvdqehj" or element.gives_volts:
-                first, *rest = (n % len(group) for n in element.nodes[: 2 if element.kind in "eh" else 3])
+            if element.kind in "rlvdqehjm" or element.gives_volts:
+                first, *rest = (n % len(group) for n in element.nodes[: 2 if element.kind in "eh" else 4])
                 for other in rest:
                     group[root(first)] = root(other)
         ground = root(len(self.nodes))

@@ -12,14 +12,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
-from nuvlo.circuit.devices import Devices, Evaluation
+from nuvlo.circuit.devices import NOMINAL_TEMPERATURE, ZERO_CELSIUS, Devices, Evaluation
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.netlist import NetlistError
+from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_turned_legs
 from nuvlo.circuit.waveform import Waveform
 from nuvlo.problems import Problem
 
 BRANCH_KINDS = "vleh"
-SERIES_RESISTANCES = {"d": (("rs", 0),), "q": (("rc", 0), ("rb", 1), ("re", 2)), "j": (("rd", 0), ("rs", 2))}
+SERIES_RESISTANCES = {
+    "d": (("rs", 0),),
+    "q": (("rc", 0), ("rb", 1), ("re", 2)),
+    "j": (("rd", 0), ("rs", 2)),
+    "m": (("rd", 0), ("rs", 2)),
+}
 ONE: Array = np.ones(1)
 
 
@@ -43,7 +49,11 @@ class Equations:
         leak: float = 0.0,
     ) -> None:  # fmt: skip
         overrides = overrides or {}
+        check(circuit, overrides)
+        circuit = with_turned_legs(circuit, overrides)
         self.circuit = circuit
+        self.temperature = np.atleast_1d(np.asarray(overrides.get("temper", circuit.temperature), float)) + ZERO_CELSIUS
+        self.overrides = overrides
         self.members = ensemble_size(overrides)
         self.names = list(circuit.nodes)
         extra: dict[tuple[str, str], int] = {}
@@ -65,7 +75,7 @@ class Equations:
         self.first_branch = len(self.names)
         self.branch = {e.name: self.first_branch + k for k, e in enumerate(branches)}
         self.size = self.first_branch + len(branches)
-        self.devices = Devices(circuit, overrides, extra, self.branch)
+        self.devices = Devices(circuit, overrides, self.temperature, extra, self.branch)
         self.capacitors: list[tuple[int, int, Array]] = []
         self.resistor_entry: dict[str, int] = {}
         for element in circuit.elements:
@@ -78,18 +88,25 @@ class Equations:
                                 at.column, element.name)
                     )  # fmt: skip
                 self.resistor_entry[element.name] = len(conductors)
-                conductors.append((*_two(element.nodes), 1.0 / ohms))
+                there = present(element, overrides)
+                siemens = there / (ohms * self._warmth(element)) + (1.0 - there) * ABSENT
+                conductors.append((*_two(element.nodes), np.atleast_1d(siemens)))
             elif element.kind == "c":
-                self.capacitors.append((*_two(element.nodes), self._value(element.name, "value", overrides)))
+                farads = present(element, overrides) * self._value(element.name, "value", overrides)
+                self.capacitors.append((*_two(element.nodes), farads))
+        conductors += bridges(circuit, overrides)
         if leak:
             conductors += [(node, -1, np.array([leak])) for node in range(self.first_branch)]
         self.conductors = conductors
         self.gains = {
-            e.name: self._value(e.name, "value", overrides) for e in circuit.elements if e.kind in "leghfk"
+            e.name: self._value(e.name, "value", overrides) * (1.0 if e.kind == "l" else present(e, overrides))
+            for e in circuit.elements if e.kind in "leghfk"
         }  # fmt: skip
-        self.overrides = overrides
+        self.strength = {
+            e.name: np.atleast_1d(present(e, overrides) * direction(e, overrides)) for e in circuit.elements if e.kind in "vi"
+        }  # fmt: skip
         self.sources = {
-            e.name: self._value(e.name, "dc", overrides) for e in circuit.elements if e.kind in "vi"
+            name: strength * self._value(name, "dc", overrides) for name, strength in self.strength.items()
         }  # fmt: skip
         self.open_sources = open_sources
         self.lay_out()
@@ -97,6 +114,12 @@ class Equations:
     def _value(self, name: str, parameter: str, overrides: Overrides) -> Array:
         element = self.circuit.element(name)
         return np.atleast_1d(np.asarray(self.circuit.parameter(element, parameter, overrides), float))
+
+    def _warmth(self, element: Element) -> Array:
+        """Factor on a resistance from 27 °C to the circuit's temperature: 1 + TC1·ΔT + TC2·ΔT²."""
+        rise = self.temperature - NOMINAL_TEMPERATURE
+        first, second = (self._value(element.name, name, self.overrides) for name in ("tc1", "tc2"))
+        return 1.0 + first * rise + second * rise**2
 
     # -- pattern ----------------------------------------------------------------------------------------------
 
@@ -125,6 +148,9 @@ class Equations:
             for node, sign in zip(element.nodes[:2], (ONE, -ONE), strict=True):
                 self._entry(self._static, node, row, sign)
                 self._entry(self._static, row, node, sign)
+            there = present(element, self.overrides)
+            if np.any(there != 1.0):
+                self._entry(self._static, row, row, np.atleast_1d((there - 1.0) / ABSENT))
         gain = self.gains.get(element.name)
         if gain is None:
             return
@@ -225,7 +251,7 @@ class Equations:
     def right_side_at(self, waveforms: dict[str, Waveform], time: float) -> Array:
         """(n, members or 1): what the sources drive at ``time`` s."""
         held = self.sources
-        self.sources = {**held, **{name: np.array([course(time)]) for name, course in waveforms.items()}}
+        self.sources = {**held, **{name: self.strength[name] * course(time) for name, course in waveforms.items()}}
         try:
             return self.right_side()
         finally:

@@ -11,68 +11,17 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from nuvlo.circuit.expression import Expression, ExpressionError, constant, parse_expression
+from nuvlo.circuit.models import ALIASES, KNOWN_PARAMETERS, MODEL_TYPES
 from nuvlo.circuit.number import BadNumber, spice_number
 from nuvlo.circuit.waveform import KINDS
 from nuvlo.problems import NuvloError, Problem, Severity, errors
 
 LIBRARY = Path(__file__).parent / "library"
 # Terminals of each element; X and Q take a variable number and are treated apart.
-TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 4, "g": 4, "f": 2, "h": 2, "j": 3, "k": 0}
+TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 4, "g": 4, "f": 2, "h": 2, "j": 3, "m": 4, "k": 0}
 CONTROLLED_BY = {"f": 1, "h": 1, "k": 2}  # how many other elements a card names
-MODEL_TYPES = {"d": ("d",), "q": ("npn", "pnp"), "j": ("njf", "pjf")}
-JFET_PARAMETERS = frozenset(["beta", "vto", "lambda", "is", "n", "rs", "rd", "cgs", "cgd", "pb", "fc", "kf", "af", "b"])
-DIODE_PARAMETERS = frozenset(
-    ["is", "n", "rs", "bv", "ibv", "cjo", "cj0", "m", "vj", "fc", "tt", "eg", "xti", "kf", "af"]
-)
-BJT_PARAMETERS = frozenset(
-    [
-        "is",
-        "bf",
-        "br",
-        "nf",
-        "nr",
-        "vaf",
-        "va",
-        "var",
-        "vb",
-        "ikf",
-        "ik",
-        "ikr",
-        "ise",
-        "ne",
-        "isc",
-        "nc",
-        "rb",
-        "rc",
-        "re",
-        "cje",
-        "vje",
-        "pe",
-        "mje",
-        "me",
-        "cjc",
-        "vjc",
-        "pc",
-        "mjc",
-        "mc",
-        "fc",
-        "tf",
-        "tr",
-        "eg",
-        "xti",
-        "xtb",
-        "kf",
-        "af",
-    ]
-)
-ALIASES = {"cj0": "cjo", "va": "vaf", "vb": "var", "ik": "ikf", "pe": "vje", "me": "mje", "pc": "vjc", "mc": "mjc"}
 IGNORED_CARDS = {".options", ".option", ".op", ".ac", ".tran", ".noise", ".dc", ".print", ".plot", ".save", ".end"}
-IGNORED_CARDS |= {".temp", ".width", ".probe", ".meas", ".measure", ".global", ".title"}
-
-
-_KNOWN_PARAMETERS = {
-    "d": DIODE_PARAMETERS, "npn": BJT_PARAMETERS, "pnp": BJT_PARAMETERS, "njf": JFET_PARAMETERS, "pjf": JFET_PARAMETERS,
-}  # fmt: skip
+IGNORED_CARDS |= {".width", ".probe", ".meas", ".measure", ".global", ".title"}
 
 
 class NetlistError(NuvloError):
@@ -138,6 +87,7 @@ class Netlist:
     title: str
     top: Block
     warnings: tuple[Problem, ...] = ()
+    temperature: float = 27.0  # °C
 
 
 def read_netlist(path: Path) -> Netlist:
@@ -162,7 +112,7 @@ def parse_netlist(text: str, name: str = "circuit.cir", folder: Path | None = No
     reader.finish(name)
     if errors(reader.problems):
         raise NetlistError(reader.problems)
-    return Netlist(reader.title.lstrip("* ").strip(), reader.top, tuple(reader.problems))
+    return Netlist(reader.title.lstrip("* ").strip(), reader.top, tuple(reader.problems), reader.degrees)
 
 
 _WORD = re.compile(r"\{[^}]*\}?|'[^']*'?|[^\s(),={}']+|=|[(),]")
@@ -178,6 +128,7 @@ class _Reader:
         self.including: list[str] = []
         self.in_control = False
         self.seen: set[tuple[int, str]] = set()
+        self.degrees = 27.0
 
     # -- lines into cards -------------------------------------------------------------------------------------
 
@@ -222,7 +173,7 @@ class _Reader:
             self.element(card)
         elif kind.isalpha():
             self.say(
-                f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H B D Q J or X."
+                f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H B D Q J M or X."
             )
         else:
             self.say(f"'{head.text}' is not the name of an element.", head, "A name starts with a letter.")
@@ -248,6 +199,8 @@ class _Reader:
                 self.say("there is no .subckt for this .ends to close.", head)
             else:
                 self.block = self.block.parent
+        elif head.text == ".temp":
+            self.temperature(card)
         elif head.text not in IGNORED_CARDS:
             self.say(f"'{head.text}' is not known and is passed over.", head, severity="warning")
         return True
@@ -294,14 +247,23 @@ class _Reader:
         self.block.subcircuits[card[1].text] = block
         self.block = block
 
+    def temperature(self, card: list[Token]) -> None:
+        words = [t for t in card[1:] if t.text != "="]
+        if not words:
+            self.say("a temperature in °C is missing after .temp.", card[0])
+            return
+        self.degrees = self.number(words[0])(lambda name: 27.0)
+        if len(words) > 1:
+            self.say("only the first temperature counts; an ensemble takes the others.", words[1], severity="warning")
+
     def model(self, card: list[Token]) -> None:
         if len(card) < 3:
             self.say("a .model needs a name and a type.", card[0], "For example: .model bc549c npn(bf=520).")
             return
         name, kind = card[1].text, card[2]
-        known = _KNOWN_PARAMETERS.get(kind.text)
+        known = KNOWN_PARAMETERS.get(kind.text)
         if known is None:
-            self.say(f"models of type '{kind.text}' are not read yet.", kind, "Use d, npn, pnp, njf or pjf.")
+            self.say(f"models of type '{kind.text}' are not read yet.", kind, f"Use {', '.join(KNOWN_PARAMETERS)}.")
             return
         parameters: dict[str, Expression] = {}
         for key, (expression, token) in self.assignments_with_tokens(card[3:]).items():
@@ -328,7 +290,7 @@ class _Reader:
         words = [t for t in card[1:] if t.text not in "(),"]
         count = 3 if kind == "q" else TERMINALS[kind]
         if len(words) < count + 1:
-            what = "and a model" if kind in MODEL_TYPES else "and a value"
+            what = "and a model" if kind in MODEL_TYPES and kind != "r" else "and a value"
             self.say(f"'{head.text}' needs {count} nodes {what}.", words[-1] if words else head)
             return
         nodes = tuple(t.text for t in words[:count])
@@ -344,7 +306,7 @@ class _Reader:
                 return
             controls = tuple(t.text for t in rest[:cut])
             parameters["value"] = self.number(rest[cut])
-        elif kind in MODEL_TYPES:
+        elif kind in MODEL_TYPES and kind != "r":
             substrate = len(rest) > 1 and not _starts_number(rest[1].text) and (len(rest) < 3 or rest[2].text != "=")
             if kind == "q" and substrate:
                 rest = rest[1:]  # a substrate node, which the models here do not use
@@ -358,6 +320,8 @@ class _Reader:
         else:
             parameters["value"] = self.number(rest[0])
             self.warn_of_small_megohm(kind, rest[0])
+            if kind == "r" and len(rest) > 1 and (len(rest) < 3 or rest[2].text != "="):
+                model, rest = rest[1].text, rest[1:]
             parameters |= self.assignments(rest[1:])
         self.block.cards.append(Card(head.text, kind, nodes, parameters, model, head, controls, waveform))
 

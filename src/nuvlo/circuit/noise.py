@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.circuit.circuit import Array
-from nuvlo.circuit.devices import BOLTZMANN, NOMINAL_TEMPERATURE, NoiseCurrent
+from nuvlo.circuit.devices import BOLTZMANN, NoiseCurrent
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.small_signal import LinearisedCircuit, response
 
@@ -38,7 +38,7 @@ def a_weighting(frequency: Array) -> Array:
 def noise(point: OperatingPoint, source: str, node: str, frequency: Array, weighting: str | None = None) -> Noise:
     """Noise at ``node`` and referred to ``source``, over the band ``frequency`` (F,) Hz; ``weighting`` is "A" or None.
 
-    Resistors give 4kT/R (H. Nyquist, Phys. Rev. 32, 1928) at 27 °C; the total is integrated piecewise as a power of
+    Resistors give 4kT/R (H. Nyquist, Phys. Rev. 32, 1928); the total is integrated piecewise as a power of
     frequency, exact for white and for 1/f noise whatever the spacing. Weighting enters the total, not the densities.
     """
     eq = point.equations
@@ -83,7 +83,7 @@ def integrate(frequency: Array, density: Array) -> Array:
 def _sources(point: OperatingPoint) -> list[NoiseCurrent]:
     """Every noise current of the circuit; those of series resistances go by the name of their device."""
     eq = point.equations
-    four_kt = 4.0 * BOLTZMANN * NOMINAL_TEMPERATURE
+    four_kt = 4.0 * BOLTZMANN * eq.temperature
     named = {entry: name for name, entry in eq.resistor_entry.items()}
     out = []
     for k, (a, b, siemens) in enumerate(eq.conductors):

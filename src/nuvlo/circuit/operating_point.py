@@ -70,13 +70,7 @@ class OperatingPoint:
         eq, full = self.equations, np.concatenate([self.x, np.zeros((1, self.x.shape[1]))])
         out: dict[str, Array] = {}
         junction = self.evaluation.current
-        branch = 0
-        for diode in eq.devices.diodes:
-            out[diode.name] = junction[branch]
-            branch += 1
-        for transistor in (*eq.devices.bipolars, *eq.devices.jfets):
-            out[transistor.name] = -junction[branch + 1]
-            branch += 2
+        spans = eq.devices.spans_by_name()
         for element in eq.circuit.elements:
             if element.kind == "r":
                 a, b, siemens = eq.conductors[eq.resistor_entry[element.name]]
@@ -91,8 +85,12 @@ class OperatingPoint:
                 out[element.name] = (full[c] - full[d]) * eq.gains[element.name]
             elif element.kind == "f":
                 out[element.name] = self.x[eq.branch[element.controls[0]]] * eq.gains[element.name]
-            elif element.kind == "b" and not element.gives_volts:
-                out[element.name] = junction[eq.devices.spans_by_name()[element.name][0]]
+            elif element.kind in "qj":
+                out[element.name] = -junction[spans[element.name][0] + 1]
+            elif element.kind == "m":
+                out[element.name] = junction[spans[element.name][0]] - junction[spans[element.name][0] + 3]
+            elif element.kind == "d" or (element.kind == "b" and not element.gives_volts):
+                out[element.name] = junction[spans[element.name][0]]
             elif element.name in eq.branch:
                 out[element.name] = self.x[eq.branch[element.name]]
         return {e.name: out[e.name] for e in eq.circuit.elements if e.name in out}

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.circuit.circuit import Array, Circuit
+from nuvlo.circuit.overrides import can_override
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 
@@ -56,7 +57,7 @@ def parse_variations(text: str, circuit: Circuit) -> dict[str, Law]:
     for piece in filter(None, (p.strip() for p in text.split(","))):
         name, _, rest = piece.partition("=")
         name = name.strip().lower()
-        if not circuit.has_parameter(name):
+        if not can_override(circuit, name):
             raise NuvloError(
                 Problem(f"there is nothing called '{name}' to vary.", "Name an element, or element.parameter.")
             )

@@ -1,0 +1,64 @@
+"""Diodes: one branch each. Equations as in the ngspice 39 manual, chapter 7.3."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
+from nuvlo.circuit.devices.junction import (
+    CHARGE,
+    LARGEST_EXPONENT,
+    depletion,
+    depletion_at,
+    junction,
+    knee,
+    saturation_growth,
+)
+
+
+class Diodes(Group):
+    """Anode to cathode."""
+
+    kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo", "ibv")
+    defaults: ClassVar[dict[str, float]] = {
+        "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0, "kf": 0.0,
+        "af": 1.0, "eg": 1.11, "xti": 3.0,
+    }  # fmt: skip
+
+    def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array) -> None:
+        super().__init__(circuit, overrides, temperature)
+        self.p["knee"] = knee(self.p)
+
+    def warm(self, temperature: Array) -> None:
+        p = self.p
+        p["is"] = p["is"] * saturation_growth(temperature, p["eg"], p["xti"], p["n"])
+        p["cjo"], p["vj"] = depletion_at(temperature, p["cjo"], p["vj"], p["m"])
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        return [(inner.get((d.name, "rs"), d.nodes[0]), d.nodes[1]) for d in self.elements]
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+        p = self.p
+        static, slope = junction(v, p["is"], p["n"], p["vt"])
+        broken = v < -p["knee"]
+        if broken.any():
+            nvt = p["n"] * p["vt"]
+            rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
+            static = np.where(broken, -p["is"] * rise, static)
+            slope = np.where(broken, p["is"] * rise / nvt, slope)
+        current, conductance = np.asarray(static + gmin * v), np.asarray(slope + gmin)
+        if not charges:
+            return current, conductance, current, conductance
+        q, c = depletion(v, p["cjo"], p["vj"], p["m"], p["fc"])
+        return current, conductance, q + p["tt"] * static, c + p["tt"] * slope
+
+    def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
+        """Shot noise of the current, and flicker."""
+        amps = np.abs(self.evaluate(v, gmin, False)[0])
+        return [
+            NoiseCurrent(d.name, pairs[k], 2 * CHARGE * amps[k], self.p["kf"][k] * amps[k] ** self.p["af"][k])
+            for k, d in enumerate(self.elements)
+        ]

@@ -1,0 +1,212 @@
+"""Field-effect transistors: junction FETs as gate-source and gate-drain branches, MOS (level 1) as six.
+
+Equations: H. Shichman, D. Hodges, IEEE J. Solid-State Circuits 3, 1968, as in the ngspice 39 manual, chapters 9.1 and 11.2.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
+from nuvlo.circuit.devices.junction import (
+    BOLTZMANN,
+    NOMINAL_TEMPERATURE,
+    THERMAL_VOLTAGE,
+    band_gap,
+    depletion,
+    depletion_at,
+    junction,
+    potential_at,
+)
+
+
+class Jfets(Group):
+    """Terminals drain, gate, source."""
+
+    kind, branches, emission, by_area = "j", 2, ("n", "n"), ("is", "beta", "cgs", "cgd")
+    defaults: ClassVar[dict[str, float]] = {
+        "is": 1e-14, "n": 1.0, "vto": -2.0, "beta": 1e-4, "lambda": 0.0, "cgs": 0.0, "cgd": 0.0, "pb": 1.0, "fc": 0.5,
+        "kf": 0.0, "af": 1.0,
+    }  # fmt: skip
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        out = []
+        for j in self.elements:
+            d, s = inner.get((j.name, "rd"), j.nodes[0]), inner.get((j.name, "rs"), j.nodes[2])
+            out += [(j.nodes[1], s), (j.nodes[1], d)]
+        return out
+
+    def starting_voltages(self, critical: Array) -> Array:
+        return np.full_like(critical, -1.0)
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+        """Shichman–Hodges: branch currents (IGS + ID, IGD − ID), their derivatives by (vgs, vgd), and the charges.
+
+        Drain and source change places where the drain is the lower: the equations know only which end is which.
+        """
+        p, vgs, vgd = self.p, v[0::2], v[1::2]
+        igs, ggs = junction(vgs, p["is"], p["n"], p["vt"])
+        igd, ggd = junction(vgd, p["is"], p["n"], p["vt"])
+        turned = vgs < vgd
+        above = np.maximum(np.where(turned, vgd, vgs) - p["vto"], 0.0)
+        across = np.abs(vgs - vgd)
+        slope = p["beta"] * (1.0 + p["lambda"] * across)
+        saturated = above <= across
+        drive = np.where(saturated, above**2, across * (2.0 * above - across))
+        channel = slope * drive
+        gm = slope * np.where(saturated, 2.0 * above, 2.0 * across)
+        gds = p["beta"] * p["lambda"] * drive + np.where(saturated, 0.0, 2.0 * slope * (above - across))
+        sign = np.where(turned, -1.0, 1.0)
+        channel = sign * channel
+        # By the voltages of the branches: vds = vgs − vgd, and the gate drives from the end that is the source.
+        by_gs = np.where(turned, gds, gm + gds)
+        by_gd = np.where(turned, -gm - gds, -gds)
+        current, conductance = np.empty(v.shape), np.empty((2 * v.shape[0], v.shape[1]))
+        current[0::2] = igs + gmin * vgs + channel
+        current[1::2] = igd + gmin * vgd - channel
+        conductance[0::4], conductance[1::4] = ggs + gmin + by_gs, by_gd
+        conductance[2::4], conductance[3::4] = -by_gs, ggd + gmin - by_gd
+        if not charges:
+            return current, conductance, current, conductance
+        half = np.full((1, 1), 0.5)
+        charge, capacitance = np.empty_like(current), np.zeros_like(conductance)
+        charge[0::2], capacitance[0::4] = depletion(vgs, p["cgs"], p["pb"], half, p["fc"])
+        charge[1::2], capacitance[3::4] = depletion(vgd, p["cgd"], p["pb"], half, p["fc"])
+        return current, conductance, charge, capacitance
+
+    def warm(self, temperature: Array) -> None:
+        p = self.p
+        growth = np.exp((temperature / NOMINAL_TEMPERATURE - 1.0) * 1.11 / p["vt"])
+        p["is"] = p["is"] * growth
+        half = np.full((1, 1), 0.5)
+        for name in ("cgs", "cgd"):
+            p[name], moved = depletion_at(temperature, p[name], p["pb"], half)
+        p["pb"] = moved
+
+    def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
+        """Thermal noise of the channel, 8kT·gm/3, and flicker."""
+        current, conductance, _, _ = self.evaluate(v, gmin, False)
+        out = []
+        for k, element in enumerate(self.elements):
+            _, at_gate = junction(v[2 * k], self.p["is"][k], self.p["n"][k], self.p["vt"][0])
+            gm = np.abs(conductance[4 * k] + conductance[4 * k + 1] - at_gate - gmin)
+            thermal = 4 * BOLTZMANN * self.p["temperature"][0] * 2.0 / 3.0 * gm
+            flicker = self.p["kf"][k] * np.abs(current[2 * k + 1]) ** self.p["af"][k]
+            out.append(NoiseCurrent(element.name, (pairs[2 * k + 1][1], pairs[2 * k][1]), thermal, flicker))
+        return out
+
+
+NOISE_OXIDE = 3.9 * 8.854214871e-12 / 1e-7  # F/m²: what SPICE takes for flicker noise where no oxide is given
+DS, GS, BS, BD, GD, GB = range(6)  # the branches of a MOS transistor
+
+
+class Mosfets(Group):
+    """Terminals drain, gate, source, bulk. Only the overlap capacitances of the gate are known: no oxide charge."""
+
+    kind, branches, emission, by_area = "m", 6, (), ()
+    defaults: ClassVar[dict[str, float]] = {
+        "is": 1e-14, "vto": 0.0, "kp": 2e-5, "gamma": 0.0, "phi": 0.6, "lambda": 0.0, "cbd": 0.0, "cbs": 0.0, "pb": 0.8,
+        "mj": 0.5, "fc": 0.5, "cgso": 0.0, "cgdo": 0.0, "cgbo": 0.0, "ld": 0.0, "l": 1e-4, "w": 1e-4, "m": 1.0, "kf": 0.0,
+        "af": 1.0,
+    }  # fmt: skip
+
+    def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array) -> None:
+        super().__init__(circuit, overrides, temperature)
+        p = self.p
+        sign = np.array([float(e.polarity) for e in self.elements]).reshape(-1, 1)
+        p["vto"] = p["vto"] * sign  # from here on all is as in an n-channel device
+        p["vbi"] = p.get("vbi", p["vto"] - p["gamma"] * np.sqrt(p["phi"]))
+        length = p["l"] - 2.0 * p["ld"]
+        p["beta"] = p["m"] * p["kp"] * p["w"] / length
+        p["c_gs"], p["c_gd"] = (p["m"] * p[name] * p["w"] for name in ("cgso", "cgdo"))
+        p["c_gb"] = p["m"] * p["cgbo"] * length
+        p["gate"] = p["m"] * p["w"] * length * NOISE_OXIDE**2
+
+    def warm(self, temperature: Array) -> None:
+        p = self.p
+        sign = np.array([float(e.polarity) for e in self.elements]).reshape(-1, 1)
+        gap, nominal_gap = band_gap(temperature), band_gap(np.asarray(NOMINAL_TEMPERATURE))
+        phi = potential_at(temperature, p["phi"])
+        flat = sign * p["vto"] - p["gamma"] * np.sqrt(p["phi"])
+        p["vbi"] = flat + sign * 0.5 * (nominal_gap - gap) + 0.5 * (phi - p["phi"])
+        p["phi"] = phi
+        p["kp"] = p["kp"] * (temperature / NOMINAL_TEMPERATURE) ** -1.5
+        p["is"] = p["is"] * np.exp(nominal_gap / THERMAL_VOLTAGE - gap / p["vt"])
+        for name in ("cbd", "cbs"):
+            p[name], moved = depletion_at(temperature, p[name], p["pb"], p["mj"])
+        p["pb"] = moved
+
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        out = []
+        for m in self.elements:
+            d, s = inner.get((m.name, "rd"), m.nodes[0]), inner.get((m.name, "rs"), m.nodes[2])
+            g, b = m.nodes[1], m.nodes[3]
+            out += [(d, s), (g, s), (b, s), (b, d), (g, d), (g, b)]
+        return out
+
+    def entries(self) -> list[list[tuple[int, int]]]:
+        own = [(k, k) for k in (GS, BS, BD, GD, GB)]
+        return [[(DS, DS), (DS, GS), (DS, BS), *own]] * len(self.elements)
+
+    def starting_voltages(self, critical: Array) -> Array:
+        out = np.zeros_like(critical)
+        out[GS::6] = np.maximum(self.p["vto"][:, :1], 0.0)
+        return out
+
+    def steps(self) -> tuple[Array, Array]:
+        """Only the two bulk junctions are limited."""
+        rows = 6 * len(self.elements)
+        volts, amps = np.ones((rows, 1)), np.zeros((rows, 1))
+        for branch in (BS, BD):
+            volts[branch::6] = self.p["vt"].mean()
+            amps[branch::6] = self.p["is"].mean(axis=1, keepdims=True)
+        return volts, amps
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+        p = self.p
+        vds, vgs, vbs = v[DS::6], v[GS::6], v[BS::6]
+        turned = vds < 0  # then drain and source change places
+        across = np.abs(vds)
+        gate, bulk = np.where(turned, vgs - vds, vgs), np.where(turned, vbs - vds, vbs)
+        root = np.sqrt(p["phi"])
+        sarg = np.where(
+            bulk <= 0, np.sqrt(np.maximum(p["phi"] - bulk, 1e-12)), np.maximum(root - bulk / (2 * root), 0.0)
+        )
+        by_bulk = np.where(sarg > 0, p["gamma"] / (2.0 * np.maximum(sarg, 1e-12)), 0.0)
+        above = np.maximum(gate - p["vbi"] - p["gamma"] * sarg, 0.0)
+        stretch = 1.0 + p["lambda"] * across
+        saturated = above <= across
+        drive = np.where(saturated, 0.5 * above**2, across * (above - 0.5 * across))
+        gm = p["beta"] * stretch * np.where(saturated, above, across)
+        gds = p["beta"] * (p["lambda"] * drive + np.where(saturated, 0.0, stretch * (above - across)))
+        sign = np.where(turned, -1.0, 1.0)
+        gmbs = gm * by_bulk
+        current = np.zeros(v.shape)
+        conductance = np.zeros((8 * len(self.elements), v.shape[1]))
+        current[DS::6] = sign * p["beta"] * stretch * drive
+        conductance[0::8] = np.where(turned, gm + gmbs + gds, gds)
+        conductance[1::8], conductance[2::8] = sign * gm, sign * gmbs
+        for branch, entry in ((BS, 4), (BD, 5)):
+            amps, slope = junction(v[branch::6], p["is"], np.ones(1), p["vt"])
+            current[branch::6], conductance[entry::8] = amps + gmin * v[branch::6], slope + gmin
+        if not charges:
+            return current, conductance, current, conductance
+        charge, capacitance = np.zeros_like(current), np.zeros_like(conductance)
+        for branch, entry, name in ((BS, 4, "cbs"), (BD, 5, "cbd")):
+            charge[branch::6], capacitance[entry::8] = depletion(v[branch::6], p[name], p["pb"], p["mj"], p["fc"])
+        for branch, entry, name in ((GS, 3, "c_gs"), (GD, 6, "c_gd"), (GB, 7, "c_gb")):
+            charge[branch::6], capacitance[entry::8] = p[name] * v[branch::6], p[name] + 0.0 * v[branch::6]
+        return current, conductance, charge, capacitance
+
+    def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
+        """Thermal noise of the channel, 8kT·gm/3, flicker, and shot noise of the bulk junctions left out as nothing."""
+        current, conductance, _, _ = self.evaluate(v, gmin, False)
+        out = []
+        for k, element in enumerate(self.elements):
+            thermal = 4 * BOLTZMANN * self.p["temperature"][0] * 2.0 / 3.0 * np.abs(conductance[8 * k + 1])
+            flicker = self.p["kf"][k] * np.abs(current[6 * k]) ** self.p["af"][k] / self.p["gate"][k]
+            out.append(NoiseCurrent(element.name, pairs[6 * k], thermal, flicker))
+        return out

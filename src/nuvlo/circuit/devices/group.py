@@ -1,0 +1,112 @@
+"""What all kinds of device have in common: parameters for every member, branches, and where derivatives stand."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, thermal_voltage
+
+Parts = tuple[Array, Array, Array, Array]
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """Branch currents and charges (B, K) with conductances and capacitances (E, K) at entries (row, column)."""
+
+    current: Array
+    conductance: Array
+    charge: Array
+    capacitance: Array
+
+
+@dataclass(frozen=True)
+class NoiseCurrent:
+    """A noise current between two nodes: ``white`` A²/Hz and ``flicker`` A²/Hz at 1 Hz, (K,) each."""
+
+    name: str
+    nodes: tuple[int, int]
+    white: Array
+    flicker: Array
+
+
+class Group(ABC):
+    """All devices of one kind. ``branches`` of each; ``emission`` names the emission coefficient of each junction."""
+
+    kind: ClassVar[str]
+    defaults: ClassVar[dict[str, float]]
+    by_area: ClassVar[tuple[str, ...]]  # parameters that grow with the device
+    branches: ClassVar[int]
+    emission: ClassVar[tuple[str, ...]]
+
+    def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array) -> None:
+        self.elements = circuit.of_kind(self.kind)
+        area = self._table(circuit, overrides, "area", 1.0)
+        self.p = {name: self._table(circuit, overrides, name, value) for name, value in self.defaults.items()}
+        for name in self.by_area:
+            self.p[name] = self.p[name] * area
+        self.p["temperature"] = temperature[None, :]
+        self.p["vt"] = thermal_voltage(self.p["temperature"])
+        if (temperature != NOMINAL_TEMPERATURE).any():
+            self.warm(self.p["temperature"])
+
+    def _table(self, circuit: Circuit, overrides: Overrides, name: str, default: float) -> Array:
+        """(devices, K) with K = 1 where nothing varies."""
+        found = [circuit.parameter(e, name, overrides, default) for e in self.elements]
+        values = [np.atleast_1d(np.asarray(v, float)) for v in found]
+        width = max((v.size for v in values), default=1)
+        return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(self.elements), width)
+
+    @abstractmethod
+    def warm(self, temperature: Array) -> None:
+        """Turn the parameters of the nominal temperature into those of this one, (1, K) K."""
+
+    @abstractmethod
+    def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        """(plus, minus) node of each branch; ``inner`` are nodes behind series resistances."""
+
+    def injections(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
+        """Where each branch current flows out and in: across its own branch."""
+        return self.pairs(inner)
+
+    @abstractmethod
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+        """Currents (B, K), conductances (E, K), charges and capacitances; the last two only where asked for."""
+
+    def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
+        """Noise currents at branch voltages ``v`` (B, K)."""
+        return []
+
+    def widths(self) -> list[int]:
+        """Branches of each device."""
+        return [self.branches] * len(self.elements)
+
+    def entries(self) -> list[list[tuple[int, int]]]:
+        """For each device, which branch current depends on which branch voltage: all of its own on all."""
+        whole = [(r, c) for r in range(self.branches) for c in range(self.branches)]
+        return [whole] * len(self.elements)
+
+    def starting_voltages(self, critical: Array) -> Array:
+        return critical
+
+    def members(self, chosen: NDArray[np.int_]) -> Group:
+        out = object.__new__(type(self))
+        out.__dict__.update(self.__dict__)
+        out.p = {k: v[:, chosen] if v.shape[1] > 1 else v for k, v in self.p.items()}
+        return out
+
+    def steps(self) -> tuple[Array, Array]:
+        """(B, 1) emission voltage and saturation current of each branch, for limiting a step."""
+        vt = _middle(self.p["vt"])
+        n = np.stack([_middle(self.p[name]) for name in self.emission], axis=1).reshape(-1, 1)
+        return n * vt, np.repeat(_middle(self.p["is"]), self.branches, axis=0)
+
+
+def _middle(table: Array) -> Array:
+    """One column that stands for all members: limiting a step needs a scale, not exactness."""
+    return np.asarray(table.mean(axis=1, keepdims=True))

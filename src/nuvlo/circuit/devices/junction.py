@@ -1,0 +1,93 @@
+"""Semiconductor junctions: current, depletion charge, breakdown, and how temperature changes each.
+
+Sources: L. W. Nagel, SPICE2, UCB/ERL M520, 1975, appendix 4; the ngspice 39 manual, chapters 7.3 and 8.2. The band gap of
+silicon over temperature is Y. P. Varshni's fit (Physica 34, 1967) with SPICE's figures.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nuvlo.circuit.circuit import Array
+
+BOLTZMANN = 1.380649e-23  # J/K, exact by definition (SI Brochure, 9th edition)
+CHARGE = 1.602176634e-19  # C, exact by definition
+ZERO_CELSIUS = 273.15  # K
+NOMINAL_TEMPERATURE = 300.15  # K: SPICE's TNOM of 27 °C
+THERMAL_VOLTAGE = BOLTZMANN * NOMINAL_TEMPERATURE / CHARGE
+LARGEST_EXPONENT = 200.0  # far above any junction at rest; keeps a wild first step finite
+CAPACITANCE_SLOPE = 4e-4  # per kelvin (Nagel 1975, appendix 4)
+
+
+def thermal_voltage(temperature: Array) -> Array:
+    """kT/q in V at ``temperature`` in K."""
+    return BOLTZMANN / CHARGE * temperature
+
+
+def junction(v: Array, saturation: Array, n: Array, vt: Array) -> tuple[Array, Array]:
+    """Current and conductance of an ideal junction."""
+    nvt = n * vt
+    exponential = saturation * np.exp(np.minimum(v / nvt, LARGEST_EXPONENT))
+    return exponential - saturation, exponential / nvt
+
+
+def knee(p: dict[str, Array]) -> Array:
+    """Voltage from which breakdown grows so that IBV flows at BV, by fixed point; infinite without breakdown.
+
+    As SPICE does, an IBV too small to be more than leakage at BV is raised to it (Nagel 1975, appendix 4).
+    """
+    nvt = p["n"] * p["vt"]
+    breaks = np.isfinite(p["bv"])
+    bv = np.where(breaks, p["bv"], 1.0)
+    share = np.maximum(p["ibv"] / p["is"], bv / nvt)
+    at = bv - nvt * np.log1p(share)
+    for _ in range(25):
+        at = bv - nvt * np.log(np.maximum(share + 1.0 - at / nvt, 1e-12))
+    return np.where(breaks, at, np.inf)
+
+
+def depletion(v: Array, cj: Array, vj: Array, m: Array, fc: Array) -> tuple[Array, Array]:
+    """Charge and capacitance of a depletion layer, linear beyond FC·VJ."""
+    bend = fc * vj
+    below = v < bend
+    arg = 1.0 - np.where(below, v, 0.0) / vj
+    s = arg**-m
+    f1 = vj / (1.0 - m) * (1.0 - (1.0 - fc) ** (1.0 - m))
+    f2 = (1.0 - fc) ** (1.0 + m)
+    f3 = 1.0 - fc * (1.0 + m)
+    charge = np.where(
+        below,
+        vj * cj * (1.0 - arg * s) / (1.0 - m),
+        cj * (f1 + (f3 * (v - bend) + m / (2.0 * vj) * (v * v - bend * bend)) / f2),
+    )
+    return charge, np.where(below, cj * s, cj / f2 * (f3 + m * v / vj))
+
+
+def band_gap(temperature: Array) -> Array:
+    """eV of silicon at ``temperature`` in K."""
+    return np.asarray(1.16 - 7.02e-4 * temperature**2 / (temperature + 1108.0))
+
+
+def saturation_growth(temperature: Array, eg: Array, xti: Array, n: Array | float = 1.0) -> Array:
+    """Factor on a saturation current from the nominal temperature to this one."""
+    ratio = temperature / NOMINAL_TEMPERATURE
+    out: Array = np.exp((ratio - 1.0) * eg / (n * thermal_voltage(temperature)) + xti / n * np.log(ratio))
+    return out
+
+
+def potential_at(temperature: Array, nominal: Array) -> Array:
+    """Built-in potential in V that is ``nominal`` at the nominal temperature."""
+    ratio = temperature / NOMINAL_TEMPERATURE
+    vt = thermal_voltage(temperature)
+    nominal_gap = band_gap(np.asarray(NOMINAL_TEMPERATURE))
+    shift = (
+        -2.0 * vt * (1.5 * np.log(ratio) - band_gap(temperature) / (2.0 * vt) + nominal_gap / (2.0 * THERMAL_VOLTAGE))
+    )
+    return np.asarray(ratio * nominal + shift)
+
+
+def depletion_at(temperature: Array, cj: Array, vj: Array, m: Array) -> tuple[Array, Array]:
+    """Zero-bias capacitance and built-in potential at ``temperature`` from those at the nominal one."""
+    moved = potential_at(temperature, vj)
+    growth = CAPACITANCE_SLOPE * (temperature - NOMINAL_TEMPERATURE) - (moved - vj) / vj
+    return cj * (1.0 + m * growth), moved

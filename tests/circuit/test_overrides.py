@@ -1,0 +1,94 @@
+"""What members may differ in besides values: each mistake in one call with good units, against a netlist that has it."""
+
+import numpy as np
+import pytest
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.devices import THERMAL_VOLTAGE
+from nuvlo.circuit.netlist import NetlistError
+from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.small_signal import response
+
+STAGE = """stage
+vcc vcc 0 12
+vin in 0 dc 0.1 ac 1
+r1 vcc b 220k
+r2 b 0 47k
+r3 vcc c 4.7k
+{q}
+r4 e 0 1k
+{d}
+cin in b 1u
+r5 c out 10k
+r6 out 0 {r6}
+{more}
+.model qn npn(is=10f bf=200 vaf=80 rb=50 br=4)
+.model dd d(is=1n n=1.7 rs=1)
+"""
+GOOD = {"q": "q1 c b e qn", "d": "d1 out 0 dd", "r6": "100k", "more": ""}
+MISTAKES = {
+    "r6.missing": {"r6": "1e12"},
+    "d1.reversed": {"d": "d1 0 out dd"},
+    "d1.missing": {"d": ""},
+    "q1.legs_ebc": {"q": "q1 e b c qn"},
+    "q1.legs_bce": {"q": "q1 b c e qn"},
+    "q1.missing": {"q": ""},
+    "bridge(c,out)": {"more": "rb c out 10m"},
+    "vcc.reversed": {"more": "*"},
+}
+
+
+def _with(**changes: str) -> Circuit:
+    return Circuit.from_text(STAGE.format(**(GOOD | changes)))
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_a_mistake_is_an_axis_beside_good_units(name):
+    """Member 0 is as drawn, member 1 has the mistake; both agree with a netlist written that way."""
+    values = np.array([np.inf, 0.01]) if name.startswith("bridge") else np.array([0.0, 1.0])
+    wrong = _with(**MISTAKES[name])
+    overrides = {"vcc": -12.0} if name == "vcc.reversed" else {}
+    point = operating_point(_with(), {name: values})
+    assert point.failed == []
+    frequency = np.array([1e3])
+    gain = abs(response(point, "vin", "out", frequency).transfer[:, 0])
+    for member, circuit, given in ((0, _with(), {}), (1, wrong, overrides)):
+        alone = operating_point(circuit, given)
+        for node in ("b", "c", "e", "out"):
+            if node in circuit.nodes:
+                expected = alone.voltage(node)[0]
+                assert point.voltage(node)[member] == pytest.approx(expected, rel=1e-4, abs=1e-5), (node, member)
+        expected = abs(response(alone, "vin", "out", frequency).transfer[0, 0])
+        assert gain[member] == pytest.approx(expected, rel=1e-3, abs=1e-6)
+
+
+def test_values_faults_and_positions_in_one_call():
+    c = Circuit.from_text(
+        "t\n.include pot.lib\nv1 a 0 9\nx1 0 w a pot_lin r=10k pos=0.5\nr1 w 0 100k\nd1 w 0 dd\n.model dd d(is=1n)"
+    )
+    point = operating_point(
+        c,
+        {
+            "x1.pos": np.array([0.5, 0.2, 0.5, 0.5]),
+            "r1": np.array([100e3, 100e3, 1e3, 100e3]),
+            "d1.missing": np.array([1.0, 1.0, 1.0, 0.0]),
+        },
+    )
+    turn, load = np.array([0.5, 0.2, 0.5]), np.array([100e3, 100e3, 1e3])
+    expected = 9 * turn * load / (load + 10e3 * turn * (1 - turn))
+    assert point.voltage("w")[:3] == pytest.approx(expected, rel=1e-3)
+    assert point.voltage("w")[3] < 0.6 < point.voltage("w")[0]
+
+
+def test_temperature_is_an_axis():
+    """A junction at constant current falls by about 2 mV a degree (common practice, no source): here from its own law."""
+    c = Circuit.from_text("t\ni1 0 a 1m\nd1 a 0 dd\n.model dd d(is=10f)")
+    warm = operating_point(c, {"temper": np.array([27.0, 37.0])}).voltage("a")
+    assert (warm[1] - warm[0]) / 10 == pytest.approx(-(1.11 - warm[0] + 3 * THERMAL_VOLTAGE) / 300.15, rel=0.03)
+
+
+@pytest.mark.parametrize("name", ["r9", "r1.reversed", "q1.legs_xyz", "bridge(c,nowhere)", "r1.wrong"])
+def test_an_override_that_speaks_of_nothing_is_refused(name):
+    with pytest.raises(NetlistError) as refused:
+        operating_point(_with(), {name: 1.0})
+    assert "legs" in str(refused.value) or "nothing called" in str(refused.value)
