@@ -8,6 +8,8 @@ Circuits and Systems 22, 1975.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -132,6 +134,7 @@ class Equations:
         for element in self.circuit.elements:
             self._lay_out_element(element)
         pairs, into = self.devices.pairs, self.devices.injections
+        self._plus, self._minus = np.array(pairs, dtype=int).reshape(-1, 2).T
         self._device_stamps: list[list[tuple[int, float]]] = []
         for row, column in zip(self.devices.rows, self.devices.columns, strict=True):
             stamps = []
@@ -248,10 +251,17 @@ class Equations:
                 out[element.name] = Waveform(kind, values, step, stop)
         return out
 
-    def right_side_at(self, waveforms: dict[str, Waveform], time: float) -> Array:
-        """(n, members or 1): what the sources drive at ``time`` s."""
+    def drives(self, step: float, stop: float) -> list[tuple[Array, Waveform]]:
+        """For each source with a course over time: what one volt or ampere of it drives, (n, 1 or N), and its course."""
+        return [
+            (self.unit_source(name)[:, None] * self.strength[name], course)
+            for name, course in self.waveforms(step, stop).items()
+        ]
+
+    def right_side_without(self, courses: Iterable[str]) -> Array:
+        """As :meth:`right_side`, with the sources named at nothing."""
         held = self.sources
-        self.sources = {**held, **{name: self.strength[name] * course(time) for name, course in waveforms.items()}}
+        self.sources = {name: np.zeros(1) if name in courses else value for name, value in held.items()}
         try:
             return self.right_side()
         finally:
@@ -278,15 +288,12 @@ class Equations:
 
     def branch_voltages(self, x: Array) -> Array:
         """(B, K): the voltage across each junction."""
-        zero = np.zeros((1, x.shape[1]))
-        full = np.concatenate([x, zero])
-        plus, minus = self.branch_nodes()
-        out: Array = full[plus] - full[minus]
+        full = np.concatenate([x, np.zeros((1, x.shape[1]))])
+        out: Array = full[self._plus] - full[self._minus]
         return out
 
     def branch_nodes(self) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-        pairs = np.array(self.devices.pairs, dtype=int).reshape(-1, 2)
-        return pairs[:, 0], pairs[:, 1]
+        return self._plus, self._minus
 
     def add_branch_currents(self, right: Array, currents: Array) -> Array:
         """Take branch currents (B, K), which flow from plus to minus, off the right side."""

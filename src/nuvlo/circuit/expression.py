@@ -28,14 +28,16 @@ FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
     "pwr": (2, lambda x, y: np.sign(x) * np.power(np.abs(x), y)), "limit": (3, _limit),
     "u": (1, lambda x: 1.0 * np.greater(x, 0.0)), "uramp": (1, lambda x: np.maximum(x, 0.0)),
 }  # fmt: skip
-_BINARY: dict[str, tuple[int, Callable[[Any, Any], Any]]] = {
-    "||": (1, lambda a, b: 1.0 * np.logical_or(a, b)),
-    "&&": (2, lambda a, b: 1.0 * np.logical_and(a, b)),
-    "==": (3, lambda a, b: 1.0 * np.equal(a, b)), "!=": (3, lambda a, b: 1.0 * np.not_equal(a, b)),
-    "<": (4, lambda a, b: 1.0 * np.less(a, b)), "<=": (4, lambda a, b: 1.0 * np.less_equal(a, b)),
-    ">": (4, lambda a, b: 1.0 * np.greater(a, b)), ">=": (4, lambda a, b: 1.0 * np.greater_equal(a, b)),
-    "+": (5, lambda a, b: a + b), "-": (5, lambda a, b: a - b), "*": (6, lambda a, b: a * b),
-    "/": (6, lambda a, b: a / b), "^": (8, np.power), "**": (8, np.power),
+LEVELS = {
+    "||": 1, "&&": 2, "==": 3, "!=": 3, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6, "^": 8, "**": 8,
+}  # fmt: skip
+OPERATORS: dict[str, Callable[..., Any]] = {
+    "||": lambda a, b: 1.0 * np.logical_or(a, b), "&&": lambda a, b: 1.0 * np.logical_and(a, b),
+    "==": lambda a, b: 1.0 * np.equal(a, b), "!=": lambda a, b: 1.0 * np.not_equal(a, b),
+    "<": lambda a, b: 1.0 * np.less(a, b), "<=": lambda a, b: 1.0 * np.less_equal(a, b),
+    ">": lambda a, b: 1.0 * np.greater(a, b), ">=": lambda a, b: 1.0 * np.greater_equal(a, b),
+    "+": lambda a, b: a + b, "-": lambda a, b: a - b, "*": lambda a, b: a * b, "/": lambda a, b: a / b, "**": np.power,
+    "neg": lambda a: -a, "?:": lambda c, a, b: np.where(np.not_equal(c, 0.0), a, b),
 }  # fmt: skip
 _UNARY_LEVEL = 7
 
@@ -46,6 +48,10 @@ class ExpressionError(ValueError):
     def __init__(self, message: str, column: int) -> None:
         self.column = column
         super().__init__(message)
+
+
+# ("number", 4.7), ("name", "r") or ("name", "v(a)"), or an operator or function with its operands.
+Tree = tuple[Any, ...]
 
 
 @dataclass(frozen=True)
@@ -59,20 +65,30 @@ class Sense:
 
 @dataclass(frozen=True)
 class Expression:
-    """A parsed expression: its text, the names it uses, and how to evaluate it."""
+    """A parsed expression: its text, the names it uses, what it senses, and its tree."""
 
     text: str
     names: frozenset[str]
     senses: tuple[Sense, ...]
-    _evaluate: Callable[[Callable[[str], Any]], Any]
+    tree: Tree
 
     def __call__(self, look_up: Callable[[str], Any]) -> Any:
         """Value with every name replaced by what ``look_up`` gives (float or array)."""
-        return self._evaluate(look_up)
+        return _value(self.tree, look_up)
+
+
+def _value(tree: Tree, look_up: Callable[[str], Any]) -> Any:
+    head, *rest = tree
+    if head == "number":
+        return rest[0]
+    if head == "name":
+        return look_up(rest[0])
+    apply = OPERATORS.get(head) or FUNCTIONS[head][1]
+    return apply(*(_value(part, look_up) for part in rest))
 
 
 def constant(value: float) -> Expression:
-    return Expression(f"{value:g}", frozenset(), (), lambda _: value)
+    return Expression(f"{value:g}", frozenset(), (), ("number", value))
 
 
 def parse_expression(text: str) -> Expression:
@@ -113,35 +129,27 @@ class _Parser:
         self.at += 1
         return token
 
-    def ternary(self) -> Callable[[Any], Any]:
+    def ternary(self) -> Tree:
         condition = self.binary(0)
         if self.peek()[1] != "?":
             return condition
         self.take()
         yes = self.ternary()
         self.take(":")
-        no = self.ternary()
-        return lambda env: np.where(np.not_equal(condition(env), 0.0), yes(env), no(env))
+        return ("?:", condition, yes, self.ternary())
 
-    def binary(self, lowest: int) -> Callable[[Any], Any]:
+    def binary(self, lowest: int) -> Tree:
         left = self.unary()
-        while (entry := _BINARY.get(self.peek()[1])) and self.peek()[0] == "op" and entry[0] > lowest:
-            level, apply = entry
-            self.take()
+        while self.peek()[0] == "op" and (level := LEVELS.get(self.peek()[1], 0)) > lowest:
+            operator = self.take()[1].replace("^", "**")
             # Powers lean right, everything else left.
-            right = self.binary(level - 1 if level == 8 else level)
-            left = self._joined(apply, left, right)
+            left = (operator, left, self.binary(level - 1 if level == 8 else level))
         return left
 
-    @staticmethod
-    def _joined(apply: Callable[[Any, Any], Any], a: Callable[[Any], Any], b: Callable[[Any], Any]) -> Any:
-        return lambda env: apply(a(env), b(env))
-
-    def unary(self) -> Callable[[Any], Any]:
+    def unary(self) -> Tree:
         kind, token, column = self.take()
         if token == "-":
-            inner = self.binary(_UNARY_LEVEL)
-            return lambda env: -inner(env)
+            return ("neg", self.binary(_UNARY_LEVEL))
         if token == "+":
             return self.binary(_UNARY_LEVEL)
         if token == "(":
@@ -153,18 +161,18 @@ class _Parser:
                 value = spice_number(token)
             except BadNumber as bad:
                 raise ExpressionError(str(bad), column) from bad
-            return lambda env: value
+            return ("number", value)
         if kind == "name":
             return self.call(token, column) if self.peek()[1] == "(" else self.name(token)
         raise ExpressionError("a value is missing" if kind == "end" else f"'{token}' is not expected here", column)
 
-    def name(self, token: str) -> Callable[[Any], Any]:
+    def name(self, token: str) -> Tree:
         if token == "pi":
-            return lambda env: np.pi
+            return ("number", float(np.pi))
         self.names.add(token)
-        return lambda env: env(token)
+        return ("name", token)
 
-    def sense(self, token: str, column: int) -> Callable[[Any], Any]:
+    def sense(self, token: str, column: int) -> Tree:
         """``v(a)``, ``v(a,b)`` or ``i(vsource)``."""
         self.take("(")
         given = [self.take()]
@@ -177,14 +185,14 @@ class _Parser:
         names = tuple(text for _, text, _ in given)
         label = f"{token}({','.join(names)})"
         self.senses[label] = Sense(label, token, names)
-        return lambda env: env(label)
+        return ("name", label)
 
-    def call(self, token: str, column: int) -> Callable[[Any], Any]:
+    def call(self, token: str, column: int) -> Tree:
         if token in ("v", "i"):
             return self.sense(token, column)
         if token not in FUNCTIONS:
             raise ExpressionError(f"there is no function '{token}'", column)
-        count, function = FUNCTIONS[token]
+        count, _ = FUNCTIONS[token]
         self.take("(")
         arguments = [self.ternary()]
         while self.peek()[1] == ",":
@@ -193,4 +201,4 @@ class _Parser:
         self.take(")")
         if len(arguments) != count:
             raise ExpressionError(f"'{token}' takes {count} value(s), not {len(arguments)}", column)
-        return lambda env: function(*(a(env) for a in arguments))
+        return (token, *arguments)

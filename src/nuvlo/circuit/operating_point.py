@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from nuvlo.circuit.circuit import Array, Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
-from nuvlo.circuit.equations import Equations, members_of
+from nuvlo.circuit.equations import Equations
+from nuvlo.circuit.systems import System, system
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,7 @@ class Tolerances:
 
 DEFAULT = Tolerances()
 SMALLEST_SOURCE_STEP = 1e-4  # of full supply
+BLOCK = 2048  # members solved together
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
@@ -136,7 +138,8 @@ def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array |
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
         return OperatingPoint(equations, x, np.asarray(np.isfinite(x).all(axis=0)), tolerances)
     newton = _Newton(equations, linear, right, members, tolerances)
-    x, converged = newton.run()
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
+        x, converged = newton.run()
     x[:, ~converged] = np.nan
     return OperatingPoint(equations, x, converged, tolerances)
 
@@ -145,9 +148,10 @@ class _Newton:
     def __init__(
         self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances
     ) -> None:
-        self.eq, self.linear, self.right = equations, linear, right
+        self.eq, self.right = equations, right
         self.members, self.tol = members, tolerances
-        self.elimination = equations.unplanned()
+        nothing = [np.zeros(1) for _ in linear]
+        self.system = system(equations, members, linear, nothing)
 
     def run(self) -> tuple[Array, NDArray[np.bool_]]:
         start = np.zeros((self.eq.size, 1))
@@ -158,22 +162,17 @@ class _Newton:
             x, ok = self.step_up(first, start, junctions)
         if self.members == 1:
             return x, ok
-        everyone = np.arange(self.members)
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions
         nominal = x if ok.all() else start
-        self.plan_from(nominal_junctions)
-        x, converged = self.iterate(everyone, nominal, nominal_junctions)
+        # In blocks that stay in the processor's cache: the cost of a member does not depend on how many there are.
+        blocks = np.array_split(np.arange(self.members), max(1, round(self.members / BLOCK)))
+        found = [self.iterate(block, nominal, nominal_junctions) for block in blocks]
+        x = np.concatenate([one for one, _ in found], axis=1)
+        converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged)
         if lost.size:
             x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
         return x, converged
-
-    def plan_from(self, junctions: Array) -> None:
-        chosen = np.array([0])
-        values = members_of(self.linear, chosen)
-        devices = self.eq.devices.members(chosen)
-        self.eq.add_devices(values, devices.evaluate(junctions, self.tol.gmin).conductance)
-        self.elimination = self.eq.plan(values)
 
     def iterate(
         self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None, scale: float = 1.0,
@@ -190,14 +189,7 @@ class _Newton:
         floor = self.floor()
         for turn in range(turns or tol.iterations):
             found = devices.evaluate(old_v, gmin)
-            values = list(linear)
-            eq.add_devices(values, found.conductance)
-            equivalent = found.current.copy()
-            for e, (row, column) in enumerate(zip(devices.rows, devices.columns, strict=True)):
-                equivalent[row] -= found.conductance[e] * old_v[column]
-            b = np.broadcast_to(right, (eq.size, live.size)).copy()
-            b = eq.add_branch_currents(b, equivalent)
-            new = self.elimination.solve(values, b, check=False)
+            new = linear.solve(found.conductance, found.current, old_v, right)
             new_v, held = devices.limited(eq.branch_voltages(new), old_v)
             whole = live.size == chosen.size
             before = x if whole else x[:, live]
@@ -208,7 +200,7 @@ class _Newton:
             leaving = keep.mean() < KEEP_SHARE
             ending = np.flatnonzero(settled | broken) if leaving else np.flatnonzero(broken)
             if ending.size:
-                new[:, ending] = self.elimination.mend(members_of(values, ending), b[:, ending], new[:, ending])
+                new[:, ending] = linear.mend(new, ending)
                 broken = ~np.isfinite(new).all(axis=0)
             share = next(s for after, s in DAMPING if turn >= after)
             if share < 1.0 and not settled.all():
@@ -234,9 +226,9 @@ class _Newton:
         out[self.eq.first_branch :] = self.tol.abstol
         return out
 
-    def subset(self, chosen: NDArray[np.int_], scale: float) -> tuple[list[Array], Devices, Array]:
+    def subset(self, chosen: NDArray[np.int_], scale: float) -> tuple[System, Devices, Array]:
         right = self.right[:, chosen] if self.right.shape[1] > 1 else self.right
-        return members_of(self.linear, chosen), self.eq.devices.members(chosen), scale * right
+        return self.system.members(chosen), self.eq.devices.members(chosen), scale * right
 
     def step_up(self, chosen: NDArray[np.int_], start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
         """Gmin stepping, then source stepping, for members that plain Newton lost."""

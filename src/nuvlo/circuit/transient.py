@@ -7,14 +7,15 @@ breakpoints at the corners of sources, each followed by one step of backward Eul
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from nuvlo.circuit.circuit import Array, Circuit, Overrides
-from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import Tolerances, solve
+from nuvlo.circuit.systems import system
 from nuvlo.problems import NuvloError, Problem
 
 TOLERANCES = Tolerances(reltol=1e-6, vntol=1e-8, abstol=1e-12)
@@ -22,6 +23,8 @@ ERROR_SHARE = 1e-4  # of a node's largest swing so far that one step may add as 
 ERROR_FLOOR = 1e-6  # V
 MOST_STEPS = 2_000_000
 NEWTON_STEPS = 30
+MOST_BYTES = 2**29  # that the kept voltages of one slice of members may take
+Signal = Callable[[float], "float | Array"]
 
 
 class TransientError(NuvloError):
@@ -39,37 +42,66 @@ class Course:
 
 def transient(
     circuit: Circuit, step: float, stop: float, nodes: list[str], overrides: Overrides | None = None,
-    tolerances: Tolerances = TOLERANCES,
+    tolerances: Tolerances = TOLERANCES, signals: Mapping[str, Signal] | None = None,
 ) -> Course:  # fmt: skip
     """Follow ``circuit`` from its operating point to ``stop`` s; voltages at ``nodes`` every ``step`` s.
 
+    ``signals`` replace the course of the sources they name: each a function of the time in s, for all members or (N,).
+    An ensemble whose voltages would not fit half a gigabyte is followed in slices of itself.
     Raises :class:`TransientError` where even the smallest step does not converge, ``ValueError`` for a step that is not
     between 0 and ``stop``.
     """
     if not 0 < step <= stop:
         raise ValueError("the step must lie between 0 and the stop time")
-    return _Stepper(Equations(circuit, overrides), step, stop, nodes, tolerances).run()
+    whole = Equations(circuit, overrides)
+    overrides = overrides or {}
+    members = max(1, int(MOST_BYTES / (8 * 2 * len(nodes) * (stop / step + 1))))
+    if whole.members <= members or signals:
+        with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
+            return _Stepper(whole, step, stop, nodes, tolerances, signals or {}).run()
+    courses = []
+    for first in range(0, whole.members, members):
+        some = {k: v[first : first + members] if isinstance(v, np.ndarray) else v for k, v in overrides.items()}
+        courses.append(transient(circuit, step, stop, nodes, some, tolerances))
+    voltage = {n: np.concatenate([c.voltage[n] for c in courses]) for n in nodes}
+    return Course(courses[0].time, voltage, sum(c.steps for c in courses))
 
 
 class _Stepper:
-    def __init__(self, eq: Equations, step: float, stop: float, nodes: list[str], tolerances: Tolerances) -> None:
+    def __init__(
+        self, eq: Equations, step: float, stop: float, nodes: list[str], tolerances: Tolerances,
+        signals: Mapping[str, Signal],
+    ) -> None:  # fmt: skip
         self.eq, self.step, self.stop, self.tol = eq, step, stop, tolerances
         self.nodes = {name: eq.circuit.node(name) for name in nodes}
-        self.waveforms = eq.waveforms(step, stop)
-        self.static, self.dynamic = eq.linear(), eq.capacitive()
-        self.plans: dict[int, Elimination] = {}
+        waves = eq.waveforms(step, stop)
+        courses: dict[str, Signal] = {**waves, **signals}
+        self.courses = [(eq.unit_source(name)[:, None] * eq.strength[name], course) for name, course in courses.items()]
+        self.corners = sorted({t for name, w in waves.items() if name not in signals for t in w.corners()})
+        self.steady = eq.right_side_without(courses)
         self.largest_step = min(step, stop / 50)
         self.smallest_step = 1e-9 * self.largest_step
+        self.floor = np.full((eq.size, 1), tolerances.vntol)
+        self.floor[eq.first_branch :] = tolerances.abstol
+
+    def drive(self, time: float) -> Array:
+        """(n, 1 or N): what the sources drive at ``time`` s."""
+        out = self.steady
+        for unit, course in self.courses:
+            out = out + unit * course(time)
+        return out
 
     def run(self) -> Course:
         eq = self.eq
-        start = solve(eq, self.tol, eq.right_side_at(self.waveforms, 0.0))
+        start = solve(eq, self.tol, self.drive(0.0))
         if start.failed:
             raise TransientError(Problem("there is no operating point to start from.", f"Members: {start.failed[:5]}."))
         x = start.x
+        self.system = system(eq, x.shape[1], eq.linear(), eq.capacitive())
         z, slope = self.stored(x), np.zeros_like(x)
-        times, kept = [0.0], [x]
-        corners = sorted({t for w in self.waveforms.values() for t in w.corners() if 0 < t < self.stop} | {self.stop})
+        picked = [k for k in self.nodes.values() if k >= 0]
+        times, kept, taken = [0.0], [x], [x[picked]]  # the last points whole, of all points what was asked for
+        corners = [t for t in self.corners if 0 < t < self.stop] + [self.stop]
         t, h, stiff = 0.0, self.largest_step / 10, True
         largest = np.abs(x).max(axis=1, keepdims=True)
         for _ in range(MOST_STEPS):
@@ -80,8 +112,9 @@ class _Stepper:
             # Rather two even steps to a corner than one long and one tiny.
             left = corner - t
             h = left if h >= left else (left / 2 if h > left / 2 else h)
-            new = self.newton(x, z, slope, t + h, h, stiff)
-            if new is None:
+            guess = self.foreseen(times, kept, t + h) if len(times) > 3 and not stiff else x
+            found = self.newton(x, guess, z, slope, t + h, h, stiff)
+            if found is None:
                 h /= 8
                 if h < self.smallest_step:
                     raise TransientError(
@@ -91,99 +124,87 @@ class _Stepper:
                     )
                 stiff = True
                 continue
-            error = self.error(times, kept, new, t + h, largest) if not stiff else 0.5
+            new, z_new = found
+            error = self.error(times, kept, new, guess, t + h, largest) if len(times) > 3 and not stiff else 0.5
             if error > 1 and h > self.smallest_step * 8:
                 h *= max(0.2, 0.9 * error ** (-1 / 3))
                 continue
-            z_new = self.stored(new)
             slope = (z_new - z) / h if stiff else 2 * (z_new - z) / h - slope
             t, x, z = t + h, new, z_new
             largest = np.maximum(largest, np.abs(x).max(axis=1, keepdims=True))
             times.append(t)
-            kept.append(x)
+            kept = [*kept[-2:], x]
+            taken.append(x[picked])
             stiff = abs(t - corner) < 1e-12 * self.stop
             h = h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not stiff else min(h, self.largest_step / 10)
-        return self.course(np.array(times), kept)
+        return self.course(np.array(times), np.array(taken))
 
     def stored(self, x: Array) -> Array:
         """(n, N): charge or flux that each equation differentiates."""
-        out = self.eq.apply(self.dynamic, x)
-        if self.eq.devices.count:
-            found = self.eq.devices.evaluate(self.eq.branch_voltages(x), self.tol.gmin, charges=True)
-            out = -self.eq.add_branch_currents(-out, found.charge)
-        return out
+        eq = self.eq
+        found = eq.devices.evaluate(eq.branch_voltages(x), self.tol.gmin, charges=eq.devices.store)
+        return self.system.stored(x, found.charge)
 
-    def newton(self, x: Array, z: Array, slope: Array, time: float, h: float, stiff: bool) -> Array | None:
-        """x at ``time``; None where a member does not converge."""
+    def newton(
+        self, x: Array, guess: Array, z: Array, slope: Array, time: float, h: float, stiff: bool
+    ) -> tuple[Array, Array] | None:
+        """x at ``time`` and what it stores, from a first ``guess`` of x; None where a member does not converge."""
         eq, tol = self.eq, self.tol
         rate = (1.0 if stiff else 2.0) / h
-        drive = eq.right_side_at(self.waveforms, time) + rate * z + (0.0 if stiff else 1.0) * slope
-        base = [g + rate * c for g, c in zip(self.static, self.dynamic, strict=True)]
-        plan = self.plan(base, rate)
-        if not eq.devices.count:
-            return plan.solve(base, np.broadcast_to(drive, x.shape))
-        now, old = x, eq.branch_voltages(x)
-        floor = np.full((eq.size, 1), tol.vntol)
-        floor[eq.first_branch :] = tol.abstol
+        drive = self.drive(time) + rate * z + (0.0 if stiff else 1.0) * slope
+        self.system.prepare(rate)
+        everyone = np.arange(x.shape[1])
+        now, old = guess, eq.branch_voltages(guess)
         for _ in range(NEWTON_STEPS):
-            found = eq.devices.evaluate(old, tol.gmin, charges=True)
-            entries = found.conductance + rate * found.capacitance
-            values = list(base)
-            eq.add_devices(values, entries)
-            equivalent = found.current + rate * found.charge
-            for e, (row, column) in enumerate(zip(eq.devices.rows, eq.devices.columns, strict=True)):
-                equivalent[row] -= entries[e] * old[column]
-            b = eq.add_branch_currents(np.broadcast_to(drive, x.shape).copy(), equivalent)
-            new = plan.solve(values, b)
-            old, held = eq.devices.limited(eq.branch_voltages(new), old)
+            found = eq.devices.evaluate(old, tol.gmin, charges=eq.devices.store)
+            entries, current = found.conductance, found.current
+            if eq.devices.store:
+                entries, current = entries + rate * found.capacitance, current + rate * found.charge
+            new = self.system.solve(entries, current, old, drive)
+            new = self.system.mend(new, everyone)
             if not np.isfinite(new).all():
                 return None
-            if not held.any() and (np.abs(new - now) <= tol.reltol * np.abs(new) + floor).all():
-                return new
-            now = new
+            volts = eq.branch_voltages(new)
+            limited, held = eq.devices.limited(volts, old)
+            if not held.any() and (np.abs(new - now) <= tol.reltol * np.abs(new) + self.floor).all():
+                charge = found.charge
+                if eq.devices.store:  # the last step was a small one: the charges have moved in proportion
+                    np.add.at(charge, eq.devices.rows, found.capacitance * (volts - old)[eq.devices.columns])
+                return new, self.system.stored(new, charge)
+            now, old = new, limited
         return None
 
-    def plan(self, base: list[Array], rate: float) -> Elimination:
-        """An elimination order for this size of step; LAPACK alone for few members."""
-        if self.eq.members < 2:
-            return self.eq.unplanned()
-        size = round(np.log10(rate))
-        if size not in self.plans:
-            values = list(base)
-            if self.eq.devices.count:
-                eq = self.eq
-                ones = np.full((eq.devices.rows.size, 1), 1e-3)
-                eq.add_devices(values, ones)
-            self.plans[size] = self.eq.plan(values)
-        return self.plans[size]
+    @staticmethod
+    def foreseen(times: list[float], kept: list[Array], time: float) -> Array:
+        """x at ``time`` on the parabola through the last three points."""
+        (t3, t2, t1), (x3, x2, x1) = times[-3:], kept
+        d12, d23 = (x1 - x2) / (t1 - t2), (x2 - x3) / (t2 - t3)
+        curve = (d12 - d23) / (t1 - t3)
+        return x1 + (time - t1) * (d12 + (time - t2) * curve)
 
-    def error(self, times: list[float], kept: list[Array], new: Array, time: float, largest: Array) -> float:
+    def error(
+        self, times: list[float], kept: list[Array], new: Array, foreseen: Array, time: float, largest: Array
+    ) -> float:
         """Largest local error over what is allowed, from the distance to the parabola through the last three points.
 
         For the trapezoidal rule the truncation error is h³x‴/12, and the parabola misses by (h·h₁₂·h₁₃)x‴/6 with the
         distances to the three points behind (the divided-difference form of Nagel 1975, 4.5).
         """
-        if len(times) < 3:
-            return 0.5
-        t1, t2, t3 = times[-1], times[-2], times[-3]
-        x1, x2, x3 = kept[-1], kept[-2], kept[-3]
-        d12, d23 = (x1 - x2) / (t1 - t2), (x2 - x3) / (t2 - t3)
-        curve = (d12 - d23) / (t1 - t3)
-        foreseen = x1 + (time - t1) * (d12 + (time - t2) * curve)
-        h = time - t1
-        share = h**2 / (2 * (time - t2) * (time - t3))
+        h = time - times[-1]
+        share = h**2 / (2 * (time - times[-2]) * (time - times[-3]))
         nodes = slice(0, self.eq.first_branch)
         off = share * np.abs(new - foreseen)[nodes]
         allowed = ERROR_SHARE * np.maximum(largest, np.abs(new))[nodes] + ERROR_FLOOR
         return float((off / allowed).max())
 
-    def course(self, times: Array, kept: list[Array]) -> Course:
+    def course(self, times: Array, taken: Array) -> Course:
         """Even samples, by monotone cubics between the steps taken: smooth along a wave, no overshoot at a corner."""
         from scipy.interpolate import PchipInterpolator
 
         even = np.linspace(0.0, self.stop, round(self.stop / self.step) + 1)
+        rows = {k: row for row, k in enumerate(k for k in self.nodes.values() if k >= 0)}
         out = {}
         for name, k in self.nodes.items():
-            taken = np.array([x[k] for x in kept]).T if k >= 0 else np.zeros((kept[0].shape[1], times.size))
-            out[name] = PchipInterpolator(times, taken, axis=1)(even)
+            volts = taken[:, rows[k]].T if k >= 0 else np.zeros((taken.shape[2], times.size))
+            out[name] = PchipInterpolator(times, volts, axis=1)(even)
         return Course(even, out, times.size - 1)

@@ -2,35 +2,60 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
+from nuvlo.circuit.compiled import compiled
 from nuvlo.circuit.devices.group import Group, Parts
 from nuvlo.circuit.devices.junction import ZERO_CELSIUS, thermal_voltage
-from nuvlo.circuit.dual import Dual, plain, slope_of
+from nuvlo.circuit.expression import Tree
 
 
 class Behavioural(Group):
     """B sources: the first branch of each puts its expression in; every branch brings one of its inputs."""
 
-    kind, branches, emission, by_area = "b", 0, (), ()
+    kind, branches, emission, by_area, charging = "b", 0, (), (), ()
     defaults: ClassVar[dict[str, float]] = {}
 
     def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array, branch: dict[str, int]) -> None:
         self.elements = circuit.of_kind("b")
         self.branch = branch
         self.p = {"vt": thermal_voltage(temperature)[None, :]}
-        for element in self.elements:
-            for name in element.card.parameters["value"].names:
-                if name == "time":
-                    found: float | Array = 0.0
-                elif name == "temper":
-                    found = temperature - ZERO_CELSIUS
-                else:
-                    found = element.scope.value(name, overrides)
-                self.p[f"{element.name}:{name}"] = np.atleast_1d(np.asarray(found, float))[None, :]
+        self.values: list[Array] = []
+        trees: list[Tree] = []
+        inputs: list[tuple[Tree, ...]] = []
+        at = 0
+        for element, width in zip(self.elements, self.widths(), strict=True):
+            expression = element.card.parameters["value"]
+            leaves: dict[str, Tree] = {label: ("input", at + k) for k, (label, _) in enumerate(element.senses)}
+            for name in expression.names:
+                leaves[name] = ("parameter", len(self.values))
+                self.values.append(np.atleast_1d(np.asarray(self._known(element, name, overrides, temperature), float)))
+            trees.append(_with_leaves(expression.tree, leaves))
+            inputs.append(tuple(leaves[label] for label, _ in element.senses))
+            at += width
+        self.on_arrays, self.on_numbers = compiled(tuple(trees), tuple(inputs))
+        self.numbers = [float(value[0]) for value in self.values]
+        # Where each slope stands: an expression that senses nothing has a branch all the same.
+        senses = [[True] * len(e.senses) or [False] for e in self.elements]
+        self.filled = np.flatnonzero([there for one in senses for there in one])
+        self.firsts = np.cumsum([0, *self.widths()])[:-1]
+
+    @staticmethod
+    def _known(element: Element, name: str, overrides: Overrides, temperature: Array) -> float | Array:
+        if name == "time":
+            return 0.0
+        return temperature - ZERO_CELSIUS if name == "temper" else element.scope.value(name, overrides)
+
+    def members(self, chosen: NDArray[np.int_]) -> Group:
+        out = super().members(chosen)
+        assert isinstance(out, Behavioural)
+        out.values = [v[chosen] if v.size > 1 else v for v in self.values]
+        out.numbers = [float(value[0]) for value in out.values]
+        return out
 
     def warm(self, temperature: Array) -> None:
         """Expressions know the temperature by its name, ``temper``."""
@@ -64,20 +89,31 @@ class Behavioural(Group):
         return np.zeros_like(critical)
 
     def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
-        current, slopes = np.zeros_like(v), []
-        at = 0
-        for element, width in zip(self.elements, self.widths(), strict=True):
-            inputs = dict(zip((label for label, _ in element.senses), Dual.inputs(v[at : at + width]), strict=False))
+        current, conductance = np.zeros(v.shape), np.zeros(v.shape)
+        if v.shape[1] == 1 and self._lone(v, current, conductance):
+            return current, conductance, np.zeros(v.shape), np.zeros(v.shape)
+        with np.errstate(all="ignore"):
+            values, slopes = self.on_arrays(v, self.values)
+        for row, value in zip(self.firsts, values, strict=True):
+            current[row] = value
+        for row, slope in zip(self.filled, slopes, strict=True):
+            conductance[row] = slope
+        return current, conductance, np.zeros(v.shape), np.zeros(v.shape)
 
-            def look_up(name: str, inputs: dict[str, Dual] = inputs, owner: str = element.name) -> Any:
-                return inputs[name] if name in inputs else self.p[f"{owner}:{name}"][0]
+    def _lone(self, v: Array, current: Array, conductance: Array) -> bool:
+        """A single member by plain numbers; False where one of them leaves what plain numbers can say."""
+        try:
+            values, slopes = self.on_numbers(v[:, 0].tolist(), self.numbers)
+        except (ArithmeticError, ValueError):
+            return False
+        current[self.firsts, 0] = values
+        conductance[self.filled, 0] = slopes
+        return True
 
-            with np.errstate(all="ignore"):
-                found = element.card.parameters["value"](look_up)
-            current[at] = plain(found)
-            slope = np.zeros((width, v.shape[1]))
-            slope[: len(element.senses)] = slope_of(found)
-            slopes.append(slope)
-            at += width
-        conductance = np.concatenate(slopes)
-        return current, conductance, np.zeros_like(current), np.zeros_like(conductance)
+
+def _with_leaves(tree: Tree, leaves: dict[str, Tree]) -> Tree:
+    """The tree with every name replaced by the leaf it stands for."""
+    head, *parts = tree
+    if head == "name":
+        return leaves[parts[0]]
+    return tree if head == "number" else (head, *(_with_leaves(p, leaves) for p in parts))

@@ -26,6 +26,7 @@ class Bipolars(Group):
 
     kind, branches, emission = "q", 2, ("nf", "nr")
     by_area = ("is", "ise", "isc", "ikf", "ikr", "cje", "cjc")
+    charging = ("cje", "cjc", "tf", "tr")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-16, "bf": 100.0, "br": 1.0, "nf": 1.0, "nr": 1.0, "vaf": np.inf, "var": np.inf, "ikf": np.inf,
         "ikr": np.inf, "ise": 0.0, "ne": 1.5, "isc": 0.0, "nc": 2.0, "cje": 0.0, "vje": 0.75, "mje": 0.33, "cjc": 0.0,

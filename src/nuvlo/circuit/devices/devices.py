@@ -43,6 +43,7 @@ class Devices:
         self.rows, self.columns = np.array(rows, dtype=int), np.array(columns, dtype=int)
         self.sign = _table([e.polarity * direction(e, overrides) for e in owners])
         self.present = _table([present(e, overrides) for e in owners])
+        self.store = any(g.stores() for g in every)
         self.whole = bool((self.present == 1.0).all())
         # Voltage beyond which a Newton step is limited logarithmically (Nagel 1975, appendix 5: "critical voltage").
         steps = [g.steps() for g in every] or [(np.ones((0, 1)), np.ones((0, 1)))]
@@ -133,9 +134,10 @@ class Devices:
             conductance = entry * conductance + (1.0 - entry) * own * ABSENT
             if charges:
                 charge, capacitance = share * charge, entry * capacitance
+        current *= self.sign
         if not charges:
-            return Evaluation(current * self.sign, conductance, nothing, nothing)
-        return Evaluation(current * self.sign, conductance, charge * self.sign, capacitance)
+            return Evaluation(current, conductance, nothing, nothing)
+        return Evaluation(current, conductance, charge * self.sign, capacitance)
 
 
 def _table(values: list[Array | float]) -> Array:

@@ -23,6 +23,7 @@ class Diodes(Group):
     """Anode to cathode."""
 
     kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo", "ibv")
+    charging = ("cjo", "tt")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0, "kf": 0.0,
         "af": 1.0, "eg": 1.11, "xti": 3.0,

@@ -27,6 +27,7 @@ class Jfets(Group):
     """Terminals drain, gate, source."""
 
     kind, branches, emission, by_area = "j", 2, ("n", "n"), ("is", "beta", "cgs", "cgd")
+    charging = ("cgs", "cgd")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-14, "n": 1.0, "vto": -2.0, "beta": 1e-4, "lambda": 0.0, "cgs": 0.0, "cgd": 0.0, "pb": 1.0, "fc": 0.5,
         "kf": 0.0, "af": 1.0,
@@ -107,6 +108,7 @@ class Mosfets(Group):
     """Terminals drain, gate, source, bulk. Only the overlap capacitances of the gate are known: no oxide charge."""
 
     kind, branches, emission, by_area = "m", 6, (), ()
+    charging = ("cbd", "cbs", "cgso", "cgdo", "cgbo")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-14, "vto": 0.0, "kp": 2e-5, "gamma": 0.0, "phi": 0.6, "lambda": 0.0, "cbd": 0.0, "cbs": 0.0, "pb": 0.8,
         "mj": 0.5, "fc": 0.5, "cgso": 0.0, "cgdo": 0.0, "cgbo": 0.0, "ld": 0.0, "l": 1e-4, "w": 1e-4, "m": 1.0, "kf": 0.0,

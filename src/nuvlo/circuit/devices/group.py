@@ -41,6 +41,7 @@ class Group(ABC):
     kind: ClassVar[str]
     defaults: ClassVar[dict[str, float]]
     by_area: ClassVar[tuple[str, ...]]  # parameters that grow with the device
+    charging: ClassVar[tuple[str, ...]]  # parameters without which it stores no charge
     branches: ClassVar[int]
     emission: ClassVar[tuple[str, ...]]
 
@@ -81,6 +82,10 @@ class Group(ABC):
     def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
         """Noise currents at branch voltages ``v`` (B, K)."""
         return []
+
+    def stores(self) -> bool:
+        """Whether any device of any member stores charge."""
+        return any(bool(self.p[name].any()) for name in self.charging)
 
     def widths(self) -> list[int]:
         """Branches of each device."""

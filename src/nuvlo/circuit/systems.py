@@ -1,0 +1,152 @@
+"""The equations of some members, linearised about where their devices are: (G + rate·C + devices) x = drive − currents.
+
+Many members are solved by whole-array elimination, few by dense LAPACK.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvlo.circuit.circuit import Array
+from nuvlo.circuit.elimination import FEW, Elimination, each, scales
+from nuvlo.circuit.equations import Equations, members_of
+
+
+class System(ABC):
+    """Linear parts of a set of members; devices are put in at each :meth:`solve`."""
+
+    @abstractmethod
+    def prepare(self, rate: float) -> None:
+        """Set the weight of what is differentiated, 1/s; 0 for an operating point."""
+
+    @abstractmethod
+    def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
+        """x (n, K) with device conductances ``entries`` (E, K), currents (B, K) at branch voltages ``volts`` (B, K)."""
+
+    @abstractmethod
+    def stored(self, x: Array, charge: Array) -> Array:
+        """C·x and the ``charge`` (B, K) of the devices, (n, K); no rows where no device stores any."""
+
+    @abstractmethod
+    def members(self, chosen: NDArray[np.int_]) -> System:
+        """The same for some members."""
+
+    def mend(self, x: Array, chosen: NDArray[np.int_]) -> Array:
+        """x (n, chosen) of the last :meth:`solve` again, exact where it was not."""
+        return x[:, chosen]
+
+
+def system(equations: Equations, members: int, static: list[Array], dynamic: list[Array]) -> System:
+    """The kind of system that suits this number of members, from slot values."""
+    if members >= FEW:
+        return _Many(equations, static, dynamic, {})
+    return _Few(equations, static, dynamic)
+
+
+class _Many(System):
+    def __init__(
+        self, equations: Equations, static: list[Array], dynamic: list[Array], plans: dict[int, Elimination]
+    ) -> None:
+        self.eq, self.static, self.dynamic, self.plans = equations, static, dynamic, plans
+        self.prepare(0.0)
+
+    def prepare(self, rate: float) -> None:
+        self.rate = rate
+        self.base = self.static
+        if rate:
+            self.base = [g + rate * c for g, c in zip(self.static, self.dynamic, strict=True)]
+
+    def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
+        eq = self.eq
+        values = list(self.base)
+        eq.add_devices(values, entries)
+        equivalent = current.copy()
+        for e, (row, column) in enumerate(zip(eq.devices.rows, eq.devices.columns, strict=True)):
+            equivalent[row] -= entries[e] * volts[column]
+        right = eq.add_branch_currents(np.broadcast_to(drive, (eq.size, volts.shape[1])).copy(), equivalent)
+        self.last = values, right
+        return self.plan(values).solve(values, right, check=False)
+
+    def plan(self, values: list[Array]) -> Elimination:
+        """An elimination order for this size of step, from the first member at hand."""
+        size = round(np.log10(self.rate)) if self.rate else -99
+        if size not in self.plans:
+            self.plans[size] = self.eq.plan(values)
+        return self.plans[size]
+
+    def mend(self, x: Array, chosen: NDArray[np.int_]) -> Array:
+        values, right = self.last
+        return self.plan(values).mend(members_of(values, chosen), right[:, chosen], x[:, chosen])
+
+    def stored(self, x: Array, charge: Array) -> Array:
+        out = self.eq.apply(self.dynamic, x)
+        return -self.eq.add_branch_currents(-out, charge) if len(charge) else out
+
+    def members(self, chosen: NDArray[np.int_]) -> System:
+        static, dynamic = members_of(self.static, chosen), members_of(self.dynamic, chosen)
+        out: System = _Few(self.eq, static, dynamic)
+        if chosen.size >= FEW:
+            out = _Many(self.eq, static, dynamic, self.plans)
+        out.prepare(self.rate)
+        return out
+
+
+class _Few(System):
+    def __init__(self, equations: Equations, static: list[Array], dynamic: list[Array]) -> None:
+        self.eq = equations
+        self.scale: tuple[Array, Array] | None = None
+        self.static, self.dynamic = self._dense(static), self._dense(dynamic)
+        devices = equations.devices
+        into, across = np.zeros((2, equations.size + 1, devices.count))
+        for k, ((a, b), (plus, minus)) in enumerate(zip(devices.injections, devices.pairs, strict=True)):
+            into[a, k] += 1.0
+            into[b, k] -= 1.0
+            across[plus, k] += 1.0
+            across[minus, k] -= 1.0
+        self.into = into[:-1]
+        self.by_entry, self.across = self.into[:, devices.rows], across[:-1, devices.columns].T.copy()
+        self.prepare(0.0)
+
+    def _dense(self, values: list[Array]) -> Array:
+        """(K, n, n)."""
+        n = self.eq.size
+        width = max((v.size for v in values), default=1)
+        out = np.zeros((width, n, n))
+        for (row, column), slot in self.eq.slots.items():
+            out[:, row, column] = values[slot]
+        return out
+
+    def prepare(self, rate: float) -> None:
+        self.rate = rate
+        self.base = self.static + rate * self.dynamic if rate else self.static
+        self.scale = None
+
+    def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
+        devices = self.eq.devices
+        right = np.broadcast_to(drive, (self.eq.size, volts.shape[1]))
+        matrix = self.base
+        if devices.count:
+            linear = entries * volts[devices.columns]
+            right = right - self.into @ current + self.by_entry @ linear
+            matrix = matrix + (self.by_entry * entries.T[:, None, :]) @ self.across
+        if self.scale is None:  # rows and columns keep their order of size while devices move
+            self.scale = scales(matrix)
+        rows, columns = self.scale
+        out: Array = (each(matrix * rows * columns, right.T[..., None] * rows)[..., 0] * columns[:, 0]).T
+        return out
+
+    def stored(self, x: Array, charge: Array) -> Array:
+        out: Array = (self.dynamic @ x.T[..., None])[..., 0].T
+        return out + self.into @ charge if len(charge) else out
+
+    def members(self, chosen: NDArray[np.int_]) -> System:
+        out = object.__new__(_Few)
+        out.__dict__.update(self.__dict__)
+        out.static, out.dynamic, out.base = (
+            m[chosen] if len(m) > 1 else m for m in (self.static, self.dynamic, self.base)
+        )
+        out.scale = None
+        return out
