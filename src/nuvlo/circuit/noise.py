@@ -9,7 +9,7 @@ import numpy as np
 from nuvlo.circuit.circuit import Array
 from nuvlo.circuit.devices import BOLTZMANN, NoiseCurrent
 from nuvlo.circuit.operating_point import OperatingPoint
-from nuvlo.circuit.small_signal import LinearisedCircuit, response
+from nuvlo.circuit.small_signal import Complex, LinearisedCircuit, response
 
 
 @dataclass(frozen=True)
@@ -47,21 +47,30 @@ def noise(point: OperatingPoint, source: str, node: str, frequency: Array, weigh
     at = eq.circuit.node(node)
     if at >= 0:
         pick[at] = 1.0
-    adjoint = LinearisedCircuit(point).solve(frequency, pick, transposed=True)[:, 0]
-    full = np.concatenate([adjoint, np.zeros_like(adjoint[:1])])
     weight = a_weighting(frequency) ** 2 if weighting == "A" else np.ones_like(frequency)
-    square = np.zeros(adjoint.shape[1:])
+    members = point.x.shape[1]
+    square = np.zeros((members, frequency.size))
     parts: dict[str, Array] = {}
-    for current in _sources(point):
-        plus, minus = current.nodes
-        transfer = np.abs(full[plus] - full[minus]) ** 2
-        density = transfer * (current.white[:, None] + current.flicker[:, None] / frequency)
-        square += density
-        parts[current.name] = parts.get(current.name, 0.0) + integrate(frequency, density * weight)
+    currents = _sources(point)
+    blocks: dict[int, list[tuple[slice, Complex]]] = {}
+    for some, along, adjoint in LinearisedCircuit(point).pieces(frequency, pick, transposed=True):
+        blocks.setdefault(some.start, []).append((some, adjoint[:, 0]))
+        if along.stop < frequency.size:
+            continue
+        adjoint = np.concatenate([x for _, x in blocks.pop(some.start)], axis=-1)
+        full = np.concatenate([adjoint, np.zeros_like(adjoint[:1])])
+        for current in currents:
+            plus, minus = current.nodes
+            transfer = np.abs(full[plus] - full[minus]) ** 2
+            white, flicker = (v[some] if v.size > 1 else v for v in (current.white, current.flicker))
+            density = transfer * (white[:, None] + flicker[:, None] / frequency)
+            square[some] += density
+            share = parts.setdefault(current.name, np.zeros(members))
+            share[some] += integrate(frequency, density * weight)
     gain = np.abs(response(point, source, node, frequency).transfer)
     with np.errstate(divide="ignore", invalid="ignore"):
         referred = np.sqrt(square) / gain
-    total = np.sqrt(sum(parts.values(), np.zeros(square.shape[:-1])))
+    total = np.sqrt(sum(parts.values(), np.zeros(members)))
     return Noise(frequency, np.sqrt(square), referred, total, parts)
 
 
