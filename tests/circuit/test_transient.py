@@ -1,4 +1,4 @@
-"""Courses over time: against ngspice within 1 % of the peak, against closed forms, and for ensembles."""
+"""Courses over time: against closed forms, and for ensembles."""
 
 import numpy as np
 import pytest
@@ -7,37 +7,6 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.transient import TransientError, transient
 from nuvlo.circuit.waveform import Waveform
 from nuvlo.cli import main
-from tests.circuit import ngspice
-from tests.circuit.test_against_ngspice import BJT, _text
-
-CASES = {
-    "low pass": ("v1 a 0 sin(0 1 1k)\nr1 a b 1k\nc1 b 0 100n", ["b"], 1e-5, 3e-3),
-    "square through a coupling": ("v1 a 0 pulse(-1 1 0.1m 1u 1u 0.5m 1m)\nc1 a b 100n\nr1 b 0 3.3k", ["b"], 5e-6, 3e-3),
-    "ringing": ("v1 a 0 pulse(0 1 10u 1u 1u 1 2)\nr1 a b 10\nl1 b c 1m\nc1 c 0 100n\nr2 c 0 100k", ["c"], 1e-6, 5e-4),
-    "transformer": ("v1 a 0 sin(0 5 400)\nr1 a b 20\nl1 b 0 500m\nl2 c 0 20m\nk1 l1 l2 0.99\nr2 c 0 8", ["c"], 2e-5, 1e-2),
-    "clipper": ("v1 a 0 sin(0 3 1k)\nr1 a b 2.2k\nd1 b 0 dd\nd2 0 b dd\nc1 b 0 4.7n", ["b"], 5e-6, 3e-3),
-    "rectifier": ("v1 a 0 sin(0 12 50)\nr0 a s 1\nd1 s p dd\nc1 p 0 220u\nr1 p 0 220", ["p"], 1e-4, 0.1),
-    "ramp": ("v1 a 0 pwl(0 0 1m 1 1.2m -1 3m 0)\nr1 a b 1k\nc1 b 0 220n", ["b"], 1e-5, 3e-3),
-    "exponential": ("v1 a 0 exp(0 2 0.2m 0.1m 1m 0.2m)\nr1 a b 1k\nc1 b 0 22n", ["b"], 1e-5, 2e-3),
-    "overdriven stage": ("vc vcc 0 9\nv1 s 0 sin(0 0.3 1k)\nc1 s b 1u\nr1 vcc b 470k\nr2 b 0 100k\nr3 vcc c 4.7k\nr4 e 0 470\nq1 c b e qn", ["c", "e"], 5e-6, 4e-3),
-    "fet stage": ("vd vdd 0 12\nv1 s 0 sin(0 0.8 1k)\nc1 s g 10n\nr1 g 0 1meg\nr2 vdd d 4.7k\nj1 d g o jn\nr3 o 0 1k\nc2 o 0 10u", ["d", "o"], 5e-6, 4e-3),
-    "switched": ("v1 a 0 pulse(0 5 20u 0.1u 0.1u 40u 100u)\nr1 a b 4.7k\nvc vcc 0 5\nr2 vcc c 1k\nq1 c b 0 qn\nc1 c 0 100p", ["c"], 2e-7, 2e-4),
-    "Gorsefire": (None, ["c1", "c2", "out"], 1e-5, 8e-3),
-}  # fmt: skip
-
-
-@pytest.mark.parametrize("name", CASES)
-def test_waveforms_agree_with_ngspice(name, tmp_path):
-    body, nodes, step, stop = CASES[name]
-    text = f"{name}\n{body}\n{BJT}.end\n"
-    if body is None:  # the kit's own file, its input driven into clipping
-        text = _text("Gorsefire").replace("vin src 0 dc 0 ac 1", "vin src 0 sin(0 30m 440)")
-    time, theirs = ngspice.course(text, nodes, step, stop, tmp_path)
-    found = transient(Circuit.from_text(text), step, stop, nodes)
-    for node, wave in zip(nodes, theirs, strict=True):
-        ours = np.interp(time, found.time, found.voltage[node][0])
-        swing = np.ptp(wave)
-        assert np.abs(ours - wave).max() < 0.01 * swing, node
 
 
 def test_a_low_pass_has_its_closed_form():

@@ -76,7 +76,7 @@ def _power(whole: Tree, a: Tree, b: Tree) -> list[Tree]:
 def _signed_power(whole: Tree, a: Tree, b: Tree) -> list[Tree]:
     size = ("abs", a)
     safe = ("?:", (">", size, _ZERO), size, _ONE)
-    return [("steep", _times(b, ("**", size, ("-", b, _ONE)))), ("*", whole, ("ln", safe))]
+    return [("least", _times(b, ("**", size, ("-", b, _ONE))), ("number", STEEPEST)), ("*", whole, ("ln", safe))]
 
 
 # Partial derivatives of each function: given its own tree and its operands.
@@ -151,7 +151,7 @@ def _emit(tree: Tree, lines: list[str], known: dict[Tree, str]) -> str:
 
 
 _SPELLED = {
-    "**": "power", "pow": "power", "?:": "choose", "||": "either", "&&": "both", "==": "equal", "!=": "differ", "<": "less",
+    "least": "least", "**": "power", "pow": "power", "?:": "choose", "||": "either", "&&": "both", "==": "equal", "!=": "differ", "<": "less",
     "<=": "less_equal", ">": "greater", ">=": "greater_equal", "abs": "size", "min": "least", "max": "most",
 }  # fmt: skip
 _ARRAYS: dict[str, Any] = {

@@ -21,7 +21,7 @@ from nuvlo.circuit.circuit import Array
 AnyArray = NDArray[Any]
 PIVOT_THRESHOLD = 1e-3
 RESIDUAL_LIMIT = 1e-9
-FEW = 12  # below this many members LAPACK alone is quicker than whole-array steps
+FEW = 24  # below this many members LAPACK alone is quicker than whole-array steps
 
 
 class Elimination:

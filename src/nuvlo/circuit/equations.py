@@ -251,13 +251,6 @@ class Equations:
                 out[element.name] = Waveform(kind, values, step, stop)
         return out
 
-    def drives(self, step: float, stop: float) -> list[tuple[Array, Waveform]]:
-        """For each source with a course over time: what one volt or ampere of it drives, (n, 1 or N), and its course."""
-        return [
-            (self.unit_source(name)[:, None] * self.strength[name], course)
-            for name, course in self.waveforms(step, stop).items()
-        ]
-
     def right_side_without(self, courses: Iterable[str]) -> Array:
         """As :meth:`right_side`, with the sources named at nothing."""
         held = self.sources
@@ -266,13 +259,6 @@ class Equations:
             return self.right_side()
         finally:
             self.sources = held
-
-    def apply(self, values: list[Array], x: Array) -> Array:
-        """The matrix with these slot values times x (n, K)."""
-        out = np.zeros_like(x)
-        for (row, column), slot in self.slots.items():
-            out[row] = out[row] + values[slot] * x[column]
-        return out
 
     def unit_source(self, name: str) -> Array:
         """(n,): the right side of a source of 1 V or 1 A, all others at 0."""

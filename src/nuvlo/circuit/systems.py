@@ -51,13 +51,14 @@ class _Many(System):
         self, equations: Equations, static: list[Array], dynamic: list[Array], plans: dict[int, Elimination]
     ) -> None:
         self.eq, self.static, self.dynamic, self.plans = equations, static, dynamic, plans
+        self.moving = [s for s, c in enumerate(dynamic) if c.any()]
         self.prepare(0.0)
 
     def prepare(self, rate: float) -> None:
         self.rate = rate
-        self.base = self.static
-        if rate:
-            self.base = [g + rate * c for g, c in zip(self.static, self.dynamic, strict=True)]
+        self.base = list(self.static)
+        for slot in self.moving if rate else ():
+            self.base[slot] = self.static[slot] + rate * self.dynamic[slot]
 
     def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
         eq = self.eq
@@ -82,7 +83,11 @@ class _Many(System):
         return self.plan(values).mend(members_of(values, chosen), right[:, chosen], x[:, chosen])
 
     def stored(self, x: Array, charge: Array) -> Array:
-        out = self.eq.apply(self.dynamic, x)
+        out = np.zeros(x.shape)
+        where = list(self.eq.slots)
+        for slot in self.moving:
+            row, column = where[slot]
+            out[row] += self.dynamic[slot] * x[column]
         return -self.eq.add_branch_currents(-out, charge) if len(charge) else out
 
     def members(self, chosen: NDArray[np.int_]) -> System:

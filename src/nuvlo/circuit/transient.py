@@ -161,13 +161,12 @@ class _Stepper:
             if eq.devices.store:
                 entries, current = entries + rate * found.capacitance, current + rate * found.charge
             new = self.system.solve(entries, current, old, drive)
-            new = self.system.mend(new, everyone)
             if not np.isfinite(new).all():
                 return None
             volts = eq.branch_voltages(new)
             limited, held = eq.devices.limited(volts, old)
             if not held.any() and (np.abs(new - now) <= tol.reltol * np.abs(new) + self.floor).all():
-                charge = found.charge
+                new, charge = self.system.mend(new, everyone), found.charge
                 if eq.devices.store:  # the last step was a small one: the charges have moved in proportion
                     np.add.at(charge, eq.devices.rows, found.capacitance * (volts - old)[eq.devices.columns])
                 return new, self.system.stored(new, charge)
