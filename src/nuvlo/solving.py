@@ -82,7 +82,6 @@ class _Ensemble:
         from nuvlo.circuit.variation import parse_variations, sample
 
         self.circuit = Circuit.from_file(a.file)
-        self.file = a.file.name
         for warning in self.circuit.netlist.warnings:
             print(warning, file=sys.stderr)
         self.varied = bool(a.vary)
@@ -101,10 +100,12 @@ class _Ensemble:
         self.failed = found.failed
         return found
 
-    def must_hold(self, converged: Any) -> None:
+    def must_hold(self, point: Any) -> None:
         """Raise where the nominal member has no solution."""
-        if not converged[0]:
-            raise NuvloError(Problem("no operating point was found.", "Look for a value that is far off.", self.file))
+        if not point.converged[0]:
+            from nuvlo.circuit.unsolved import explain
+
+            raise NuvloError(explain(point))
 
     def told(self, values: Any) -> Any:
         """(N,) or (N, F) → a number or list; with an ensemble a dictionary of three of them."""
@@ -157,7 +158,9 @@ def _op(a: argparse.Namespace) -> Answer:
     currents = {n: e.told(i) for n, i in point.currents().items()} if converged else {}
     document = e.document(nodes=nodes, currents=currents, converged=converged)
     if not converged:
-        problem = Problem("no operating point was found.", "Look for a value that is far off.", a.file.name)
+        from nuvlo.circuit.unsolved import explain
+
+        problem = explain(point)
         document["problems"] = [*document.get("problems", []), problem.as_json()]
         print(problem, file=sys.stderr)
     rows = [("node", n, v, "V") for n, v in nodes.items()] + [("element", n, i, "A") for n, i in currents.items()]
@@ -195,7 +198,7 @@ def _ac(a: argparse.Namespace) -> Answer:
     frequency = _frequencies(a)
     e = _Ensemble(a)
     point = e.point()
-    e.must_hold(point.converged)
+    e.must_hold(point)
     found = response(point, a.source.lower(), a.node, frequency)
     db, phase = e.told(found.magnitude_db), e.told(found.phase_deg)
     text = _curve(a, e, frequency.tolist(), {"magnitude_db": db, "phase_deg": phase})
@@ -208,7 +211,7 @@ def _noise(a: argparse.Namespace) -> Answer:
     frequency = _frequencies(a)
     e = _Ensemble(a)
     point = e.point()
-    e.must_hold(point.converged)
+    e.must_hold(point)
     found = noise(point, a.source.lower(), a.node, frequency, a.weighting)
     output, referred, total = e.told(found.output_density), e.told(found.input_density), e.told(found.total)
     text = _curve(a, e, frequency.tolist(), {"output_density": output, "input_density": referred})
@@ -251,7 +254,7 @@ def _ohms(a: argparse.Namespace) -> Answer:
 def _power(a: argparse.Namespace) -> Answer:
     e = _Ensemble(a)
     point = e.point()
-    e.must_hold(point.converged)
+    e.must_hold(point)
     parts = {name: e.told(watts) for name, watts in point.dissipation().items()}
     if a.csv:
         _write_csv(a.csv, ["part", *_heads("watts", e.varied)], ([name, *_spread(w)] for name, w in parts.items()))

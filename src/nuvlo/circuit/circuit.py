@@ -251,15 +251,19 @@ class Circuit:
                 node = group[node]
             return node
 
-        sources = list(range(len(self.nodes) + 1))
+        joined: dict[int, list[tuple[int, str]]] = {}
         # At d.c. an inductor holds its ends together just as a source of 0 V does.
         for element in (e for e in self.elements if e.kind in "vleh" or e.gives_volts):
-            a, b = (self._source_root(sources, n % len(sources)) for n in element.nodes[:2])
-            if a == b:
+            a, b = element.nodes[:2]
+            loop = _way(joined, a, b)
+            if loop is not None:
                 at = element.card.token
+                others = ", ".join(f"'{name}'" for name in loop)
                 raise NetlistError(
                     Problem(
-                        f"'{element.name}' closes a loop of voltage sources or inductors.",
+                        f"'{element.name}' closes a loop of voltage sources or inductors with {others}."
+                        if loop
+                        else f"'{element.name}' has both ends on one node.",
                         "Put a resistance in the loop, or take one source out.",
                         at.file,
                         at.line,
@@ -267,7 +271,8 @@ class Circuit:
                         element.name,
                     )
                 )
-            sources[a] = b
+            joined.setdefault(a, []).append((b, element.name))
+            joined.setdefault(b, []).append((a, element.name))
         for element in self.elements:
             if element.kind in "rlvdqehjm" or element.gives_volts:
                 first, *rest = (n % len(group) for n in element.nodes[: 2 if element.kind in "eh" else 4])
@@ -286,8 +291,15 @@ class Circuit:
                 )
             )
 
-    @staticmethod
-    def _source_root(group: list[int], node: int) -> int:
-        while group[node] != node:
-            node = group[node]
-        return node
+
+def _way(joined: Mapping[int, list[tuple[int, str]]], start: int, end: int) -> list[str] | None:
+    """Names of the elements along a way from ``start`` to ``end``; None where there is none."""
+    came: dict[int, list[str]] = {start: []}
+    open_ends = [start]
+    while open_ends and end not in came:
+        here = open_ends.pop(0)
+        for other, name in joined.get(here, ()):
+            if other not in came:
+                came[other] = [*came[here], name]
+                open_ends.append(other)
+    return came.get(end)

@@ -8,6 +8,7 @@ import numpy as np
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.unsolved import explain
 from nuvlo.circuit.variation import Law
 from nuvlo.problems import NuvloError, Problem
 
@@ -50,7 +51,7 @@ def sensitivity(circuit: Circuit, node: str, laws: dict[str, Law]) -> dict[str, 
         values[name][2 * k + 1] -= step[name]
     point = operating_point(circuit, values)
     if point.failed:
-        raise NuvloError(Problem("no operating point was found.", "Look for a value that is far off."))
+        raise NuvloError(explain(point, point.failed[0]))
     volts = point.voltage(node)
     slopes = {name: float(volts[2 * k] - volts[2 * k + 1]) / (2 * step[name]) for k, name in enumerate(varying)}
     variance = {name: (slopes[name] * law.width) ** 2 / 12 for name, law in varying.items()}

@@ -43,7 +43,7 @@ def system(equations: Equations, members: int, static: list[Array], dynamic: lis
     """The kind of system that suits this number of members, from slot values."""
     if members >= FEW:
         return _Many(equations, static, dynamic, {})
-    return _Few(equations, static, dynamic)
+    return Few(equations, static, dynamic)
 
 
 class _Many(System):
@@ -92,14 +92,16 @@ class _Many(System):
 
     def members(self, chosen: NDArray[np.int_]) -> System:
         static, dynamic = members_of(self.static, chosen), members_of(self.dynamic, chosen)
-        out: System = _Few(self.eq, static, dynamic)
+        out: System = Few(self.eq, static, dynamic)
         if chosen.size >= FEW:
             out = _Many(self.eq, static, dynamic, self.plans)
         out.prepare(self.rate)
         return out
 
 
-class _Few(System):
+class Few(System):
+    """Dense matrices of a few members."""
+
     def __init__(self, equations: Equations, static: list[Array], dynamic: list[Array]) -> None:
         self.eq = equations
         self.scale: tuple[Array, Array] | None = None
@@ -130,17 +132,21 @@ class _Few(System):
         self.scale = None
 
     def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
-        devices = self.eq.devices
         right = np.broadcast_to(drive, (self.eq.size, volts.shape[1]))
-        matrix = self.base
-        if devices.count:
-            linear = entries * volts[devices.columns]
-            right = right - self.into @ current + self.by_entry @ linear
-            matrix = matrix + (self.by_entry * entries.T[:, None, :]) @ self.across
+        if self.eq.devices.count:
+            right = right - self.into @ current + self.by_entry @ (entries * volts[self.eq.devices.columns])
+        matrix = self.matrix(entries)
         if self.scale is None:  # rows and columns keep their order of size while devices move
             self.scale = scales(matrix)
         rows, columns = self.scale
         out: Array = (each(matrix * rows * columns, right.T[..., None] * rows)[..., 0] * columns[:, 0]).T
+        return out
+
+    def matrix(self, entries: Array) -> Array:
+        """(K, n, n) with device conductances ``entries`` (E, K) put in."""
+        if not self.eq.devices.count:
+            return self.base
+        out: Array = self.base + (self.by_entry * entries.T[:, None, :]) @ self.across
         return out
 
     def stored(self, x: Array, charge: Array) -> Array:
@@ -148,7 +154,7 @@ class _Few(System):
         return out + self.into @ charge if len(charge) else out
 
     def members(self, chosen: NDArray[np.int_]) -> System:
-        out = object.__new__(_Few)
+        out = object.__new__(Few)
         out.__dict__.update(self.__dict__)
         out.static, out.dynamic, out.base = (
             m[chosen] if len(m) > 1 else m for m in (self.static, self.dynamic, self.base)

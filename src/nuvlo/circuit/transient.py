@@ -16,6 +16,7 @@ from nuvlo.circuit.circuit import Array, Circuit, Overrides
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import Tolerances, solve
 from nuvlo.circuit.systems import system
+from nuvlo.circuit.unsolved import explain
 from nuvlo.problems import NuvloError, Problem
 
 TOLERANCES = Tolerances(reltol=1e-6, vntol=1e-8, abstol=1e-12)
@@ -95,7 +96,7 @@ class _Stepper:
         eq = self.eq
         start = solve(eq, self.tol, self.drive(0.0))
         if start.failed:
-            raise TransientError(Problem("there is no operating point to start from.", f"Members: {start.failed[:5]}."))
+            raise TransientError(explain(start, start.failed[0]))
         x = start.x
         self.system = system(eq, x.shape[1], eq.linear(), eq.capacitive())
         z, slope = self.stored(x), np.zeros_like(x)
