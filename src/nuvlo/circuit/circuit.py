@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,6 +92,7 @@ class Circuit:
         self.temperature = netlist.temperature  # °C
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
+        self.memory: dict[Hashable, Any] = {}  # of the solver: what it found out about first members
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
         if not self.elements and not self._problems:
             self._problems.append(Problem("the netlist has no elements.", "Add at least one."))
@@ -114,6 +116,7 @@ class Circuit:
         out = copy(self)
         out.elements = [*self.elements, *extra]
         out._by_name = {e.name: e for e in out.elements}
+        out.memory = {}
         return out
 
     def element(self, name: str) -> Element:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from nuvlo.circuit.circuit import Array, Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
+from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.systems import System, system
 
@@ -32,6 +33,7 @@ class Tolerances:
 DEFAULT = Tolerances()
 SMALLEST_SOURCE_STEP = 1e-4  # of full supply
 BLOCK = 2048  # members solved together
+REMEMBERED = 16  # first members a circuit keeps the solutions of
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
@@ -144,6 +146,14 @@ def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array |
     return OperatingPoint(equations, x, converged, tolerances)
 
 
+@dataclass
+class Known:
+    """What is worth keeping of a first member: its solution, and orders of elimination."""
+
+    nominal: Array | None
+    plans: dict[int, Elimination]
+
+
 class _Newton:
     def __init__(
         self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances
@@ -151,17 +161,38 @@ class _Newton:
         self.eq, self.right = equations, right
         self.members, self.tol = members, tolerances
         nothing = [np.zeros(1) for _ in linear]
-        self.system = system(equations, members, linear, nothing)
+        self.known = self._known(linear)
+        self.system = system(equations, members, linear, nothing, self.known.plans)
 
-    def run(self) -> tuple[Array, NDArray[np.bool_]]:
-        start = np.zeros((self.eq.size, 1))
-        junctions = self.eq.devices.starting_voltages()
+    def _known(self, linear: list[Array]) -> Known:
+        """What an earlier call with the same first member found out, or a new place for it."""
+        first = tuple((name, float(np.ravel(value)[0])) for name, value in self.eq.overrides.items())
+        numbers = np.fromiter((v[0] for v in linear), float, len(linear)).tobytes() + self.right[:, 0].tobytes()
+        memory = self.eq.circuit.memory
+        found = memory.pop((first, numbers, self.tol), None) or Known(None, {})
+        memory[first, numbers, self.tol] = found
+        while len(memory) > REMEMBERED:
+            del memory[next(iter(memory))]
+        return found
+
+    def nominal(self, start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
+        """The first member alone, by whatever it takes."""
+        if self.known.nominal is not None:
+            return self.known.nominal, np.ones(1, dtype=bool)
         first = np.array([0])
         x, ok = self.iterate(first, start, junctions)
         if not ok.all():
             x, ok = self.step_up(first, start, junctions)
+        if ok.all():
+            self.known.nominal = x
+        return x, ok
+
+    def run(self) -> tuple[Array, NDArray[np.bool_]]:
+        start = np.zeros((self.eq.size, 1))
+        junctions = self.eq.devices.starting_voltages()
+        x, ok = self.nominal(start, junctions)
         if self.members == 1:
-            return x, ok
+            return x.copy(), ok
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions
         nominal = x if ok.all() else start
         # In blocks that stay in the processor's cache: the cost of a member does not depend on how many there are.

@@ -39,10 +39,13 @@ class System(ABC):
         return x[:, chosen]
 
 
-def system(equations: Equations, members: int, static: list[Array], dynamic: list[Array]) -> System:
-    """The kind of system that suits this number of members, from slot values."""
+def system(
+    equations: Equations, members: int, static: list[Array], dynamic: list[Array],
+    plans: dict[int, Elimination] | None = None,
+) -> System:  # fmt: skip
+    """The kind of system that suits this number of members, from slot values; ``plans`` made before are used again."""
     if members >= FEW:
-        return _Many(equations, static, dynamic, {})
+        return _Many(equations, static, dynamic, {} if plans is None else plans)
     return Few(equations, static, dynamic)
 
 
