@@ -1,5 +1,5 @@
 # The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
-.PHONY: demo test lint screenshots bench ready ready-test
+.PHONY: demo test lint kit-figures screenshots bench ready ready-test
 BIN = .venv/bin
 
 demo: ready
@@ -15,6 +15,9 @@ lint: ready-test
 	$(BIN)/ruff check src tests benchmarks tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+kit-figures: ready
+	$(BIN)/python tools/kit_figures.py docs/kits
 
 screenshots: ready
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots
