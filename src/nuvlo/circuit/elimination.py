@@ -21,16 +21,23 @@ from nuvlo.circuit.circuit import Array
 AnyArray = NDArray[Any]
 PIVOT_THRESHOLD = 1e-3
 RESIDUAL_LIMIT = 1e-9
+STILL = 100  # how much dearer a step along the moving axis is than one aside from it
 FEW = 24  # below this many members LAPACK alone is quicker than whole-array steps
 
 
 class Elimination:
-    """A plan for systems of one shape. ``slots`` maps (row, column) to an index into the value list."""
+    """A plan for systems of one shape. ``slots`` maps (row, column) to an index into the value list.
+
+    ``moving`` names slots that differ along an axis on which all others stay, as those of capacitors do along frequency:
+    they are kept out of the way as long as possible, so that most steps need not be done again for each place on it.
+    """
 
     def __init__(
-        self, size: int, slots: dict[tuple[int, int], int], nominal: Sequence[complex | float] | None = None
-    ) -> None:
+        self, size: int, slots: dict[tuple[int, int], int], nominal: Sequence[complex | float] | None = None,
+        moving: frozenset[int] = frozenset(),
+    ) -> None:  # fmt: skip
         self.size = size
+        self.moving = moving
         self.slots = dict(slots)
         self._own = len(slots)
         self._steps: list[tuple[int, int, list[tuple[int, int, list[tuple[int, int]]]]]] = []
@@ -42,11 +49,12 @@ class Elimination:
         dense = np.zeros((n, n), dtype=nominal.dtype)
         for (r, c), s in self.slots.items():
             dense[r, c] += nominal[s]
-        filled = np.zeros((n, n), dtype=bool)
-        filled[tuple(zip(*self.slots))] = True
+        filled, moving = np.zeros((2, n, n), dtype=bool)
+        for place, slot in self.slots.items():
+            filled[place], moving[place] = True, slot in self.moving
         open_rows, open_columns = np.ones(n, dtype=bool), np.ones(n, dtype=bool)
         for _ in range(n):
-            pivot = self._choose(dense, filled & open_rows[:, None] & open_columns)
+            pivot = self._choose(dense, filled & open_rows[:, None] & open_columns, moving)
             if pivot is None:
                 return False
             r, c = pivot
@@ -61,6 +69,7 @@ class Elimination:
                         filled[other, k] = True
                         self.slots[other, k] = len(self.slots)
                     dense[other, k] -= factor * dense[r, k]
+                    moving[other, k] |= moving[other, c] or moving[r, k] or moving[r, c]
                     changes.append((self.slots[other, k], self.slots[r, k]))
                 updates.append((other, self.slots[other, c], changes))
             self._steps.append((r, self.slots[r, c], updates))
@@ -69,16 +78,22 @@ class Elimination:
         return True
 
     @staticmethod
-    def _choose(dense: AnyArray, candidates: NDArray[np.bool_]) -> tuple[int, int] | None:
-        """Pivot of least Markowitz cost among those not much smaller than the largest of their row."""
+    def _choose(
+        dense: AnyArray, candidates: NDArray[np.bool_], moving: NDArray[np.bool_]
+    ) -> tuple[int, int] | None:
+        """Pivot of least Markowitz cost, moving entries first, among those not much smaller than the largest of their row."""
         size = np.abs(dense) * candidates
         biggest = size.max(axis=1, keepdims=True)
         if not biggest[candidates.any(axis=1)].all() or not candidates.any():
             return None
         row_uses, column_uses = candidates.sum(axis=1)[:, None] - 1, candidates.sum(axis=0) - 1
+        updates = row_uses * column_uses
+        still = candidates & ~moving
+        still_updates = (still.sum(axis=1)[:, None] - 1) * (still.sum(axis=0) - 1)
+        busy = np.where(moving, updates + row_uses, updates - still_updates)
         share = size / np.maximum(biggest, 1e-300)
         allowed = candidates & (share >= PIVOT_THRESHOLD)
-        cost = np.where(allowed, row_uses * column_uses - 0.5 * share, np.inf)
+        cost = np.where(allowed, STILL * busy + updates - 0.5 * share, np.inf)
         r, c = divmod(int(np.argmin(cost)), dense.shape[1])
         return r, c
 
@@ -91,8 +106,19 @@ class Elimination:
         members = right.shape[-1]
         if members < FEW or not self.planned:
             return self._lapack(values, right, np.arange(members))
+        x = np.empty(right.shape, dtype=np.result_type(right, *values))
+        for column, found in enumerate(self.run(values, list(right))):
+            x[column] = found
+        return self.mend(values, right, x) if check else x
+
+    def run(self, values: Sequence[AnyArray], right: Sequence[AnyArray | None]) -> list[AnyArray]:
+        """The planned steps alone: one array for each unknown, of whatever shape the arrays given make together.
+
+        ``values`` are one array for each slot, ``right`` one for each row, None for 0. No check is made.
+        """
         a: list[AnyArray] = [*values, *([_NOTHING] * (len(self.slots) - self._own))]
         b = list(right)
+        x: list[AnyArray] = [_NOTHING] * self.size
         with np.errstate(all="ignore"):
             for row, pivot, updates in self._steps:
                 inverse = 1.0 / a[pivot]
@@ -101,16 +127,15 @@ class Elimination:
                     for target, source in changes:
                         old = a[target]
                         a[target] = -factor * a[source] if old is _NOTHING else old - factor * a[source]
-                    b[other] = b[other] - factor * b[row]
+                    b[other] = _less(b[other], factor, b[row])
                 a[pivot] = inverse
             pivots = {row: pivot for row, pivot, _ in self._steps}
-            x = np.empty(right.shape, dtype=np.result_type(right, *values))
             for row, column, tail in self._back:
                 total = b[row]
                 for k, slot in tail:
-                    total = total - a[slot] * x[k]
-                x[column] = total * a[pivots[row]]
-        return self.mend(values, right, x) if check else x
+                    total = _less(total, a[slot], x[k])
+                x[column] = _NOTHING if total is None else total * a[pivots[row]]
+        return x
 
     def mend(self, values: Sequence[AnyArray], right: AnyArray, x: AnyArray) -> AnyArray:
         """Solve again, with full pivoting, the members of ``x`` that do not satisfy their equations; in place."""
@@ -137,6 +162,10 @@ class Elimination:
             worst[~np.isfinite(part)] = np.inf
         return np.flatnonzero(~(worst <= 1e-30))
 
+    def exactly(self, values: Sequence[AnyArray], right: AnyArray) -> AnyArray:
+        """Solve all members with full pivoting."""
+        return self._lapack(values, right, np.arange(right.shape[-1]))
+
     def _lapack(self, values: Sequence[AnyArray], right: AnyArray, members: NDArray[np.int_]) -> AnyArray:
         kind = np.result_type(right, *values)
         matrix = np.zeros((members.size, self.size, self.size), dtype=kind)
@@ -153,6 +182,13 @@ class Elimination:
 
 
 _NOTHING: Array = np.zeros(1)
+
+
+def _less(total: AnyArray | None, factor: AnyArray, by: AnyArray | None) -> AnyArray | None:
+    """total − factor·by, where None or nothing is 0."""
+    if by is None or by is _NOTHING:
+        return total
+    return -factor * by if total is None else total - factor * by
 
 
 def solve_scaled(matrix: AnyArray, right: AnyArray) -> AnyArray:

@@ -217,6 +217,35 @@ class Equations:
             self.add_devices(values, evaluation.capacitance)
         return values
 
+    def storage(self, evaluation: Evaluation) -> tuple[Array, list[tuple[int, int]], list[tuple[int, int, Array]]]:
+        """What :meth:`capacitive` holds, as a product: C = U·D·Vᵀ.
+
+        U (n, p) are the ways a current goes in; the pairs of unknowns (−1 for ground) across which something is stored
+        are the columns of V; D is listed as (column of U, column of V, amount).
+        """
+        ways: dict[tuple[int, int], int] = {}
+        pairs: dict[tuple[int, int], int] = {}
+        stored: list[tuple[int, int, Array]] = []
+
+        def keep(way: tuple[int, int], pair: tuple[int, int], amount: Array) -> None:
+            if amount.any():
+                stored.append((ways.setdefault(way, len(ways)), pairs.setdefault(pair, len(pairs)), amount))
+
+        for a, b, farads in self.capacitors:
+            keep((a, b), (a, b), farads)
+        places = list(self.slots)
+        for slot, amount in self._dynamic:
+            row, column = places[slot]
+            keep((row, -1), (column, -1), amount)
+        devices = self.devices
+        for entry, row, column in zip(evaluation.capacitance, devices.rows, devices.columns, strict=False):
+            keep(devices.injections[row], devices.pairs[column], entry)
+        into = np.zeros((self.size + 1, len(ways)))
+        for k, (a, b) in enumerate(ways):
+            into[a, k] += 1.0
+            into[b, k] -= 1.0
+        return into[:-1], list(pairs), stored
+
     def add_devices(self, values: list[Array], entries: Array) -> None:
         """Add junction conductances or capacitances (E, K) into ``values``."""
         for stamps, entry in zip(self._device_stamps, entries, strict=True):

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.circuit.circuit import Array
-from nuvlo.circuit.elimination import Elimination
+from nuvlo.circuit.elimination import FEW, RESIDUAL_LIMIT, Elimination
 from nuvlo.circuit.operating_point import OperatingPoint
+from nuvlo.circuit.poles import poles
 
 Complex = NDArray[np.complex128]
+MANY_FREQUENCIES = 24  # from here on poles pay
+SPOT_CHECKS = 5  # frequencies at which what the poles say is solved outright
+DISAGREEMENT = 1e-7  # as a share, that a member may show there
 SLICE = 4096  # systems solved together: keeps the working set of one step inside the cache
 
 
@@ -69,19 +74,36 @@ class LinearisedCircuit:
         plan = self._plan(middle, transposed)
         # Members in blocks that fill a slice with all frequencies; very long sweeps are cut along frequency too.
         block = max(1, SLICE // min(frequency.size, SLICE))
+        probe = _Probe(self, transposed)
         for m in range(0, self.members, block):
             members = slice(m, min(m + block, self.members))
-            count = members.stop - members.start
             for f in range(0, frequency.size, SLICE):
                 some = slice(f, min(f + SLICE, frequency.size))
                 omega = 2.0 * np.pi * frequency[some]
-                values = [
-                    self._column(g, members)[:, None] + 1j * omega * self._column(c, members)[:, None]
-                    for g, c in zip(self.conductance, self.capacitance, strict=True)
-                ]
-                flat = [np.broadcast_to(v, (count, omega.size)).ravel() for v in values]
-                b = np.broadcast_to(right[:, :, None], (*right.shape, flat[0].size)).astype(complex)
-                yield members, some, plan.solve(flat, b).reshape(*right.shape, count, omega.size)
+                yield members, some, self._piece(plan, probe, members, omega, right)
+
+    def _piece(self, plan: Elimination, probe: _Probe, members: slice, omega: Array, right: Array) -> Complex:
+        """(n, m, members, frequencies). What does not change along frequency is not computed again along it."""
+        conductance, capacitance = (
+            [self._column(v, members)[:, None] for v in values] for values in (self.conductance, self.capacitance)
+        )
+        values = [
+            g + 1j * (omega * c) if slot in plan.moving else g
+            for slot, (g, c) in enumerate(zip(conductance, capacitance, strict=True))
+        ]
+        shape = (members.stop - members.start, omega.size)
+        x = np.empty((*right.shape, *shape), dtype=complex)
+        wrong = np.ones(shape, dtype=bool)
+        if plan.planned and wrong.size >= FEW:
+            rows = [row[:, None, None] if row.any() else None for row in right]
+            for column, found in enumerate(plan.run(values, rows)):
+                x[column] = found
+            wrong = probe.missed(x[:, 0], members, omega, right[:, 0])
+        if wrong.any():
+            flat = [np.broadcast_to(v, shape)[wrong] for v in values]
+            b = np.broadcast_to(right[:, :, None], (*right.shape, flat[0].size)).astype(complex)
+            x[:, :, wrong] = plan.exactly(flat, b)
+        return x
 
     def solve(self, frequency: Array, right: Array, rows: Sequence[int] | None = None) -> Complex:
         """(rows, m, N, F) of the solutions of :meth:`pieces`; all rows unless some are named, −1 being ground."""
@@ -91,6 +113,44 @@ class LinearisedCircuit:
             for k, row in enumerate(wanted):
                 if row >= 0:
                     out[k, :, members, some] = x[row]
+        return out
+
+    def transfers(self, frequency: Array, drive: Array, rows: Sequence[int]) -> Complex:
+        """(rows, N, F) as :meth:`solve` for one ``drive`` (n,); for many members and frequencies by way of poles."""
+        if self.members < FEW or frequency.size < MANY_FREQUENCIES or not any(c.any() for c in self.capacitance):
+            return self.solve(frequency, drive[:, None], rows)[:, 0]
+        found = np.zeros((len(rows), self.members, frequency.size), dtype=complex)
+        good = np.zeros(found.shape, dtype=bool)
+        plan = self._plan(0.0, False)
+        for m in range(0, self.members if plan.planned else 0, SLICE):
+            some = slice(m, min(m + SLICE, self.members))
+            with np.errstate(all="ignore"), suppress(np.linalg.LinAlgError):
+                of_some = poles(self.point, plan, self.conductance, drive, list(rows), some)
+                found[:, some], good[:, some] = of_some.response(frequency)
+        # A few frequencies are solved outright: members that disagree there are not trusted anywhere.
+        places = np.linspace(0, frequency.size - 1, SPOT_CHECKS).astype(int)
+        exact = self.solve(frequency[places], drive[:, None], rows)[:, 0]
+        off = np.abs(found[..., places] - exact) > DISAGREEMENT * np.abs(exact) + 1e-300
+        doubtful = ~np.isfinite(found).all(axis=(0, 2)) | (off & good[..., places]).any(axis=(0, 2))
+        good[:, doubtful] = False
+        member, place = np.nonzero(~good.all(axis=0))
+        for k in range(0, member.size, SLICE):
+            some = slice(k, k + SLICE)
+            solved = self._scattered(member[some], frequency[place[some]], drive)
+            for row, number in zip(found, rows, strict=True):
+                if number >= 0:
+                    row[member[some], place[some]] = solved[number]
+        return found
+
+    def _scattered(self, member: NDArray[np.int_], frequency: Array, drive: Array) -> Complex:
+        """(n, K): solutions for ``drive`` (n,) of ``member`` (K,), each at a ``frequency`` (K,) of its own."""
+        omega = 2.0 * np.pi * frequency
+        values = [
+            np.broadcast_to(g[member] if g.size > 1 else g, omega.shape) + 1j * omega * (c[member] if c.size > 1 else c)
+            for g, c in zip(self.conductance, self.capacitance, strict=True)
+        ]
+        right = np.broadcast_to(drive[:, None], (drive.size, omega.size)).astype(complex)
+        out: Complex = self._plan(float(frequency[0]), False).solve(values, right)
         return out
 
     @staticmethod
@@ -107,7 +167,50 @@ class LinearisedCircuit:
             for g, c in zip(self.conductance, self.capacitance, strict=True)
         ]
         slots = {(c, r): s for (r, c), s in eq.slots.items()} if transposed else eq.slots
-        return Elimination(eq.size, slots, nominal)
+        return Elimination(eq.size, slots, nominal, frozenset(k for k, c in enumerate(self.capacitance) if c.any()))
+
+
+class _Probe:
+    """Tells whether a solution satisfies the equations, from one sum of all of them with random signs.
+
+    An error in any row shows in the sum, which costs as many products as there are unknowns and not as there are
+    coefficients (R. Freivalds' check of a product, "Fast probabilistic algorithms", MFCS 1979).
+    """
+
+    def __init__(self, circuit: LinearisedCircuit, transposed: bool) -> None:
+        eq = circuit.point.equations
+        sign = np.random.default_rng(1).choice([-1.0, 1.0], eq.size)
+        g, c = circuit.conductance, circuit.capacitance
+        rows: list[list[tuple[float, int]]] = [[] for _ in range(eq.size)]
+        nominal = np.zeros(eq.size)
+        for (row, column), slot in eq.slots.items():
+            row, column = (column, row) if transposed else (row, column)
+            rows[column].append((float(row), slot))
+            nominal[row] = max(nominal[row], float(np.abs(g[slot]).max()), 1e3 * float(np.abs(c[slot]).max()))
+        # Rows of unlike units weigh alike.
+        self.weight = sign / np.maximum(nominal, 1e-300)
+        self.sums = [
+            tuple(
+                np.atleast_1d(sum((of(self.weight[int(row)] * part[slot]) for row, slot in column), np.zeros(1)))
+                for part, of in ((g, np.asarray), (c, np.asarray), (g, np.abs), (c, np.abs))
+            )
+            for column in rows
+        ]
+
+    def missed(self, x: Complex, members: slice, omega: Array, right: Array) -> NDArray[np.bool_]:
+        """(members, frequencies): where x (n, members, frequencies) is not the solution for ``right`` (n,)."""
+        off = np.full(x.shape[1:], -float(self.weight @ right), dtype=complex)
+        size = np.full(x.shape[1:], float(np.abs(self.weight * right).sum()))
+        for found, sums in zip(x, self.sums, strict=True):
+            g, c, g_size, c_size = (s[members][:, None] if s.size > 1 else s for s in sums)
+            if c_size.any():
+                off += (g + 1j * (omega * c)) * found
+                size += (g_size + omega * c_size) * (np.abs(found.real) + np.abs(found.imag))
+            else:
+                off += g * found
+                size += g_size * (np.abs(found.real) + np.abs(found.imag))
+        out: NDArray[np.bool_] = ~(np.abs(off.real) + np.abs(off.imag) <= RESIDUAL_LIMIT * size)
+        return out
 
 
 def response(point: OperatingPoint, source: str, node: str, frequency: Array) -> Response:
@@ -119,8 +222,8 @@ def responses(point: OperatingPoint, source: str, nodes: list[str], frequency: A
     """As :func:`response`, for several nodes of one solution."""
     eq = point.equations
     numbers = [eq.circuit.node(n) for n in nodes]
-    solved = LinearisedCircuit(point).solve(frequency, eq.unit_source(source)[:, None], numbers)[:, 0]
     f = np.atleast_1d(np.asarray(frequency, float))
+    solved = LinearisedCircuit(point).transfers(f, eq.unit_source(source), numbers)
     return {n: Response(f, transfer) for n, transfer in zip(nodes, solved, strict=True)}
 
 

@@ -15,6 +15,9 @@ from nuvlo.circuit.elimination import FEW, Elimination, each, scales
 from nuvlo.circuit.equations import Equations, members_of
 
 
+SAME_SCALE = 100.0  # how far the rate may move before rows and columns are scaled anew
+
+
 class System(ABC):
     """Linear parts of a set of members; devices are put in at each :meth:`solve`."""
 
@@ -108,6 +111,7 @@ class Few(System):
     def __init__(self, equations: Equations, static: list[Array], dynamic: list[Array]) -> None:
         self.eq = equations
         self.scale: tuple[Array, Array] | None = None
+        self.rate = 0.0
         self.static, self.dynamic = self._dense(static), self._dense(dynamic)
         devices = equations.devices
         into, across = np.zeros((2, equations.size + 1, devices.count))
@@ -130,19 +134,22 @@ class Few(System):
         return out
 
     def prepare(self, rate: float) -> None:
+        if not SAME_SCALE > rate / (self.rate or 1e-300) > 1.0 / SAME_SCALE:
+            self.scale = None
         self.rate = rate
         self.base = self.static + rate * self.dynamic if rate else self.static
-        self.scale = None
 
     def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
         right = np.broadcast_to(drive, (self.eq.size, volts.shape[1]))
         if self.eq.devices.count:
             right = right - self.into @ current + self.by_entry @ (entries * volts[self.eq.devices.columns])
-        matrix = self.matrix(entries)
+        matrix = self.matrix(entries) if self.eq.devices.count else self.base.copy()
         if self.scale is None:  # rows and columns keep their order of size while devices move
             self.scale = scales(matrix)
         rows, columns = self.scale
-        out: Array = (each(matrix * rows * columns, right.T[..., None] * rows)[..., 0] * columns[:, 0]).T
+        matrix *= rows
+        matrix *= columns
+        out: Array = (each(matrix, right.T[..., None] * rows)[..., 0] * columns[:, 0]).T
         return out
 
     def matrix(self, entries: Array) -> Array:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,6 +33,8 @@ class Devices:
         if circuit.of_kind("b"):
             every.append(Behavioural(circuit, overrides, temperature, branch))
         self.groups = every
+        ends = np.cumsum([0, *(sum(g.widths()) for g in every)]).tolist()
+        self.spans = [slice(a, b) for a, b in pairwise(ends)]
         self.pairs = [pair for g in every for pair in g.pairs(inner)]
         self.injections = [pair for g in every for pair in g.injections(inner)]
         rows: list[int] = []
@@ -77,14 +82,9 @@ class Devices:
             setattr(out, name, table[:, chosen] if table.shape[1] > 1 else table)
         return out
 
-    def _spans(self) -> list[tuple[Group, slice]]:
+    def _spans(self) -> Iterable[tuple[Group, slice]]:
         """Each group with its rows among all branches."""
-        out, at = [], 0
-        for group in self.groups:
-            wide = sum(group.widths())
-            out.append((group, slice(at, at + wide)))
-            at += wide
-        return out
+        return zip(self.groups, self.spans, strict=True)
 
     def spans_by_name(self) -> dict[str, tuple[int, int]]:
         """First and last branch (exclusive) of each device."""

@@ -49,18 +49,17 @@ def knee(p: dict[str, Array]) -> Array:
 def depletion(v: Array, cj: Array, vj: Array, m: Array, fc: Array) -> tuple[Array, Array]:
     """Charge and capacitance of a depletion layer, linear beyond FC·VJ."""
     bend = fc * vj
-    below = v < bend
-    arg = 1.0 - np.where(below, v, 0.0) / vj
-    s = arg**-m
-    f1 = vj / (1.0 - m) * (1.0 - (1.0 - fc) ** (1.0 - m))
-    f2 = (1.0 - fc) ** (1.0 + m)
-    f3 = 1.0 - fc * (1.0 + m)
-    charge = np.where(
-        below,
-        vj * cj * (1.0 - arg * s) / (1.0 - m),
-        cj * (f1 + (f3 * (v - bend) + m / (2.0 * vj) * (v * v - bend * bend)) / f2),
-    )
-    return charge, np.where(below, cj * s, cj / f2 * (f3 + m * v / vj))
+    beyond = v > bend
+    arg = 1.0 - (np.minimum(v, bend) if beyond.any() else v) / vj
+    rest = 1.0 - m
+    capacitance = cj * arg**-m
+    charge = vj / rest * (cj - arg * capacitance)
+    if beyond.any():  # on along the tangent from the bend
+        slope = capacitance * m / (vj * arg)
+        over = np.where(beyond, v - bend, 0.0)
+        charge = charge + over * (capacitance + 0.5 * slope * over)
+        capacitance = capacitance + slope * over
+    return charge, capacitance
 
 
 def band_gap(temperature: Array) -> Array:
