@@ -16,7 +16,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loop import loop_gain, margins
 from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
-from nuvlo.circuit.small_signal import impedance, load_on, log_frequencies, response
+from nuvlo.circuit.small_signal import impedance, load_on, log_frequencies, natural_frequencies, response
 from nuvlo.circuit.steady import steady_sine
 from nuvlo.circuit.transient import transient
 from nuvlo.quantity import format_value
@@ -104,6 +104,8 @@ def said(value: float, unit: str, digits: int = 3) -> str:
 
 def figures(name: str, spec: Spec, circuit: Circuit, point: OperatingPoint) -> list[tuple[str, str]]:
     out = [*power(name, circuit, point), *small_signal(spec, circuit, point)]
+    if name != "tidewheel":  # an oscillator is meant to ring
+        out.append(("rings down", damping(point)))
     if spec.levels:
         out += headroom(spec, circuit)
     if name == "kilnlight":
@@ -172,6 +174,14 @@ def small_signal(spec: Spec, circuit: Circuit, point: OperatingPoint) -> list[tu
     for label, node in spec.impedances.items():
         out.append((f"impedance at 1 kHz: {label}", said(abs(impedance(point, node, np.array([1e3]))[0, 0]), "Ω")))
     return out
+
+
+def damping(point: OperatingPoint) -> str:
+    found = natural_frequencies(point)[0]
+    found = found[np.isfinite(found)]
+    assert (found.real < 0).all(), "it oscillates"
+    worst = found[np.argmin(-found.real / np.abs(found))]
+    return f"least damping {-worst.real / abs(worst):.2f}, at {said(abs(worst) / (2 * np.pi), 'Hz')} (1 and above does not ring)"
 
 
 def headroom(spec: Spec, circuit: Circuit) -> list[tuple[str, str]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -74,7 +75,11 @@ class Expression:
 
     def __call__(self, look_up: Callable[[str], Any]) -> Any:
         """Value with every name replaced by what ``look_up`` gives (float or array)."""
-        return _value(self.tree, look_up)
+        return self._constant if not self.names and not self.senses else _value(self.tree, look_up)
+
+    @cached_property
+    def _constant(self) -> Any:
+        return _value(self.tree, str)
 
 
 def _value(tree: Tree, look_up: Callable[[str], Any]) -> Any:

@@ -13,8 +13,8 @@ from nuvlo.circuit.small_signal import Complex, responses
 
 @dataclass(frozen=True)
 class Margins:
-    """(N,) each: where the loop gain is 1 in Hz, the phase left there in degrees, the gain left in dB where the phase
-    has run out; NaN where that lies outside the sweep."""
+    """(N,) each: where the loop gain is 1 with the least phase to spare, in Hz; that phase in degrees; and the least
+    gain to spare in dB where the phase has run out. NaN where that lies outside the sweep."""
 
     crossover: Array
     phase_deg: Array
@@ -34,21 +34,27 @@ def loop_gain(point: OperatingPoint, link: str, frequency: Array) -> Complex:
 
 
 def margins(frequency: Array, loop: Complex) -> Margins:
-    """Margins of a loop gain (N, F) over rising frequencies (F,) Hz, by straight lines between logarithms."""
-    size, phase = 20.0 * np.log10(np.abs(loop)), np.degrees(np.unwrap(np.angle(loop), axis=-1))
-    # Phase starts from the sign of the loop at its strongest, where feedback is negative.
-    top = np.argmax(size, axis=-1)
-    phase = phase - 360.0 * np.round(np.take_along_axis(phase, top[:, None], -1) / 360.0)
+    """How near a loop gain (N, F) over rising frequencies (F,) Hz comes to −1, by straight lines between logarithms.
+
+    Margins are distances: that the closed loop decays at all is told by its :func:`natural frequencies
+    <nuvlo.circuit.small_signal.natural_frequencies>`, whatever other loops stand inside this one.
+    """
     x = np.log10(frequency)
+    size, turned = 20.0 * np.log10(np.abs(loop)), np.degrees(np.unwrap(np.angle(-loop), axis=-1))  # 0° is −1
     crossover, left, gain = np.full((3, len(loop)), np.nan)
-    for k, (db, degrees, start) in enumerate(zip(size, phase, top, strict=True)):
-        falls = np.flatnonzero((db[start:-1] >= 0) & (db[start + 1 :] < 0)) + start
-        if falls.size:
-            at = _crossing(x, db, falls[-1], 0.0)
-            crossover[k], left[k] = 10.0**at, 180.0 + np.interp(at, x, degrees)
-        ends = np.flatnonzero((degrees[start:-1] > -180) & (degrees[start + 1 :] <= -180)) + start
+    for k, (db, degrees) in enumerate(zip(size, turned, strict=True)):
+        at = [_crossing(x, db, n, 0.0) for n in np.flatnonzero((db[:-1] >= 0) != (db[1:] >= 0))]
+        spare = [abs((np.interp(one, x, degrees) + 180.0) % 360.0 - 180.0) for one in at]
+        if at:
+            least = int(np.argmin(spare))
+            crossover[k], left[k] = 10.0 ** at[least], spare[least]
+        turns = np.floor(degrees / 360.0)
+        ends = np.flatnonzero(turns[:-1] != turns[1:])
+        levels = [360.0 * max(turns[n], turns[n + 1]) for n in ends]
         if ends.size:
-            gain[k] = -np.interp(_crossing(x, degrees, ends[0], -180.0), x, db)
+            gain[k] = min(
+                abs(np.interp(_crossing(x, degrees, n, one), x, db)) for n, one in zip(ends, levels, strict=True)
+            )
     return Margins(crossover, left, gain)
 
 

@@ -67,6 +67,8 @@ def poles(
     member are not found.
     """
     eq, count = point.equations, members.stop - members.start
+    if not plan.planned:
+        raise np.linalg.LinAlgError("nothing holds the circuit at rest")
     into, across, stored = eq.storage(point.evaluation)
     right = np.column_stack([drive, into])
     values = [g[members] if g.size > 1 else g for g in conductance]

@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 from nuvlo.circuit.circuit import Array
 from nuvlo.circuit.elimination import FEW, RESIDUAL_LIMIT, Elimination
 from nuvlo.circuit.operating_point import OperatingPoint
-from nuvlo.circuit.poles import poles
+from nuvlo.circuit.poles import Poles, poles
 
 Complex = NDArray[np.complex128]
 MANY_FREQUENCIES = 24  # from here on poles pay
 SPOT_CHECKS = 5  # frequencies at which what the poles say is solved outright
 DISAGREEMENT = 1e-7  # as a share, that a member may show there
+ROUNDED = 1e-13  # of a member's longest time constant: a shorter one is nothing but rounding
 SLICE = 4096  # systems solved together: keeps the working set of one step inside the cache
 
 
@@ -121,12 +122,10 @@ class LinearisedCircuit:
             return self.solve(frequency, drive[:, None], rows)[:, 0]
         found = np.zeros((len(rows), self.members, frequency.size), dtype=complex)
         good = np.zeros(found.shape, dtype=bool)
-        plan = self._plan(0.0, False)
-        for m in range(0, self.members if plan.planned else 0, SLICE):
+        for m in range(0, self.members, SLICE):
             some = slice(m, min(m + SLICE, self.members))
-            with np.errstate(all="ignore"), suppress(np.linalg.LinAlgError):
-                of_some = poles(self.point, plan, self.conductance, drive, list(rows), some)
-                found[:, some], good[:, some] = of_some.response(frequency)
+            with suppress(np.linalg.LinAlgError):
+                found[:, some], good[:, some] = self.poles(drive, rows, some).response(frequency)
         # A few frequencies are solved outright: members that disagree there are not trusted anywhere.
         places = np.linspace(0, frequency.size - 1, SPOT_CHECKS).astype(int)
         exact = self.solve(frequency[places], drive[:, None], rows)[:, 0]
@@ -141,6 +140,11 @@ class LinearisedCircuit:
                 if number >= 0:
                     row[member[some], place[some]] = solved[number]
         return found
+
+    def poles(self, drive: Array, rows: Sequence[int], members: slice) -> Poles:
+        """Poles of some members, and what each adds to ``rows`` for one ``drive`` (n,)."""
+        with np.errstate(all="ignore"):
+            return poles(self.point, self._plan(0.0, False), self.conductance, drive, list(rows), members)
 
     def _scattered(self, member: NDArray[np.int_], frequency: Array, drive: Array) -> Complex:
         """(n, K): solutions for ``drive`` (n,) of ``member`` (K,), each at a ``frequency`` (K,) of its own."""
@@ -211,6 +215,20 @@ class _Probe:
                 size += g_size * (np.abs(found.real) + np.abs(found.imag))
         out: NDArray[np.bool_] = ~(np.abs(off.real) + np.abs(off.imag) <= RESIDUAL_LIMIT * size)
         return out
+
+
+def natural_frequencies(point: OperatingPoint) -> Complex:
+    """(N, r) rad/s at which a disturbed circuit rings or decays: decays where the real part is negative.
+
+    What holds no charge or flux of its own stands at infinity. Raises ``numpy.linalg.LinAlgError`` where the eigenvalues
+    of a member are not found.
+    """
+    linear = LinearisedCircuit(point)
+    time = linear.poles(np.zeros(point.equations.size), [-1], slice(0, linear.members)).time
+    size = np.abs(time)
+    with np.errstate(all="ignore"):
+        out: Complex = np.where(size > ROUNDED * size.max(axis=1, keepdims=True), -1.0 / time, -np.inf)
+    return out
 
 
 def response(point: OperatingPoint, source: str, node: str, frequency: Array) -> Response:

@@ -98,9 +98,9 @@ class _Many(System):
 
     def members(self, chosen: NDArray[np.int_]) -> System:
         static, dynamic = members_of(self.static, chosen), members_of(self.dynamic, chosen)
-        out: System = Few(self.eq, static, dynamic)
-        if chosen.size >= FEW:
-            out = _Many(self.eq, static, dynamic, self.plans)
+        out: System = (
+            _Many(self.eq, static, dynamic, self.plans) if chosen.size >= FEW else Few(self.eq, static, dynamic)
+        )
         out.prepare(self.rate)
         return out
 

@@ -59,6 +59,8 @@ class Group(ABC):
     def _table(self, circuit: Circuit, overrides: Overrides, name: str, default: float) -> Array:
         """(devices, K) with K = 1 where nothing varies."""
         found = [circuit.parameter(e, name, overrides, default) for e in self.elements]
+        if all(isinstance(v, float) for v in found):
+            return np.array(found).reshape(len(found), 1)
         values = [np.atleast_1d(np.asarray(v, float)) for v in found]
         width = max((v.size for v in values), default=1)
         return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(self.elements), width)
