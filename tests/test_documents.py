@@ -8,8 +8,11 @@ from pathlib import Path
 
 import pytest
 
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.operating_point import operating_point
 from nuvlo.cli import _parser
 from nuvlo.kit import KitFile
+from nuvlo.quantity import parse_value
 from nuvlo.workshop import SHIPPED
 
 ROOT = Path(__file__).parents[1]
@@ -119,3 +122,15 @@ def test_nothing_committed_names_a_path_of_a_machine():
         ):
             text = (ROOT / name).read_text(encoding="utf-8")
             assert not re.search(r"/(?:root|work|home)/\w", text), name
+
+
+@pytest.mark.parametrize("page", sorted((ROOT / "docs" / "kits").glob("*.md")), ids=lambda p: p.stem)
+def test_kit_pages_say_what_the_solver_says(page):
+    """Voltages of the table of test points, to the three digits they are given in."""
+    rows = re.findall(r"\| `(\w+)` \| TP\d+ \| ([^|]+) \|", page.read_text(encoding="utf-8"))
+    point = operating_point(Circuit.from_file(SHIPPED / page.stem / "circuit.cir"))
+    assert rows
+    for node, value in rows:
+        if value != "—":
+            said = parse_value(value, "V")
+            assert float(point.voltage(node)[0]) == pytest.approx(said, rel=0.006, abs=1e-12)

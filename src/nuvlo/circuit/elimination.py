@@ -78,9 +78,7 @@ class Elimination:
         return True
 
     @staticmethod
-    def _choose(
-        dense: AnyArray, candidates: NDArray[np.bool_], moving: NDArray[np.bool_]
-    ) -> tuple[int, int] | None:
+    def _choose(dense: AnyArray, candidates: NDArray[np.bool_], moving: NDArray[np.bool_]) -> tuple[int, int] | None:
         """Pivot of least Markowitz cost, moving entries first, among those not much smaller than the largest of their row."""
         size = np.abs(dense) * candidates
         biggest = size.max(axis=1, keepdims=True)

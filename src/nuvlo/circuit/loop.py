@@ -43,15 +43,15 @@ def margins(frequency: Array, loop: Complex) -> Margins:
     size, turned = 20.0 * np.log10(np.abs(loop)), np.degrees(np.unwrap(np.angle(-loop), axis=-1))  # 0° is −1
     crossover, left, gain = np.full((3, len(loop)), np.nan)
     for k, (db, degrees) in enumerate(zip(size, turned, strict=True)):
-        at = [_crossing(x, db, n, 0.0) for n in np.flatnonzero((db[:-1] >= 0) != (db[1:] >= 0))]
+        at = [_crossing(x, db, n, 0.0) for n in np.flatnonzero((db[:-1] >= 0) != (db[1:] >= 0)).tolist()]
         spare = [abs((np.interp(one, x, degrees) + 180.0) % 360.0 - 180.0) for one in at]
         if at:
             least = int(np.argmin(spare))
             crossover[k], left[k] = 10.0 ** at[least], spare[least]
         turns = np.floor(degrees / 360.0)
-        ends = np.flatnonzero(turns[:-1] != turns[1:])
+        ends = np.flatnonzero(turns[:-1] != turns[1:]).tolist()
         levels = [360.0 * max(turns[n], turns[n + 1]) for n in ends]
-        if ends.size:
+        if ends:
             gain[k] = min(
                 abs(np.interp(_crossing(x, degrees, n, one), x, db)) for n, one in zip(ends, levels, strict=True)
             )

@@ -174,7 +174,9 @@ class _Stepper:
             after = eq.devices.evaluate(limited, tol.gmin, charges=eq.devices.store)
             if not held.any():
                 settled = (np.abs(new - now) <= tol.reltol * np.abs(new) + self.floor).all()
-                if settled or self.foretold(current + self.gather @ (entries * (volts - old)[eq.devices.columns]), after, rate):
+                if settled or self.foretold(
+                    current + self.gather @ (entries * (volts - old)[eq.devices.columns]), after, rate
+                ):
                     return self.system.mend(new, everyone), self.system.stored(new, after.charge)
             now, old, found = new, limited, after
         return None
