@@ -53,6 +53,10 @@ class _Scope:
     def __init__(self, prefix: str, block: Block, given: Mapping[str, Expression], parent: _Scope | None) -> None:
         self.prefix, self.block, self.given, self.parent = prefix, block, given, parent
 
+    @property
+    def root(self) -> _Scope:
+        return self if self.parent is None else self.parent.root
+
     def value(self, name: str, overrides: Overrides, asking: tuple[str, ...] = ()) -> float | Array:
         full = self.prefix + name
         if full in overrides:

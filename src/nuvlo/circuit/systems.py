@@ -14,7 +14,6 @@ from nuvlo.circuit.circuit import Array
 from nuvlo.circuit.elimination import FEW, Elimination, each, scales
 from nuvlo.circuit.equations import Equations, members_of
 
-
 SAME_SCALE = 100.0  # how far the rate may move before rows and columns are scaled anew
 
 

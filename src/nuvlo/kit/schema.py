@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from nuvlo.quantity import UnreadableValue, parse_value
 
@@ -100,14 +100,85 @@ class Option(_Strict):
     says: str = ""
 
 
+RESULT_KINDS = (
+    "gain", "corner_low", "corner_high", "peak", "voltage", "share", "current", "power", "input_impedance", "impedance",
+    "noise", "expression",
+)  # fmt: skip
+
+
+class Aim(_Strict):
+    """A result, and what is wanted of it: ``want`` within ``within``, ``at_least`` or ``at_most``; none where it is only told.
+
+    ``kind`` says how it is found: ``gain`` dB from ``source`` to ``node`` at ``at`` Hz, or the ``voltage`` (also against
+    ``reference``), ``current`` through ``element``, and so on (docs/kit-format.md). ``value`` is the formula of an
+    ``expression``, in the names of inputs and of results before it.
+    """
+
+    name: str
+    kind: Literal[RESULT_KINDS]  # type: ignore[valid-type]
+    unit: str = ""
+    says: str = ""
+    source: str = ""
+    node: str = ""
+    reference: str = "0"
+    of: str = ""
+    element: str = ""
+    at: str = "1k"
+    value: str = ""
+    want: str | None = None
+    within: str | None = None
+    at_least: str | None = None
+    at_most: str | None = None
+    prefer: Literal["low", "high"] | None = None  # among sets of values that are equally right
+
+    @property
+    def wanted(self) -> bool:
+        return self.want is not None or self.at_least is not None or self.at_most is not None
+
+
+class Move(_Strict):
+    """A value that may be picked: of ``element``, its ``element.parameter`` or a ``.param``, in steps of a preferred
+    ``series`` between ``low`` and ``high``; a decade either way of what is printed where they are not given."""
+
+    element: str
+    unit: str = "Ω"
+    tolerance: float = Field(0.01, ge=0, lt=1)
+    series: Literal["E3", "E6", "E12", "E24", "E48", "E96"] = "E24"
+    low: str | None = None
+    high: str | None = None
+
+
 class Choice(_Strict):
-    """A part whose value the builder picks."""
+    """What the builder picks: one of the ``options`` for ``part``, or values of several parts that meet the aims."""
 
     id: str
     title: str
-    part: str
+    part: str = ""
     says: str = ""
-    options: tuple[Option, ...] = Field(min_length=2)
+    options: tuple[Option, ...] = ()
+    move: tuple[Move, ...] = ()
+    aim: tuple[Aim, ...] = ()
+
+    @model_validator(mode="after")
+    def _complete(self) -> Choice:
+        if self.move:
+            if not any(a.wanted for a in self.aim):
+                raise ValueError("a choice with moves needs an aim that says what is wanted")
+        elif not self.part or len(self.options) < 2:
+            raise ValueError("a choice needs a part with at least two options, or moves and aims")
+        return self
+
+
+class Match(_Strict):
+    """Places that should agree, two by two: legs of a difference amplifier, channels, a pair of transistors.
+
+    ``aim`` are results that mismatch spoils, told before and after.
+    """
+
+    title: str
+    pairs: tuple[tuple[str, str], ...] = Field(min_length=1)
+    says: str = ""
+    aim: tuple[Aim, ...] = ()
 
 
 class Trim(_Strict):
@@ -155,6 +226,7 @@ class KitFile(_Strict):
     control: tuple[Control, ...] = ()
     point: tuple[Point, ...] = ()
     choice: tuple[Choice, ...] = ()
+    match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None
     hazard: tuple[Hazard, ...] = ()

@@ -156,7 +156,7 @@ def mantissas(series: int) -> frozenset[int]:
     """The values of an E series (IEC 60063) from 100 to 999; E96 holds E24 as well, since both are sold."""
     import eseries
 
-    names = {6: "E6", 12: "E12", 24: "E24", 48: "E48", 96: "E96", 192: "E192"}
+    names = {3: "E3", 6: "E6", 12: "E12", 24: "E24", 48: "E48", 96: "E96", 192: "E192"}
     out = {round(v * 10 if v < 100 else v) for v in eseries.series(getattr(eseries, names[series]))}
     return frozenset(out | mantissas(24)) if series > 24 else frozenset(out)
 

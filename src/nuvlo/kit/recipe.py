@@ -1,0 +1,98 @@
+"""Recipes: small circuits with inputs, values that may be picked, and aims. A folder of ``recipe.toml`` and ``circuit.cir``.
+
+A recipe holds no program: its circuit is a netlist in which inputs are ``.param``, and its formulas are those of netlists.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import Field, ValidationError
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.kit.schema import Aim, Move, _Strict
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import UnreadableValue, parse_value
+
+SHIPPED_RECIPES = Path(__file__).parent.parent / "demo" / "recipes"
+
+
+class Input(_Strict):
+    """Something the builder knows, with a value to begin with."""
+
+    name: str
+    unit: str = ""
+    default: str
+    says: str = ""
+
+
+class RecipeFile(_Strict):
+    """All of ``recipe.toml``. ``caution`` is shown first where the thing can hurt."""
+
+    title: str
+    says: str = ""
+    caution: str = ""
+    input: tuple[Input, ...] = ()
+    move: tuple[Move, ...] = ()
+    aim: tuple[Aim, ...] = Field(min_length=1)
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """A recipe that was read. ``name`` is its folder's."""
+
+    name: str
+    info: RecipeFile
+    circuit: Circuit
+
+    def inputs(self, given: Mapping[str, str]) -> dict[str, float]:
+        """Values of all inputs, ``given`` ones as builders write them. Raises :class:`NuvloError` naming the wrong one."""
+        known = {i.name: i for i in self.info.input}
+        for name in given:
+            if name not in known:
+                raise NuvloError(Problem(f"'{self.name}' has no input '{name}'.", f"Inputs: {', '.join(known) or 'none'}."))
+        out = {}
+        for name, one in known.items():
+            try:
+                out[name] = parse_value(given.get(name, one.default), one.unit)
+            except UnreadableValue as bad:
+                raise NuvloError(Problem(f"{name}: {bad.problems[0].message}", bad.problems[0].remedy, ref=name)) from bad
+        return out
+
+
+def recipe_folders(more: Iterable[Path] = ()) -> dict[str, Path]:
+    """Name → folder of every recipe: the shipped ones, and those in the folders ``more``, which go before."""
+    out: dict[str, Path] = {}
+    for place in (SHIPPED_RECIPES, *more):
+        if place.is_dir():
+            out |= {p.name: p for p in sorted(place.iterdir()) if (p / "recipe.toml").exists()}
+    return dict(sorted(out.items()))
+
+
+def read_recipe(folder: Path) -> Recipe:
+    """Read the recipe in ``folder``. Raises :class:`NuvloError` with every problem and its place."""
+    folder = Path(folder)
+    try:
+        info = RecipeFile.model_validate(tomllib.loads((folder / "recipe.toml").read_text(encoding="utf-8")))
+    except OSError as bad:
+        raise NuvloError(Problem(f"cannot be opened: {bad.strerror}.", "A recipe is a folder with recipe.toml.", folder.name)) from bad
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as bad:
+        raise NuvloError(Problem(f"{bad}.", "Mend the TOML there.", f"{folder.name}/recipe.toml")) from bad
+    except ValidationError as bad:
+        raise NuvloError(
+            Problem(f"{'.'.join(str(p) for p in e['loc'])}: {e['msg']}.", "docs/recipes.md lists what belongs there.",
+                    f"{folder.name}/recipe.toml")
+            for e in bad.errors()
+        ) from bad  # fmt: skip
+    circuit = Circuit.from_file(folder / "circuit.cir")
+    unknown = [i.name for i in info.input if i.name not in circuit.netlist.top.parameters]
+    unknown += [m.element for m in info.move if not circuit.has_parameter(m.element)]
+    if unknown:
+        raise NuvloError(
+            Problem(f"'{unknown[0]}' is neither a .param nor an element of circuit.cir.", "Make the names agree.",
+                    f"{folder.name}/recipe.toml", ref=unknown[0])
+        )  # fmt: skip
+    return Recipe(folder.name, info, circuit)
