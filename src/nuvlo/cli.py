@@ -13,7 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from nuvlo import solving
+from nuvlo import choosing, solving, unpacking
 from nuvlo.problems import NuvloError, Problem, errors
 
 Document = dict[str, Any]
@@ -75,6 +75,8 @@ def _parser() -> argparse.ArgumentParser:
     predict.add_argument("--stage", choices=("hook_up", "wake"), help="readings of one stage")
     predict.add_argument("--builds", type=int, default=2000)
     predict.add_argument("--seed", type=int, default=1)
+    unpacking.add_verbs(verb)
+    choosing.add_verbs(verb)
     order = verb("order", _order, "the order of work with its checks")
     order.add_argument("folder", type=Path)
     journey = verb("journey", _journey, "build a kit from box to sheet on the simulated bench")
@@ -183,7 +185,7 @@ def _predict(a: argparse.Namespace) -> tuple[int, Document, str]:
     kit = read_kit(a.folder)
     build = Build("")
     if a.measured:
-        build.measured = read_measured(a.measured, kit)
+        build.measured = unpacking.read_measured(a.measured, kit)
     model = WorkingModel(kit, build, a.builds, a.seed)
     windows = []
     if a.stage in (None, "wake"):
@@ -198,44 +200,6 @@ def _predict(a: argparse.Namespace) -> tuple[int, Document, str]:
         for w in windows
     )
     return 0, {"windows": [w.as_json() for w in windows]}, text
-
-
-def read_measured(path: Path, kit: Any) -> dict[str, Any]:
-    """Measured parts from a CSV ``ref,value,unit,uncertainty``; a missing uncertainty is that of the usual meter."""
-    from nuvlo.instruments import MeterSpec
-    from nuvlo.kit.tables import Fields, read_table
-    from nuvlo.quantity import Measured
-
-    def row(f: Fields) -> tuple[str, Measured]:
-        ref = f.text("ref")
-        part = kit.find_part(ref)
-        if part is None:
-            raise ValueError(f"'{ref}' is no part of {kit.name}")
-        if not part.unit:
-            raise ValueError(f"'{ref}' has no value to measure")
-        value = f.number("value")
-        unit = f.text("unit", part.unit)
-        if unit.lower() in ("ohm", "ohms", "r"):
-            unit = "Ω"
-        if unit != part.unit:
-            raise ValueError(f"'{ref}' is measured in {part.unit}, not {unit}")
-        if value <= 0:
-            f.column = "value"
-            raise ValueError(f"'{f.values['value']}' is not a value a part can have")
-        given = f.optional_number("uncertainty")
-        return part.ref, Measured(value, given, unit) if given is not None else MeterSpec().measured(value, unit)
-
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise NuvloError(Problem(f"cannot be read: {error}.", "Check the file.", path.name)) from error
-    rows, problems = read_table(text, path.name, ("ref", "value"), row)
-    if problems:
-        raise NuvloError(problems)
-    out: dict[str, Any] = {}
-    for _, (ref, measured) in rows:
-        out.setdefault(ref, []).append(measured)
-    return out
 
 
 # -- journey ------------------------------------------------------------------------------------------------------

@@ -31,7 +31,7 @@ class Tolerances:
 
 
 DEFAULT = Tolerances()
-SMALLEST_SOURCE_STEP = 1e-4  # of full supply
+FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  # of full supply
 BLOCK = 2048  # members solved together
 REMEMBERED = 16  # first members a circuit keeps the solutions of
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
@@ -206,7 +206,8 @@ class _Newton:
         return x, converged
 
     def iterate(
-        self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None, scale: float = 1.0,
+        self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None,
+        scale: float | Array = 1.0,
         turns: int | None = None,
     ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
         """Newton on the members ``chosen`` from ``start`` (n, 1 or K); returns x (n, K) and who converged."""
@@ -249,7 +250,9 @@ class _Newton:
             old_v = new_v
             if leaving:  # compacting costs a copy: worth it only when enough have finished
                 live, old_v = live[keep], new_v[:, keep]
-                linear, devices, right = self.subset(chosen[live], scale)
+                linear, devices, right = self.subset(
+                    chosen[live], scale[live] if isinstance(scale, np.ndarray) else scale
+                )
         return x, done
 
     def floor(self) -> Array:
@@ -257,7 +260,7 @@ class _Newton:
         out[self.eq.first_branch :] = self.tol.abstol
         return out
 
-    def subset(self, chosen: NDArray[np.int_], scale: float) -> tuple[System, Devices, Array]:
+    def subset(self, chosen: NDArray[np.int_], scale: float | Array) -> tuple[System, Devices, Array]:
         right = self.right[:, chosen] if self.right.shape[1] > 1 else self.right
         return self.system.members(chosen), self.eq.devices.members(chosen), scale * right
 
@@ -282,23 +285,20 @@ class _Newton:
         return x, ok
 
     def source_steps(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
-        """Raise all sources from nothing, each member in steps as small as it needs."""
-        x = np.full((self.eq.size, chosen.size), np.nan)
-        ok = np.zeros(chosen.size, dtype=bool)
-        for k in range(chosen.size):
-            x[:, k], ok[k] = self.raise_sources(chosen[k : k + 1])
-        return x, ok
-
-    def raise_sources(self, member: NDArray[np.int_]) -> tuple[Array, bool]:
-        x = np.zeros((self.eq.size, 1))
-        scale, step = 0.0, 0.02
-        while scale < 1.0:
-            trial = min(1.0, scale + step)
-            found, ok = self.iterate(member, x, self.eq.branch_voltages(x), scale=trial, turns=STEP_TURNS)
-            if ok[0]:
-                x, scale, step = found, trial, min(2.0 * step, 0.1)
-            elif step < SMALLEST_SOURCE_STEP:
-                return x[:, 0], False
-            else:
-                step /= 4.0
-        return x[:, 0], True
+        """Raise all sources from nothing, all members at once, each in steps as small as it needs."""
+        x = np.zeros((self.eq.size, chosen.size))
+        scale, step = np.zeros(chosen.size), np.full(chosen.size, FIRST_SOURCE_STEP)
+        while True:
+            going = np.flatnonzero((scale < 1.0) & (step >= SMALLEST_SOURCE_STEP))
+            if not going.size:
+                break
+            trial = np.minimum(1.0, scale[going] + step[going])
+            before = x[:, going]
+            found, ok = self.iterate(
+                chosen[going], before, self.eq.branch_voltages(before), scale=trial, turns=STEP_TURNS
+            )
+            risen, stayed = going[ok], going[~ok]
+            x[:, risen], scale[risen] = found[:, ok], trial[ok]
+            step[risen] = np.minimum(2.0 * step[risen], LARGEST_SOURCE_STEP)
+            step[stayed] /= 4.0
+        return x, scale >= 1.0

@@ -25,6 +25,17 @@ class Law:
     def width(self) -> float:
         return self.high - self.low
 
+    def around(self, value: float) -> Law:
+        """The same spread about another nominal value."""
+        scale = value / self.nominal
+        return Law(value, *sorted((self.low * scale, self.high * scale)))
+
+    @classmethod
+    def between(cls, low: float, high: float) -> Law:
+        """A span; its nominal value is the middle by ratio where both ends have one sign."""
+        middle = float(np.sqrt(low * high)) * (1 if low > 0 else -1) if low * high > 0 else (low + high) / 2
+        return cls(middle, low, high)
+
     def narrowed(self, measured: Measured) -> Law:
         """The law after a measurement: the meter's limits, whatever the marking says."""
         low, high = measured.limits
@@ -74,7 +85,7 @@ def _law(text: str) -> Law:
         low, high = parse_value(span[1]), parse_value(span[2])
         if low > high:
             raise ValueError("a span runs from its lower end")
-        return Law(float(np.sqrt(low * high)) if low > 0 else (low + high) / 2, low, high)
+        return Law.between(low, high)
     value, _, tolerance = text.partition(":")
     nominal = parse_value(value)
     if not tolerance:

@@ -18,7 +18,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.kit import tables
 from nuvlo.kit.board import Board
-from nuvlo.kit.schema import Control, KitFile, Point
+from nuvlo.kit.schema import Aim, Control, KitFile, Point
 from nuvlo.kit.tables import PanelHole, Part, Wire
 from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
@@ -69,6 +69,10 @@ class Kit:
             if ref.lower() in (control.ref.lower(), control.name.lower()):
                 return control
         raise KitError(Problem(f"there is no control '{ref}' in {self.name}.", "Check the name.", ref=ref))
+
+    def part_of(self, element: str) -> Part | None:
+        """The part that an element of the netlist stands for."""
+        return next((p for p in self.parts.values() if self.element_of(p.ref) == element.partition(".")[0]), None)
 
     def element_of(self, ref: str) -> str | None:
         """The netlist's name for a part: its reference in lower case, or that of its subcircuit instance."""
@@ -293,7 +297,18 @@ class _Reader:
         claims: list[tuple[tuple[str | int, ...], str, Iterable[str], str]] = []
         for i, control in enumerate(kit.info.control):
             claims.append((("control", i, "ref"), control.ref.lower(), refs, "part"))
+        for i, match in enumerate(kit.info.match):
+            claims += [(("match", i, "pairs"), ref.lower(), refs, "part") for pair in match.pairs for ref in pair]
+            self.check_aims(kit, ("match", i, "aim"), match.aim)
         for i, choice in enumerate(kit.info.choice):
+            self.check_aims(kit, ("choice", i, "aim"), choice.aim)
+            for move in choice.move:
+                if kit.circuit is not None and not kit.circuit.has_parameter(move.element):
+                    self.in_toml(
+                        ("choice", i, "move"), f"there is no element '{move.element}' in circuit.cir.", "Mend the name."
+                    )
+            if not choice.part:
+                continue
             claims.append((("choice", i, "part"), choice.part.lower(), refs, "part"))
             unit = kit.parts[choice.part].unit if choice.part in kit.parts else ""
             for option in choice.options:
@@ -319,6 +334,17 @@ class _Reader:
                 if head not in kit.parts and head not in ends and kit.board is not None:
                     message = f"wire {wire.name} goes to '{end}', which is neither a pad nor a part."
                     self.problems.append(Problem(message, "Mend the name.", "wiring.csv", line, 1))
+
+    def check_aims(self, kit: Kit, path: tuple[str | int, ...], aims: Iterable[Aim]) -> None:
+        """Sources, nodes and elements that results speak of."""
+        if kit.circuit is None:
+            return
+        nodes, elements = {*kit.circuit.nodes, *GROUND_NAMES}, {e.name for e in kit.circuit.elements}
+        for aim in aims:
+            for name, known, what in ((aim.node, nodes, "node"), (aim.of, nodes, "node"), (aim.reference, nodes, "node"),
+                                      (aim.source, elements, "source"), (aim.element, elements, "element")):  # fmt: skip
+                if name and name.lower() not in known:
+                    self.in_toml(path, f"{aim.name}: there is no {what} '{name}' in circuit.cir.", "Mend the name.")
 
 
 def _place_in_toml(text: str, path: tuple[Any, ...]) -> tuple[int, int]:

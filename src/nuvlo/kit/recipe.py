@@ -17,7 +17,7 @@ from nuvlo.kit.schema import Aim, Move, _Strict
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, parse_value
 
-SHIPPED_RECIPES = Path(__file__).parent.parent / "demo" / "recipes"
+SHIPPED_RECIPES = Path(__file__).parent.parent / "recipes"
 
 
 class Input(_Strict):
@@ -53,13 +53,17 @@ class Recipe:
         known = {i.name: i for i in self.info.input}
         for name in given:
             if name not in known:
-                raise NuvloError(Problem(f"'{self.name}' has no input '{name}'.", f"Inputs: {', '.join(known) or 'none'}."))
+                raise NuvloError(
+                    Problem(f"'{self.name}' has no input '{name}'.", f"Inputs: {', '.join(known) or 'none'}.")
+                )
         out = {}
         for name, one in known.items():
             try:
                 out[name] = parse_value(given.get(name, one.default), one.unit)
             except UnreadableValue as bad:
-                raise NuvloError(Problem(f"{name}: {bad.problems[0].message}", bad.problems[0].remedy, ref=name)) from bad
+                raise NuvloError(
+                    Problem(f"{name}: {bad.problems[0].message}", bad.problems[0].remedy, ref=name)
+                ) from bad
         return out
 
 
@@ -78,7 +82,9 @@ def read_recipe(folder: Path) -> Recipe:
     try:
         info = RecipeFile.model_validate(tomllib.loads((folder / "recipe.toml").read_text(encoding="utf-8")))
     except OSError as bad:
-        raise NuvloError(Problem(f"cannot be opened: {bad.strerror}.", "A recipe is a folder with recipe.toml.", folder.name)) from bad
+        raise NuvloError(
+            Problem(f"cannot be opened: {bad.strerror}.", "A recipe is a folder with recipe.toml.", folder.name)
+        ) from bad
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as bad:
         raise NuvloError(Problem(f"{bad}.", "Mend the TOML there.", f"{folder.name}/recipe.toml")) from bad
     except ValidationError as bad:

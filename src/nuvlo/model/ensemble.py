@@ -26,8 +26,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         if element is None:
             continue
         for spread in part.spreads:
-            middle = float(np.sqrt(spread.low * spread.high))
-            out[f"{element}.{spread.parameter}"] = Law(middle, spread.low, spread.high)
+            out[f"{element}.{spread.parameter}"] = Law.between(spread.low, spread.high)
         if part.value is None:
             continue
         chosen = build.chosen_values.get(part.ref) if build else None

@@ -41,7 +41,9 @@ def amount(text: str, names: Mapping[str, object]) -> float | Array:
         try:
             found: float | Array = parse_expression(text.lower())(partial(_named, names))
         except ExpressionError as bad:
-            raise NuvloError(Problem(f"'{text}' is neither a value nor a formula: {bad}.", "Write 4k7 or load/10.")) from no_value
+            raise NuvloError(
+                Problem(f"'{text}' is neither a value nor a formula: {bad}.", "Write 4k7 or load/10.")
+            ) from no_value
     return found
 
 
@@ -52,7 +54,10 @@ def _named(names: Mapping[str, object], name: str) -> object:
 
 
 def results(
-    circuit: Circuit, aims: Sequence[Aim], overrides: Overrides | None = None, names: Mapping[str, float | Array] | None = None
+    circuit: Circuit,
+    aims: Sequence[Aim],
+    overrides: Overrides | None = None,
+    names: Mapping[str, float | Array] | None = None,
 ) -> dict[str, Array]:
     """(N,) of every aim, in order, by its name; NaN for members without an operating point.
 
@@ -62,7 +67,9 @@ def results(
 
 
 class _Evaluation:
-    def __init__(self, circuit: Circuit, aims: Sequence[Aim], overrides: Overrides, names: Mapping[str, float | Array]) -> None:
+    def __init__(
+        self, circuit: Circuit, aims: Sequence[Aim], overrides: Overrides, names: Mapping[str, float | Array]
+    ) -> None:
         self.aims, self.overrides = aims, overrides
         self.names: dict[str, object] = dict(names)
         self.point: OperatingPoint = operating_point(circuit, overrides)
@@ -84,7 +91,11 @@ class _Evaluation:
         """Frequencies and (N, F) dB from the aim's source to its node, every frequency asked of that pair among them."""
         pair = (aim.source, aim.node)
         if pair not in self.curves:
-            mine = [a for a in self.aims if (a.source, a.node) == pair and a.kind in ("gain", "corner_low", "corner_high", "peak")]
+            mine = [
+                a
+                for a in self.aims
+                if (a.source, a.node) == pair and a.kind in ("gain", "corner_low", "corner_high", "peak")
+            ]
             wide = any(a.kind != "gain" for a in mine)
             asked = np.concatenate([self._at(a) for a in mine])
             f = np.unique(np.concatenate([GRID if wide else asked[:0], asked]))
@@ -120,7 +131,8 @@ class _Evaluation:
         y0, y1 = below[rows, before], below[rows, first]
         share = np.where(y0 != y1, y0 / np.where(y0 != y1, y0 - y1, 1.0), 0.0)
         at = x[before] + share * (x[first] - x[before])
-        return np.where(under.any(axis=1), np.exp(at), np.exp(x[-1]))
+        found: Array = np.where(under.any(axis=1), np.exp(at), np.exp(x[-1]))
+        return found
 
     def _peak(self, aim: Aim) -> Array:
         """dB by which the response rises above that at ``at``, at most."""
@@ -136,15 +148,20 @@ class _Evaluation:
         return self.point.voltage(aim.node, aim.reference) / self.point.voltage(aim.of, aim.reference)
 
     def _current(self, aim: Aim) -> Array:
+        """Its size: which way it is counted differs from element to element."""
         found = self.point.currents()
         if aim.element not in found:
-            raise NuvloError(Problem(f"no current of '{aim.element}' is known.", "Name a source, resistor or device.", ref=aim.name))
-        return found[aim.element]
+            raise NuvloError(
+                Problem(f"no current of '{aim.element}' is known.", "Name a source, resistor or device.", ref=aim.name)
+            )
+        return np.abs(found[aim.element])
 
     def _power(self, aim: Aim) -> Array:
         found = self.point.dissipation()
         if aim.element not in found:
-            raise NuvloError(Problem(f"'{aim.element}' has no dissipation.", "Name a resistor or device.", ref=aim.name))
+            raise NuvloError(
+                Problem(f"'{aim.element}' has no dissipation.", "Name a resistor or device.", ref=aim.name)
+            )
         return found[aim.element]
 
     def _input_impedance(self, aim: Aim) -> Array:

@@ -56,7 +56,9 @@ def _each_once(found: dict[int, str]) -> dict[int, str]:
     out: dict[int, str] = {}
     for k, m in found.items():
         taken = m in out.values()
-        out[k] = m if not taken else ("note" if m in ("value", "kind", "note") and "note" not in out.values() else "nothing")
+        out[k] = (
+            m if not taken else ("note" if m in ("value", "kind", "note") and "note" not in out.values() else "nothing")
+        )
     return out
 
 

@@ -71,7 +71,9 @@ class _Reading:
         self.name, self.wanted = name, {k.lower(): v for k, v in wanted.items()}
         for heading, meaning in wanted.items():
             if meaning not in MEANINGS:
-                raise NuvloError(Problem(f"'{meaning}' is no meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading))
+                raise NuvloError(
+                    Problem(f"'{meaning}' is no meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading)
+                )
         sheet = self._main_sheet(lines)
         self.lines = [line for line in lines if line.sheet == sheet]
         self.unread = [
@@ -88,7 +90,9 @@ class _Reading:
     @staticmethod
     def _main_sheet(lines: list[Line]) -> str:
         sheets = dict.fromkeys(line.sheet for line in lines)
-        return max(sheets, key=lambda s: sum(any(references(c) for c in line.cells) for line in lines if line.sheet == s))
+        return max(
+            sheets, key=lambda s: sum(any(references(c) for c in line.cells) for line in lines if line.sheet == s)
+        )
 
     def read(self) -> PartsList:
         first = next((k for k, line in enumerate(self.lines[:LOOKED_AT]) if heading_meanings(line)), None)
@@ -105,7 +109,9 @@ class _Reading:
                 self._line(line)
         missing = [h for h in self.wanted if h not in {s.lower() for s in self.shown}]
         if missing:
-            raise NuvloError(Problem(f"there is no column '{missing[0]}'.", f"Columns here: {', '.join(self.shown)}.", self.name))
+            raise NuvloError(
+                Problem(f"there is no column '{missing[0]}'.", f"Columns here: {', '.join(self.shown)}.", self.name)
+            )
         return PartsList(self.name, tuple(self._numbered()), tuple(sorted(self.unread, key=lambda u: u.line)),
                          tuple(self.headings), self.shown)  # fmt: skip
 
@@ -131,7 +137,9 @@ class _Reading:
         described = " ".join(fields[m] for m in ("kind", "value", "package", "note") if fields.get(m))
         if rest:
             described = f"{rest} {described}".strip()
-        if fields.get("fitted", "").lower() not in ("", "no", "0", "false") or words.NOT_FITTED.fullmatch(fields.get("value", "")):
+        if fields.get("fitted", "").lower() not in ("", "no", "0", "false") or words.NOT_FITTED.fullmatch(
+            fields.get("value", "")
+        ):
             self._give_up(line, "marked as not fitted")
         elif refs:
             self._part(line, refs, count, fields, described)
@@ -186,7 +194,9 @@ class _Reading:
         self.section = {"kind": kind or "", "text": line.text, "rating": rating}
         return True
 
-    def _part(self, line: Line, refs: tuple[str, ...], count: int | None, fields: dict[str, str], described: str) -> None:
+    def _part(
+        self, line: Line, refs: tuple[str, ...], count: int | None, fields: dict[str, str], described: str
+    ) -> None:
         kind = self._kind(refs, fields, described)
         try:
             model = self._model(kind, fields, described)
@@ -230,7 +240,11 @@ class _Reading:
         rating = words.rating_in(fields.get("rating", "")) or words.rating_in(described) or section.get("rating", "")
         unit = UNIT_OF_KIND.get(kind, "")
         text, value = fields.get("value") or words.without_kind(fields.get("kind") or described), None
-        if kind in ("diode", "transistor", "chip", "valve") and re.fullmatch(r"[a-z0-9-]+", text) and re.search(r"\d", text):
+        if (
+            kind in ("diode", "transistor", "chip", "valve")
+            and re.fullmatch(r"[a-z0-9-]+", text)
+            and re.search(r"\d", text)
+        ):
             text = text.upper()
         if unit:
             found = self._value(kind, fields, described)

@@ -46,7 +46,7 @@ def leading_references(text: str) -> tuple[tuple[str, ...], str]:
             break
         # What follows is another reference, or the rest of the line.
         after = parting.end()
-        more = _REFERENCE.match(text, after) or ("," in parting[0] or "/" in parting[0]) and _NEXT.match(text, after)
+        more = _REFERENCE.match(text, after) or (("," in parting[0] or "/" in parting[0]) and _NEXT.match(text, after))
         at = after if more else at
         if not more:
             break

@@ -32,7 +32,9 @@ def read_lines(path: Path) -> list[Line]:
     try:
         data = path.read_bytes()
     except OSError as bad:
-        raise NuvloError(Problem(f"cannot be opened: {bad.strerror}.", "Check its name and permissions.", path.name)) from bad
+        raise NuvloError(
+            Problem(f"cannot be opened: {bad.strerror}.", "Check its name and permissions.", path.name)
+        ) from bad
     if len(data) > MOST_BYTES:
         raise NuvloError(Problem("is too large for a parts list.", "Name another file.", path.name))
     if data[:4] == b"PK\x03\x04":
@@ -106,7 +108,9 @@ def _workbook(path: Path) -> list[Line]:
                     out.append(Line(number, cells, ", ".join(c for c in cells if c), sheet.title))
         book.close()
     except (BadZipFile, InvalidFileException, KeyError, ValueError, OSError) as bad:
-        raise NuvloError(Problem("is no workbook that can be opened.", "Save the list as CSV or XLSX.", path.name)) from bad
+        raise NuvloError(
+            Problem("is no workbook that can be opened.", "Save the list as CSV or XLSX.", path.name)
+        ) from bad
     return out
 
 

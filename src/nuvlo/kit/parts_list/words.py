@@ -41,7 +41,9 @@ LETTERS_OF_KIND = {
     "lamp": "LED", "transistor": "Q", "chip": "U", "valve": "V", "switch": "SW", "jack": "J", "fuse": "F", "relay": "K",
     "transformer": "T", "link": "LINK", "socket": "SKT", "knob": "KNOB", "case": "CASE", "wire": "W", "hardware": "HW",
 }  # fmt: skip
-NOT_FITTED = re.compile(r"dnp|dnf|dni|n\.?\s?c\.?|not fitted|nicht bestückt|no fit|do not fit|unpopulated", re.IGNORECASE)
+NOT_FITTED = re.compile(
+    r"dnp|dnf|dni|n\.?\s?c\.?|not fitted|nicht bestückt|no fit|do not fit|unpopulated", re.IGNORECASE
+)
 SURFACE_MOUNT = re.compile(r"\bsmd\b|\bsmt\b|\bchip res|0402|0603|0805|1206", re.IGNORECASE)
 _TOLERANCE = re.compile(r"(-\s?\d+\s?/\s?\+\s?\d+|(?:±|\+/-|\+-)?\s?\d+(?:[.,]\d+)?)\s?%")
 _RATING = re.compile(r"(?<![\w.,/])(\d+/\d+|\d+(?:[.,]\d+)?)\s?(kV|mW|mA|V|W|A)(?:DC|AC)?(?![\w])", re.IGNORECASE)
@@ -148,7 +150,12 @@ def _coded(kind: str, text: str, surface_mount: bool) -> Found | None:
     if not marks:
         return None
     mark = marks[0]
-    if kind in ("capacitor", "electrolytic") and text.isdigit() and preferred(bare, 24) and not text.endswith(("3", "4", "5")):
+    if (
+        kind in ("capacitor", "electrolytic")
+        and text.isdigit()
+        and preferred(bare, 24)
+        and not text.endswith(("3", "4", "5"))
+    ):
         raise _either(mark.value, bare * 1e-12, "F")
     return Found(mark.value, mark.tolerance, mark.rating, mark.taper)
 

@@ -3,25 +3,96 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.schema import Choice
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, WorkingModel
+from nuvlo.model.ensemble import laws
+from nuvlo.model.results import results
 from nuvlo.model.working import Comparison
+from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
+from nuvlo.stages.choose.search import Proposal, Question, judge, miss, search
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """One task for each choice of the kit."""
-    out = []
-    for choice in kit.info.choice:
-        unit = kit.part(choice.part).unit
-        options = "\n".join(
-            f"{n}  {format_value(parse_value(o.value, unit), unit)}: {o.says}." for n, o in enumerate(choice.options, 1)
+    return [_task(kit, choice) for choice in kit.info.choice]
+
+
+def _task(kit: Kit, choice: Choice) -> Task:
+    if choice.move:
+        parts = tuple(
+            p.ref
+            for p in kit.parts.values()
+            if kit.element_of(p.ref) in {m.element.partition(".")[0] for m in choice.move}
         )
-        out.append(
-            Task(f"choose.{choice.id}", Stage.CHOOSE, Wants.CHOOSE, f"Choose {choice.part}: {choice.title.lower()}",
-                 f"{choice.says}\n{options}\nType 'choose 2' for the second; Space keeps the first.", choice.id, parts=(choice.part,))
-        )  # fmt: skip
+        detail = f"{choice.says}\nType 'choose 2' for the second set of values; Space keeps what is printed."
+        title = f"Choose {', '.join(parts)}: {choice.title.lower()}"
+        return Task(f"choose.{choice.id}", Stage.CHOOSE, Wants.CHOOSE, title, detail, choice.id, parts=parts)
+    unit = kit.part(choice.part).unit
+    options = "\n".join(
+        f"{n}  {format_value(parse_value(o.value, unit), unit)}: {o.says}." for n, o in enumerate(choice.options, 1)
+    )
+    return Task(
+        f"choose.{choice.id}", Stage.CHOOSE, Wants.CHOOSE, f"Choose {choice.part}: {choice.title.lower()}",
+        f"{choice.says}\n{options}\nType 'choose 2' for the second; Space keeps the first.", choice.id, parts=(choice.part,),
+    )  # fmt: skip
+
+
+def choice_of(kit: Kit, choice_id: str) -> Choice:
+    """The choice with this id. Raises :class:`NuvloError`."""
+    found = next((c for c in kit.info.choice if c.id == choice_id.lower()), None)
+    if found is None:
+        known = ", ".join(c.id for c in kit.info.choice) or "none"
+        raise NuvloError(Problem(f"{kit.name} has no choice '{choice_id}'.", f"Choices: {known}."))
+    return found
+
+
+def propose(kit: Kit, choice: Choice, most: int = 5, build: Build | None = None) -> list[Proposal]:
+    """Values for a choice, best first; of a choice among options, each of them in its order.
+
+    Raises :class:`NuvloError` where the kit has no circuit or the search finds no candidates.
+    """
+    question = _question(kit, choice, build)
+    if choice.move:
+        return search(question, most)
+    element = kit.element_of(choice.part)
+    if element is None:
+        raise NuvloError(
+            Problem(f"what '{choice.id}' does cannot be solved.", "Give its part an element in circuit.cir.")
+        )
+    unit = kit.part(choice.part).unit
+    values = [parse_value(o.value, unit) for o in choice.options]
+    out = []
+    for value in values:
+        spread = {**question.laws, element: question.laws[element].around(value)}
+        fixed = Question(question.circuit, (), choice.aim, spread, {}, {})
+        nominal = results(question.circuit, choice.aim, {element: value}) if choice.aim else {}
+        good = judge_fixed(fixed) if any(a.wanted for a in choice.aim) else 1.0
+        told = {name: float(found[0]) for name, found in nominal.items()}
+        off = float(miss(choice.aim, nominal, {})[0])
+        out.append(Proposal({choice.part: value}, told, good, off, int(value != values[0])))
     return out
+
+
+def judge_fixed(question: Question) -> float:
+    """Share of units that meet the aims where nothing is moved."""
+    import numpy as np
+
+    return float(judge(question, np.zeros((1, 0)), 1)[0])
+
+
+def _question(kit: Kit, choice: Choice, build: Build | None) -> Question:
+    if kit.circuit is None:
+        raise NuvloError(Problem(f"{kit.name} has no circuit.cir, so nothing can be chosen by it.", "Add one."))
+    spreads = laws(kit, build)
+    moved = {m.element for m in choice.move}
+    tolerances = {
+        element: part.tolerance[1] for part in kit.parts.values()
+        if (element := kit.element_of(part.ref)) in moved and element and part.tolerance
+    }  # fmt: skip
+    others = {name: law for name, law in spreads.items() if name not in moved}
+    return Question(kit.circuit, choice.move, choice.aim, others, {}, tolerances)
 
 
 def effects(model: WorkingModel, choice_id: str) -> list[Comparison]:

@@ -18,5 +18,3 @@ def work_out(recipe: Recipe, given: Mapping[str, str], most: int = 5) -> list[Pr
     found = results(recipe.circuit, recipe.info.aim, dict(names), names)
     off = float(miss(recipe.info.aim, found, names)[0])
     return [Proposal({}, {k: float(v[0]) for k, v in found.items()}, 1.0 if off <= 1 else 0.0, off, 0)]
-
-

@@ -64,12 +64,20 @@ def candidates(move: Move, printed: float, names: Mapping[str, float]) -> Array:
         for text, factor in ((move.low, 0.1), (move.high, 10.0))
     )
     if not 0 < low <= high < np.inf:
-        raise NuvloError(Problem(f"'{move.element}' cannot lie between {low:g} and {high:g}.", "Mend low and high.", ref=move.element))
+        raise NuvloError(
+            Problem(
+                f"'{move.element}' cannot lie between {low:g} and {high:g}.", "Mend low and high.", ref=move.element
+            )
+        )
     decades = range(int(np.floor(np.log10(low))) - 3, int(np.ceil(np.log10(high))) - 1)
     every = np.array(sorted(float(f"{m}e{d}") for m in mantissas(int(move.series[1:])) for d in decades))
     found = every[(every >= low * 0.9999) & (every <= high * 1.0001)]
     if not found.size:
-        raise NuvloError(Problem(f"no value of {move.series} lies between {low:g} and {high:g}.", "Widen the span.", ref=move.element))
+        raise NuvloError(
+            Problem(
+                f"no value of {move.series} lies between {low:g} and {high:g}.", "Widen the span.", ref=move.element
+            )
+        )
     return np.asarray(found)
 
 
@@ -124,7 +132,9 @@ def _screen(q: Question, ladders: list[Array]) -> tuple[Array, Array, Array]:
 def _misses(q: Question, ladders: list[Array], rungs: Array) -> tuple[Array, Array]:
     values = np.column_stack([v[rungs[:, k].astype(int)] for k, v in enumerate(ladders)])
     found = _results(q, values)
-    lean = next((found[a.name] * (1.0 if a.prefer == "low" else -1.0) for a in q.aims if a.prefer), np.zeros(len(values)))
+    lean = next(
+        (found[a.name] * (1.0 if a.prefer == "low" else -1.0) for a in q.aims if a.prefer), np.zeros(len(values))
+    )
     return miss(q.aims, found, q.names), lean
 
 
@@ -169,7 +179,9 @@ def judge(q: Question, values: Array, seed: int) -> Array:
     many = {name: np.tile(v, len(values)) for name, v in units.items()}
     for k, m in enumerate(q.moves):
         many[m.element] = (values[:, k, None] * spread[m.element]).ravel()
-    found = results(q.circuit, q.aims, {**q.names, **many}, {**q.names, **many})
+    # What is only told need not be found for every unit, unless a formula may speak of it.
+    needed = [a for a in q.aims if a.wanted or any(b.kind == "expression" and b.wanted for b in q.aims)]
+    found = results(q.circuit, needed, {**q.names, **many}, {**q.names, **many})
     good = np.ones(len(values) * UNITS_EACH, dtype=bool)
     everything: dict[str, object] = {**q.names, **found}
     for aim in (a for a in q.aims if a.wanted):

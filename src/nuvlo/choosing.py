@@ -1,0 +1,113 @@
+"""Verbs of Choose: ``choose`` and ``recipe``."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import format_value
+
+Document = dict[str, Any]
+Answer = tuple[int, Document, str]
+
+
+def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add the verbs to the command line by ``verb(name, handler, says)``."""
+    choose = verb("choose", _choose, "values that do what is wanted, best first")
+    choose.add_argument("folder", type=Path)
+    choose.add_argument("choice", nargs="?", help="its id; without one the choices of the kit are listed")
+    choose.add_argument("--most", type=int, default=5)
+    recipe = verb("recipe", _recipe, "a small recurring problem worked out; alone it lists them")
+    recipe.add_argument("name", nargs="?")
+    recipe.add_argument("inputs", nargs="*", metavar="key=value")
+    recipe.add_argument("--folder", type=Path, action="append", default=[], help="folder with recipes of your own")
+    recipe.add_argument("--most", type=int, default=5)
+
+
+def proposals_document(proposals: Sequence[Any]) -> list[Document]:
+    """JSON of proposals: figures that are none become null."""
+    from nuvlo.model.windows import finite
+
+    return [
+        {"values": p.values, "results": {k: finite(v) for k, v in p.results.items()}, "yield": p.good, "miss": finite(p.miss),
+         "changed": p.changed}
+        for p in proposals
+    ]  # fmt: skip
+
+
+def _choose(a: argparse.Namespace) -> Answer:
+    from nuvlo.kit import read_kit
+    from nuvlo.model.results import unit_of
+    from nuvlo.stages.choose import choice_of, propose
+
+    kit = read_kit(a.folder)
+    if a.choice is None:
+        choices = [{"id": c.id, "title": c.title, "says": c.says} for c in kit.info.choice]
+        return (
+            0,
+            {"choices": choices},
+            "\n".join(f"{c['id']}: {c['title']}" for c in choices) or "This kit leaves nothing to choose.",
+        )
+    choice = choice_of(kit, a.choice)
+    found = propose(kit, choice, a.most)
+    units = {aim.name: unit_of(aim) for aim in choice.aim}
+    value_units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in kit.parts.values()}
+    return 0, {"proposals": proposals_document(found)}, _said(found, value_units, units)
+
+
+def _recipe(a: argparse.Namespace) -> Answer:
+    from nuvlo.kit.recipe import read_recipe, recipe_folders
+    from nuvlo.model.results import unit_of
+    from nuvlo.stages.choose.recipes import work_out
+
+    folders = recipe_folders(a.folder)
+    if a.name is None:
+        every = [read_recipe(f) for f in folders.values()]
+        document = {
+            "recipes": [
+                {"name": r.name, "title": r.info.title, "says": r.info.says,
+                 "inputs": [{"name": i.name, "unit": i.unit, "default": i.default, "says": i.says} for i in r.info.input],
+                 "values": [m.element for m in r.info.move],
+                 "results": [{"name": x.name, "unit": unit_of(x), "says": x.says} for x in r.info.aim]}
+                for r in every
+            ]
+        }  # fmt: skip
+        lines = [
+            f"{r.name:22s} {r.info.title}\n{'':22s} {' '.join(f'{i.name}={i.default}' for i in r.info.input)}"
+            for r in every
+        ]
+        return 0, document, "\n".join(lines)
+    if a.name not in folders:
+        from rapidfuzz import process
+
+        near = process.extractOne(a.name, list(folders))
+        raise NuvloError(Problem(f"there is no recipe '{a.name}'.", f"Did you mean '{near[0]}'?" if near else ""))
+    recipe = read_recipe(folders[a.name])
+    given = {}
+    for item in a.inputs:
+        key, equals, value = item.partition("=")
+        if not equals:
+            raise NuvloError(Problem(f"'{item}' gives no value.", "Write key=value, as in db=20."))
+        given[key.strip()] = value.strip()
+    found = work_out(recipe, given, a.most)
+    answer: Document = {
+        "proposals": proposals_document(found),
+        "inputs": recipe.inputs(given),
+        "caution": recipe.info.caution,
+    }
+    caution = f"Caution: {recipe.info.caution}\n" if recipe.info.caution else ""
+    units = {aim.name: unit_of(aim) for aim in recipe.info.aim}
+    return 0, answer, caution + _said(found, {m.element: m.unit for m in recipe.info.move}, units)
+
+
+def _said(found: Sequence[Any], value_units: Mapping[str, str], units: Mapping[str, str]) -> str:
+    out = []
+    for n, p in enumerate(found, 1):
+        values = ", ".join(f"{k} {format_value(v, value_units.get(k, ''), 4)}" for k, v in p.values.items())
+        results = ", ".join(f"{k} {format_value(v, units.get(k, ''), 4)}" for k, v in p.results.items())
+        share = f"   {100 * p.good:.0f} in 100 units right" if p.values else ""
+        out.append(f"{n}  {values}{share}\n   {results}")
+    return "\n".join(out)

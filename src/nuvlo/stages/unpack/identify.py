@@ -1,0 +1,95 @@
+"""What is this part, and where does it belong? From bands, a code or a reading."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from math import inf, isclose, log
+
+from nuvlo.instruments.protocols import MeterSpec
+from nuvlo.kit import Kit, Part
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import Measured, UnreadableValue, parse_value
+from nuvlo.quantity.markings import Marking, colours_in, read_bands, read_code
+
+ALIKE = {"electrolytic": "capacitor", "potentiometer": "trimmer"}  # kinds that one marking may stand on
+LOOSE = 0.25  # a reading this far from every part fits none
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A thing the part may be, and the references it would fit, those still to be found first."""
+
+    kind: str
+    value: float
+    unit: str
+    tolerance: tuple[float, float] | None
+    refs: tuple[str, ...]
+    how: str
+
+
+def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> list[Candidate]:
+    """Everything that bands (``brown black orange gold``) or a code (``104K``) can mean, likeliest first.
+
+    With a ``kit`` what it holds comes first, and of that what is not ``found`` yet. Raises :class:`NuvloError` where the
+    text means nothing.
+    """
+    colours = colours_in(text)
+    marks = read_bands(colours) if colours else read_code(text)
+    if not marks:
+        what = "These bands make no value" if colours else f"'{text}' is no code I know"
+        raise NuvloError(
+            Problem(f"{what}.", "Type colours from one end to the other, or a code such as 104K, 4k7 or 01C.")
+        )
+    out = [Candidate(m.kind, m.value, m.unit, m.tolerance, _fitting(m, kit, found), m.how) for m in marks]
+    return sorted(out, key=lambda c: (not c.refs, not set(c.refs) - set(found)))
+
+
+def _fitting(mark: Marking, kit: Kit | None, found: Collection[str]) -> tuple[str, ...]:
+    refs = [
+        p.ref for p in (kit.parts.values() if kit else ())
+        if p.value is not None and p.unit == mark.unit and isclose(p.value, mark.value, rel_tol=1e-3)
+        and ALIKE.get(p.kind, p.kind) == ALIKE.get(mark.kind, mark.kind)
+    ]  # fmt: skip
+    return tuple(sorted(refs, key=lambda r: r in found))
+
+
+def identify_reading(text: str, kit: Kit, found: Collection[str] = ()) -> list[Candidate]:
+    """Parts of the kit that a meter reading may be, likeliest first: inside their tolerance, then near it.
+
+    A part that is in circuit reads otherwise; this is for loose ones. Raises :class:`NuvloError` for what is no reading.
+    """
+    try:
+        value = parse_value(text)
+    except UnreadableValue as bad:
+        raise NuvloError(bad.problems) from bad
+    unit = (
+        "F"
+        if text.strip().rstrip("F")[-1:] in "pnuµμ" or text.strip().endswith("F")
+        else "H"
+        if text.strip().endswith("H")
+        else "Ω"
+    )
+    reading = MeterSpec().measured(value, unit)
+    groups: dict[tuple[str, float], list[Part]] = {}
+    for part in kit.parts.values():
+        if part.value and part.unit == unit:
+            groups.setdefault((part.kind, part.value), []).append(part)
+    ranked = sorted((_distance(parts[0], reading), key, parts) for key, parts in groups.items())
+    out = []
+    for distance, (kind, nominal), parts in ranked:
+        if distance > 1 and abs(log(max(value, 1e-30) / nominal)) > LOOSE:
+            continue
+        refs = tuple(sorted((p.ref for p in parts), key=lambda r: r in found))
+        how = "inside its tolerance" if distance <= 1 else f"{100 * (value / nominal - 1):+.1f} % from its value"
+        out.append(Candidate(kind, nominal, unit, parts[0].tolerance, refs, how))
+    return sorted(out, key=lambda c: "inside" in c.how and not set(c.refs) - set(found))
+
+
+def _distance(part: Part, reading: Measured) -> float:
+    """How far a reading lies from a part's value, in half-widths of its tolerance and the meter's doubt together."""
+    assert part.value is not None
+    low, high = part.limits or (part.value, part.value)
+    edge = part.value - low if reading.value < part.value else high - part.value
+    room = edge + reading.uncertainty
+    return abs(reading.value - part.value) / room if room else inf
