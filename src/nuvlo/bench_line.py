@@ -19,10 +19,22 @@ MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped")
 PLAIN = {
     "next": "done, go on", "back": "look at the step before", "undo": "take the last entry back",
     "redo": "put it in again", "read": "read the instrument that is connected", "sweep": "play and record the sweep",
-    "confirm": "confirm the caution", "sheet": "write the sheet", "large": "large mode on or off",
+    "confirm": "confirm the caution", "sheet": "write the sheet", "letter": "write to the seller what is wrong", "large": "large mode on or off",
     "daylight": "light colours", "lamp": "dark colours", "side": "turn the board over", "help": "list the commands",
 }  # fmt: skip
-WITH_TEXT = {"note": "keep a note", "accept": "accept this reading as it is, with a reason"}
+WITH_TEXT = {
+    "note": "keep a note", "accept": "accept this reading as it is, with a reason",
+    "what": "say what these bands or this code can be", "reads": "say which parts that reading fits",
+    "recipe": "work out a recipe; alone it lists them", "import": "read a parts list",
+    "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
+}  # fmt: skip
+NEEDS_WORDS = {
+    "note": ("a note needs words.", "For example: note lid scratched."),
+    "what": ("what is on it?", "For example: what brown black orange gold, or: what 104K."),
+    "reads": ("what does the meter show?", "For example: reads 99.4k."),
+    "import": ("which file?", "For example: import parts.csv."),
+    "column": ("which column is what?", "For example: column Marking note."),
+}  # fmt: skip
 SHORT = {"n": "next", "b": "back", "u": "undo", "ok": "next", "measure": "read", "export": "sheet"}
 
 
@@ -62,8 +74,8 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
     if head in PLAIN and not rest:
         return Command(head, PLAIN[head])
     if head in WITH_TEXT:
-        if head == "note" and not rest:
-            raise NotUnderstood(Problem("a note needs words.", "For example: note lid scratched."))
+        if head in NEEDS_WORDS and not rest:
+            raise NotUnderstood(Problem(*NEEDS_WORDS[head]))
         return Command(head, WITH_TEXT[head], text=rest)
     if head == "choose":
         return _choose(rest, kit, now)
@@ -94,9 +106,20 @@ def _find(rest: str, kit: Kit) -> Command:
 
 def _choose(rest: str, kit: Kit, now: Task | None) -> Command:
     choices = kit.info.choice
-    here = next((c for c in choices if now and c.id == now.target), choices[0] if len(choices) == 1 else None)
+    here = next((c for c in choices if now and c.id == now.target), None)
+    if here is None:  # not asked for now: the choice that has this option, or the first that has any
+        named = [c for c in choices if any(o.value.lower() == rest.lower() for o in c.options)]
+        here = next(iter([*named, *(c for c in choices if c.options), *choices]), None)
     if here is None:
         raise NotUnderstood(Problem("there is nothing to choose now.", "Go to it with 'stage choose'."))
+    if here.move:
+        if rest.lower() in ("", "printed", "0"):
+            return Command("choose", "keep what is printed", here.id, "printed")
+        if rest.isdigit():
+            return Command("choose", f"fit set {rest}", here.id, rest)
+        raise NotUnderstood(
+            Problem(f"'{rest}' is no set of values.", "Type the number of one that is shown, or 'choose printed'.")
+        )
     for number, option in enumerate(here.options, 1):
         if rest.lower() in (option.value.lower(), str(number)):
             return Command("choose", f"fit {option.value} as {here.part}", here.id, option.value)

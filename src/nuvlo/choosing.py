@@ -7,7 +7,6 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value
 
 Document = dict[str, Any]
@@ -61,11 +60,10 @@ def _choose(a: argparse.Namespace) -> Answer:
 def _recipe(a: argparse.Namespace) -> Answer:
     from nuvlo.kit.recipe import read_recipe, recipe_folders
     from nuvlo.model.results import unit_of
-    from nuvlo.stages.choose.recipes import work_out
+    from nuvlo.stages.choose.recipes import given_in, named, work_out
 
-    folders = recipe_folders(a.folder)
     if a.name is None:
-        every = [read_recipe(f) for f in folders.values()]
+        every = [read_recipe(f) for f in recipe_folders(a.folder).values()]
         document = {
             "recipes": [
                 {"name": r.name, "title": r.info.title, "says": r.info.says,
@@ -80,18 +78,7 @@ def _recipe(a: argparse.Namespace) -> Answer:
             for r in every
         ]
         return 0, document, "\n".join(lines)
-    if a.name not in folders:
-        from rapidfuzz import process
-
-        near = process.extractOne(a.name, list(folders))
-        raise NuvloError(Problem(f"there is no recipe '{a.name}'.", f"Did you mean '{near[0]}'?" if near else ""))
-    recipe = read_recipe(folders[a.name])
-    given = {}
-    for item in a.inputs:
-        key, equals, value = item.partition("=")
-        if not equals:
-            raise NuvloError(Problem(f"'{item}' gives no value.", "Write key=value, as in db=20."))
-        given[key.strip()] = value.strip()
+    recipe, given = named(a.name, a.folder), given_in(a.inputs)
     found = work_out(recipe, given, a.most)
     answer: Document = {
         "proposals": proposals_document(found),

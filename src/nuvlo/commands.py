@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from nuvlo.bench_line import Command
 from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
+from nuvlo.kit.schema import Choice
 from nuvlo.logbook import (
     CautionConfirmed,
     ChoiceMade,
@@ -25,12 +26,21 @@ from nuvlo.logbook import (
 )  # fmt: skip
 from nuvlo.model import Finding, Task, Wants
 from nuvlo.problems import Problem
-from nuvlo.quantity import Measured, Verdict
+from nuvlo.quantity import Measured, Verdict, format_value
 from nuvlo.session import Refused, Session, Solved
 from nuvlo.stages import hook_up, prove
+from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
 
 LOOKING = ("back", "stage", "next")  # verbs that leave the step that is looked back at as it is
-ONLY_SAYING = ("back", "stage", "note", "find")  # verbs after which a stage gone to stays open
+ONLY_SAYING = (
+    "back",
+    "stage",
+    "note",
+    "find",
+    "what",
+    "reads",
+    "letter",
+)  # verbs after which a stage gone to stays open
 
 
 @dataclass(frozen=True)
@@ -85,7 +95,7 @@ class _Commands:
                 self.s.record(StepDone(step=task.id))
             case Wants.CHOOSE:
                 choice = next(c for c in self.s.kit.info.choice if c.id == task.target)
-                return self._choose(choice.id, choice.options[0].value)
+                return self._choose(choice.id, "printed" if choice.move else choice.options[0].value)
             case Wants.TURN:
                 return self._turn_as_advised()
             case Wants.EXPORT:
@@ -136,6 +146,25 @@ class _Commands:
     def _where(self, ref: str) -> str:
         place = self.s.kit.board.placements.get(ref) if self.s.kit.board else None
         return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
+
+    def what(self, command: Command) -> Reply:
+        return self._candidates(identify(command.text, self.s.kit, self.s.build.ticked))
+
+    def reads(self, command: Command) -> Reply:
+        return self._candidates(identify_reading(command.text, self.s.kit, self.s.build.ticked))
+
+    @staticmethod
+    def _candidates(found: list[Candidate]) -> Reply:
+        words = [
+            f"{c.kind} {format_value(c.value, c.unit, 4)}{': ' + ', '.join(c.refs) if c.refs else ''} ({c.how})"
+            for c in found[:3]
+        ]
+        refs = next((c.refs for c in found if c.refs), ())
+        return Reply("; or ".join(words) + "." if words else "It fits no part of this kit.", refs[0] if refs else "")
+
+    def letter(self, _command: Command) -> Reply:
+        path = self.s.write_letter()
+        return Reply(f"Written: {path.name} in {path.parent.name}/.")
 
     def tick(self, command: Command) -> Reply:
         self.s.record(PartTicked(ref=command.target))
@@ -188,10 +217,26 @@ class _Commands:
 
     def _choose(self, choice_id: str, value: str) -> Reply:
         choice = next(c for c in self.s.kit.info.choice if c.id == choice_id)
-        self.s.record(ChoiceMade(choice=choice.id, part=choice.part, value=value))
-        if self.s.bench is not None and value != self.s.kit.part(choice.part).text:
-            self.s.bench.unit.fit_part(choice.part, value)
-        return Reply(f"{choice.part} will be {value}.")
+        chosen = self._set_of(choice, value) if choice.move else {choice.part: value}
+        self.s.record(*(ChoiceMade(choice=choice.id, part=ref, value=text) for ref, text in chosen.items()))
+        for ref, text in chosen.items():
+            if self.s.bench is not None and text != self.s.kit.part(ref).text:
+                self.s.bench.unit.fit_part(ref, text)
+        return Reply(", ".join(f"{ref} will be {text}" for ref, text in chosen.items()) + ".")
+
+    def _set_of(self, choice: Choice, number: str) -> dict[str, str]:
+        """Values by part of the proposal with this number, or those printed."""
+        parts = [(m.element, part) for m in choice.move if (part := self.s.kit.part_of(m.element)) is not None]
+        if number == "printed":
+            return {part.ref: part.text for _, part in parts}
+        solved = self.s.solved(Stage.CHOOSE)
+        proposals = solved.proposals.get(choice.id, ()) if solved else ()
+        if not proposals:
+            raise Refused(Problem("the values are still being worked out.", "Wait a moment."))
+        if not 1 <= int(number) <= len(proposals):
+            raise Refused(Problem(f"there is no set {number}.", f"Sets shown: 1 to {len(proposals)}."))
+        values = proposals[int(number) - 1].values
+        return {part.ref: format_value(values[element], part.unit, 4) for element, part in parts}
 
     def confirm(self, _command: Command) -> Reply:
         f = self.s.now()

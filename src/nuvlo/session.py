@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,6 +17,7 @@ from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Verdict
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
+from nuvlo.stages.choose.search import Proposal
 from nuvlo.stages.prove import Proof
 from nuvlo.stages.set_up import Advice
 
@@ -52,6 +53,7 @@ class Solved:
     stage: Stage
     windows: dict[tuple[str, str], Window] = field(default_factory=dict)
     comparisons: tuple[Comparison, ...] = ()
+    proposals: dict[str, tuple[Proposal, ...]] = field(default_factory=dict)
     trim_curve: TrimCurve | None = None
     advice: Advice | None = None
     band: Band | None = None
@@ -95,9 +97,20 @@ class Session:
         solved = self._solved.get(stage)
         windows = solved.windows if solved else {}
         found = [finding(t, self.build, windows) for t in self.tasks(stage)]
+        if stage is Stage.UNPACK:
+            return self._with_strips(found)
         if stage is Stage.PROVE:
             return [self._proved(f, solved) if f.task.wants is Wants.SWEEP and f.done else f for f in found]
         return found
+
+    def _with_strips(self, found: list[Finding]) -> list[Finding]:
+        """A part that is wrong with all of its strip says so, and names every place it would have gone."""
+        wrong = unpack.strips(unpack.check_in(self.kit, self.build.measured, self.build.marks))
+        words = {ref: strip.words for strip in wrong for ref in strip.refs}
+        return [
+            replace(f, words=f"{f.words} {words[f.task.target]}") if f.stuck and f.task.target in words else f
+            for f in found
+        ]  # fmt: skip
 
     def _proved(self, f: Finding, solved: Solved | None) -> Finding:
         """A sweep's verdict is that of its curve; where only the gain was measured, that of the gain."""
@@ -195,8 +208,11 @@ class Session:
 
     def _ask(self, model: WorkingModel, stage: Stage, key: object) -> Solved:
         info = self.kit.info
-        if stage is Stage.CHOOSE and info.choice and info.prove:
-            return Solved(key, stage, comparisons=tuple(choose.effects(model, info.choice[0].id)))
+        if stage is Stage.CHOOSE and info.choice:
+            optional = next((c for c in info.choice if c.options), None)
+            compared = tuple(choose.effects(model, optional.id)) if optional and info.prove else ()
+            proposed = {c.id: tuple(choose.propose(self.kit, c, build=model.build)) for c in info.choice}
+            return Solved(key, stage, comparisons=compared, proposals=proposed)
         if stage is Stage.HOOK_UP:
             return Solved(key, stage, _by_key(model.resistance_windows(model.ring_out_pairs())))
         if stage is Stage.WAKE:
@@ -278,6 +294,24 @@ class Session:
         return hand_over.Sheet(
             self.kit, self.build, found, proof.words if proof else "", proof.verdict if proof else Verdict.NOT_TAKEN
         )
+
+    def write_letter(self) -> Path:
+        """Write what is wrong with the box as plain text. Raises :class:`Refused` where there is nothing to write about."""
+        from nuvlo.stages.unpack.letter import letter
+
+        checked = unpack.check_in(self.kit, self.build.measured, self.build.marks)
+        text = letter(self.kit, checked, unpack.strips(checked), self.build.marks)
+        if not text:
+            raise Refused(
+                Problem("there is nothing to write about.", "Mark parts missing, wrong or doubtful, or measure them.")
+            )
+        path = self.sheet_path.with_name(f"{self.sheet_path.stem}-letter.txt")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text, encoding="utf-8")
+        except OSError as bad:
+            raise Refused(Problem(f"{path.name} cannot be written: {bad.strerror}.", "Check the folder.")) from bad
+        return path
 
     def write_sheet(self) -> Path:
         """Write PDF and CSV; the path of the PDF. Raises :class:`Refused` when the folder does not take them."""

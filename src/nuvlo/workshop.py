@@ -9,6 +9,7 @@ from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit, read_kit
 from nuvlo.logbook import Build, fold
 from nuvlo.logbook.store import Logbook
+from nuvlo.problems import NuvloError, Problem
 from nuvlo.session import Session
 
 SHIPPED = Path(__file__).parent / "demo" / "kits"
@@ -32,6 +33,16 @@ class Workshop:
     def sheets(self) -> Path:
         return self.folder / "sheets"
 
+    @property
+    def kits(self) -> Path:
+        """Kits made of parts lists."""
+        return self.folder / "kits"
+
+    @property
+    def recipes(self) -> Path:
+        """Recipes of one's own, a folder each."""
+        return self.folder / "recipes"
+
     def builds(self) -> list[Build]:
         return self.logbook.builds()
 
@@ -43,6 +54,25 @@ class Workshop:
         serial = serial or f"{1 + sum(b.kit == kit.name for b in self.builds()):03d}"
         build = self.logbook.start(kit.name, place, serial, bench)
         return Session(self, kit, build, self.logbook.events(build.id))
+
+    def start_from_list(self, path: Path, name: str, columns: Mapping[str, str] | None = None) -> Session:
+        """A kit of the parts list at ``path``, kept in this workshop, and a first build of it.
+
+        Raises :class:`NuvloError` where the list cannot be read, holds no parts, or the name is taken or no name.
+        """
+        from nuvlo.kit.parts_list import bom_csv, read_parts_list
+
+        found = read_parts_list(path, columns)
+        if not found.parts:
+            raise NuvloError(
+                Problem("the list holds no parts.", "Say what its columns are, and read it again.", found.name)
+            )
+        folder = self.kits / "".join(c if c.isalnum() or c in " -_" else "-" for c in name).strip()
+        if folder.exists() or folder == self.kits:
+            raise NuvloError(Problem(f"there is a kit '{name}' already.", "Take another name."))
+        folder.mkdir(parents=True)
+        (folder / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
+        return self.start(read_kit(folder))
 
     def open(self, build_id: str) -> Session:
         """A build as its log left it."""

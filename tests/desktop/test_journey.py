@@ -21,8 +21,10 @@ def test_a_newcomer_builds_gorsefire_by_keyboard_alone(drive):
             driver.space()
             assert "confirm" in driver.said, "Space does not pass a caution"
             driver.type("confirm")
-        elif session.stage is Stage.CHOOSE:
+        elif session.stage is Stage.CHOOSE and now.task.target == "bass":
             driver.type("choose 220n")
+        elif session.stage is Stage.CHOOSE:
+            driver.type("choose 1")  # the set of values that was found best
         else:
             driver.space()
     assert shown == set(Stage)
@@ -31,7 +33,7 @@ def test_a_newcomer_builds_gorsefire_by_keyboard_alone(drive):
     assert session.sheet().overall == "as meant"
     unit = session.bench._point()
     assert unit.voltage("c2")[0] / unit.voltage("vcc")[0] == pytest.approx(0.5, rel=0.02)
-    assert session.build.chosen_values == {"C1": "220n"}
+    assert session.build.chosen_values == {"C1": "220n", "R6": "10\u202fkΩ"}
     assert {s.state for s in driver.window.path_bar.states} == {"done"}
 
 

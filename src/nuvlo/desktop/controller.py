@@ -14,7 +14,8 @@ from nuvlo.desktop import jobs
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
 
-WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help")
+TOOL_VERBS = ("recipe", "import", "column", "take")
+WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
 
 
 class Controller(QObject):
@@ -101,6 +102,19 @@ class Controller(QObject):
             if reply.shows:
                 self.shows.emit(reply.shows)
         self.refresh()
+
+    def work(self, words: str, job: Callable[[], Any], then: Callable[[Any], None]) -> None:
+        """Do ``job`` off this thread, saying ``words`` meanwhile; then give its answer to ``then`` on it."""
+
+        def finished(value: Any, error: NuvloError | None) -> None:
+            self.busy.emit("")
+            if error is not None:
+                self.replied.emit(str(error), False)
+            else:
+                then(value)
+
+        self.busy.emit(words)
+        self._start(self._model, job, finished)
 
     def stop(self) -> None:
         """Stop a sweep under way."""

@@ -104,6 +104,13 @@ class CurveView(QWidget):
             self.column.addWidget(note)
         self.setAccessibleName(picture.title + ". " + " ".join(picture.words))
 
+    def show_rest(self, visible: bool) -> None:
+        """Show or hide all but the heading."""
+        for widget in (*([self.plot] if self.plot else []), self.cursor_words, *self.notes):
+            widget.setVisible(visible)
+        if not visible:
+            self.picture = None  # drawn anew when wanted again
+
     def _prepare(self) -> None:
         """A plot that fits the picture; then, in another turn, what is on it."""
         picture = self.picture

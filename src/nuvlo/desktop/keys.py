@@ -28,6 +28,7 @@ class Keys(QObject):
             self.window.run(Command("large", ""))
         elif key == Qt.Key.Key_Escape:
             self.window.controller.stop()
+            self.window.close_tool()
             entry.clear()
             entry.setFocus()
         elif watched is entry:

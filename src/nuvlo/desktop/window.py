@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QVBoxLayout, Q
 from nuvlo.bench_line import Command
 from nuvlo.desktop import theme
 from nuvlo.desktop.bench_line import BenchLine
-from nuvlo.desktop.controller import Controller
+from nuvlo.desktop.controller import TOOL_VERBS, Controller
 from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
 from nuvlo.desktop.path_bar import PathBar
@@ -46,6 +46,9 @@ class Window(QMainWindow):
         self.side = ""
         self._found_part = ""
         self._pictures: dict[Stage, Any] = {}
+        self.tool: QWidget | None = None  # shown in place of the stage's picture
+        self.list_path: Path | None = None
+        self.list_columns: dict[str, str] = {}
         self._build()
         self.controller.changed.connect(self.refresh)
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
@@ -115,6 +118,8 @@ class Window(QMainWindow):
             self._found_part = ""
         if command.verb not in ("side", "find"):
             self.side = ""
+        if command.verb not in (*TOOL_VERBS, "note", "what", "reads", "lamp", "daylight", "help"):
+            self.close_tool()
         self.controller.command(command)
 
     def _window_command(self, command: Command) -> None:
@@ -127,8 +132,82 @@ class Window(QMainWindow):
                 shown = getattr(getattr(self._picture(), "board", None), "marking", None)
                 self.side = "top" if shown is not None and shown.side == "bottom" else "bottom"
                 self.refresh()
+            case "recipe":
+                self._recipe(command.text)
+            case "import":
+                self.list_path, self.list_columns = Path(command.text).expanduser(), {}
+                self._read_list()
+            case "column":
+                self._column(command.text)
+            case "take":
+                self._take(command.text)
             case "help":
                 self.bench_line.help.setVisible(not self.bench_line.help.isVisible())
+
+    # -- tools --------------------------------------------------------------------------------------------------
+
+    def _recipe(self, line: str) -> None:
+        from nuvlo.desktop.tools.recipe import RecipeTool, answer
+
+        own = [self.controller.session.workshop.recipes] if self.controller.session else []
+
+        def show(found) -> None:
+            tool = RecipeTool()
+            tool.show_answer(found)
+            self._show_tool(tool)
+            self.bench_line.say("Esc returns to the stage.", True)
+
+        self.controller.work("Working out the recipe", lambda: answer(line, own), show)
+
+    def _read_list(self) -> None:
+        from nuvlo.desktop.tools.parts_list import PartsListTool
+        from nuvlo.kit.parts_list import read_parts_list
+
+        path, columns = self.list_path, dict(self.list_columns)
+        assert path is not None
+
+        def show(found) -> None:
+            tool = self.tool if isinstance(self.tool, PartsListTool) else PartsListTool()
+            tool.show_list(found)
+            self._show_tool(tool)
+            self.bench_line.say(f"{len(found.parts)} parts. 'take NAME' begins a build of them.", True)
+
+        self.controller.work("Reading the list", lambda: read_parts_list(path, columns), show)
+
+    def _column(self, text: str) -> None:
+        heading, _, meaning = text.replace("=", " ").rpartition(" ")
+        if self.list_path is None:
+            self.bench_line.say("No list is open: type import and the file's name.", False)
+            return
+        self.list_columns[heading.strip()] = meaning.strip().lower()
+        self._read_list()
+
+    def _take(self, name: str) -> None:
+        """Make a kit of the list that is shown, and begin a build of it."""
+        if self.list_path is None or self.controller.session is None:
+            self.bench_line.say("No list is open: type import and the file's name.", False)
+            return
+        path, columns, workshop = self.list_path, dict(self.list_columns), self.controller.session.workshop
+        self.list_path = None
+        self.close_tool()
+        self.controller.open(lambda: workshop.start_from_list(path, name or path.stem, columns))
+
+    def _show_tool(self, tool: QWidget) -> None:
+        if tool is not self.tool:
+            self.close_tool()
+            self.tool = tool
+            self.picture_column.addWidget(tool)
+        self.refresh()
+
+    def close_tool(self) -> None:
+        """Back to the picture of the stage."""
+        if self.tool is None:
+            return
+        self.tool.hide()
+        self.picture_column.removeWidget(self.tool)
+        self.tool.deleteLater()
+        self.tool = None
+        self.refresh()
 
     def set_theme(self, name: str) -> None:
         """Daylight or lamp."""
@@ -138,6 +217,7 @@ class Window(QMainWindow):
             self.picture_column.removeWidget(picture)
             picture.deleteLater()
         self._pictures.clear()
+        self.close_tool()  # it is drawn in the colours it was made in
         self._dress()
         self.bench_line.restyle()
         tint(self.busy.words, "faint")
@@ -222,7 +302,10 @@ class Window(QMainWindow):
             if board is not None:
                 board.picked.connect(lambda ref: self.run(Command("find", "", ref)))
         for key, picture in self._pictures.items():
-            picture.setVisible(key is stage)
+            picture.setVisible(key is stage and self.tool is None)
+        if self.tool is not None:
+            self.tool.show()
+            return
         picture = self._pictures[stage]
         picture.show_session(session, now, self.side)
         board = getattr(picture, "board", None)

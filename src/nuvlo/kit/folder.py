@@ -43,6 +43,7 @@ class Kit:
     panel: tuple[PanelHole, ...] = ()
     missing: tuple[str, ...] = ()
     warnings: tuple[Problem, ...] = field(default=(), compare=False)
+    memory: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)  # what was computed of it once
 
     @property
     def name(self) -> str:
@@ -340,9 +341,10 @@ class _Reader:
         if kit.circuit is None:
             return
         nodes, elements = {*kit.circuit.nodes, *GROUND_NAMES}, {e.name for e in kit.circuit.elements}
+        sources = {e.name for e in kit.circuit.elements if e.kind in "vi"}
         for aim in aims:
             for name, known, what in ((aim.node, nodes, "node"), (aim.of, nodes, "node"), (aim.reference, nodes, "node"),
-                                      (aim.source, elements, "source"), (aim.element, elements, "element")):  # fmt: skip
+                                      (aim.source, sources, "source"), (aim.element, elements, "element")):  # fmt: skip
                 if name and name.lower() not in known:
                     self.in_toml(path, f"{aim.name}: there is no {what} '{name}' in circuit.cir.", "Mend the name.")
 

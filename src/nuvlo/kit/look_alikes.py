@@ -33,6 +33,23 @@ class LookAlike:
 
 def look_alikes(kit: Kit) -> list[LookAlike]:
     """Every pair of sorts that can be mistaken, the most treacherous first."""
+    if "look_alikes" not in kit.memory:
+        kit.memory["look_alikes"] = _pairs(kit)
+    found: list[LookAlike] = kit.memory["look_alikes"]
+    return found
+
+
+def warning(kit: Kit, ref: str) -> str:
+    """The most treacherous look-alike of a part in a sentence; empty where it has none."""
+    for pair in look_alikes(kit):
+        for mine, other in ((pair.first, pair.second), (pair.second, pair.first)):
+            if ref in mine:
+                named = f"{', '.join(other[:4])}{' and more' if len(other) > 4 else ''}"
+                return f"Look-alike: {named} ({pair.why}). Look at {pair.tell}."
+    return ""
+
+
+def _pairs(kit: Kit) -> list[LookAlike]:
     sorts: dict[tuple[object, ...], list[Part]] = {}
     for part in kit.parts.values():
         sorts.setdefault(

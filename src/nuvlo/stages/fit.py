@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nuvlo.kit import Kit, Part, Stage
+from nuvlo.kit import Kit, Part, Stage, look_alikes
 from nuvlo.kit.assembly import Step, board_order
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
@@ -32,7 +32,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     out = []
     for step in board_order(kit):
         if step.gate is None and step.action.startswith("Fit"):
-            out += [_fit(kit.parts[ref], build, step) for ref in step.parts]
+            out += [_fit(kit.parts[ref], build, step, look_alikes.warning(kit, ref)) for ref in step.parts]
         else:
             names = ", ".join(step.parts)
             detail = GATES.get(step.gate or "", step.reason + " {parts}.").format(parts=names)
@@ -40,7 +40,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out
 
 
-def _fit(part: Part, build: Build, step: Step) -> Task:
+def _fit(part: Part, build: Build, step: Step, warning: str) -> Task:
     measured = build.part_value(part.ref)
     value = build.chosen_values.get(part.ref, part.text)
     known = f", measured {measured}" if measured else ""
@@ -49,6 +49,7 @@ def _fit(part: Part, build: Build, step: Step) -> Task:
     )
     way = WAY_ROUND.get(part.kind) if part.polarised else SEATING.get(part.kind, "")
     return Task(
-        f"fit.{step.n}.{part.ref}", Stage.FIT, Wants.STEP, f"Fit {part.ref}: {shown}", f"{part.kind.capitalize()}{known}. {way}",
+        f"fit.{step.n}.{part.ref}", Stage.FIT, Wants.STEP, f"Fit {part.ref}: {shown}", 
+        f"{part.kind.capitalize()}{known}. {way}".strip() + (f"\n{warning}" if warning else ""),
         part.ref, parts=(part.ref,),
     )  # fmt: skip

@@ -1,28 +1,67 @@
-"""Choose: every option on one plot, with its numbers in words."""
+"""Choose: the options on one plot, or the sets of values a search found, with their numbers in words."""
 
 from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QScrollArea
 
 from nuvlo.desktop.curve import Line
 from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.desktop.pictures.frames import CurveFrame
+from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit import Stage
+from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages import choose
 
 
 class Picture(CurveFrame):
-    """The response with each option; the chosen one strong."""
+    """What the choice in hand does."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.proposals = ProposalList()
+        self.cards = QScrollArea()
+        self.cards.setWidgetResizable(True)
+        self.cards.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.cards.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.cards.setWidget(self.proposals)
+        self.cards.hide()
+        self.column.addWidget(self.cards, 1)
 
     def show_session(self, session, now, side: str) -> None:
         solved = session.solved(Stage.CHOOSE)
         choices = session.kit.info.choice
-        if solved is None or not solved.comparisons or not choices:
-            self.curve.heading.setText(
+        wanted = now.task.target if now else None
+        choice = next((c for c in choices if c.id == wanted), choices[0] if choices else None)
+        proposals = solved.proposals.get(choice.id, ()) if solved and choice else ()
+        options = [o.value for o in choice.options] if choice else []
+        drawn = bool(options and solved and [c.value for c in solved.comparisons] == options)
+        self.cards.setVisible(bool(proposals) and not drawn)
+        if drawn:
+            self._draw(session, choice, solved)
+        elif proposals:
+            self._list(session, choice, proposals)
+        else:
+            self._heading(
                 solved.problem if solved and solved.problem else
                 "Working out what each option does" if choices else "This kit leaves nothing to choose."
             )  # fmt: skip
-            return
-        choice = choices[0]
+
+    def _heading(self, words: str) -> None:
+        self.curve.heading.setText(words)
+        self.curve.show_rest(False)
+
+    def _list(self, session, choice, proposals) -> None:
+        self._heading(f"{choice.title}. Sets of values, the best first: type 'choose 2' for the second.")
+        units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in session.kit.parts.values()}
+        at = next((k for k, p in enumerate(proposals) if _is_chosen(session, p)), -1)
+        self.proposals.show_proposals(
+            proposals, units, {a.name: unit_of(a) for a in choice.aim}, {a.name: a.says for a in choice.aim}, at
+        )
+
+    def _draw(self, session, choice, solved) -> None:
+        self.curve.show_rest(True)
         chosen = session.build.choices.get(choice.id, choice.options[0].value)
         printed = solved.comparisons[0]
         unit = session.kit.part(choice.part).unit
@@ -37,3 +76,13 @@ class Picture(CurveFrame):
         words = [f"{shown(c.value)}:  {choose.in_words(c, printed)}" for c in solved.comparisons]
         picture = Plot(f"{choice.title}, jack to jack", "frequency", "gain, dB", lines, words=words)
         self.curve.show_picture(picture)
+
+
+def _is_chosen(session, proposal) -> bool:
+    """Whether every value of ``proposal`` is the one that was chosen."""
+    for name, value in proposal.values.items():
+        part = session.kit.find_part(name) or session.kit.part_of(name)
+        text = session.build.chosen_values.get(part.ref) if part else None
+        if text is None or abs(parse_value(text, part.unit) / value - 1) > 1e-3:
+            return False
+    return True

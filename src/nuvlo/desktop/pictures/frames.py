@@ -27,9 +27,9 @@ class CurveFrame(QWidget):
         from nuvlo.desktop.curve import CurveView
 
         self.curve = CurveView()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.curve)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.addWidget(self.curve)
 
 
 def on_board(kit: Kit) -> frozenset[str]:

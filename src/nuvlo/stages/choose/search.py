@@ -9,6 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.circuit.circuit import Array, Circuit
+from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.results import amount, results, unit_of
@@ -55,6 +57,22 @@ class Question:
             return float(found.parameter(found.element(element), "value", dict(self.names)))
         inner = next(e for e in found.elements if e.scope.prefix == head + ".")
         return float(inner.scope.value(parameter, dict(self.names)))
+
+
+def curves(q: Question, proposals: Sequence[Proposal]) -> tuple[Array, Array, Aim] | None:
+    """Frequencies (F,), dB (K, F) of what each proposal does, and the aim it is drawn for; None where none is a response."""
+    aim = next(
+        (a for a in q.aims if a.source and a.node and a.kind in ("gain", "corner_low", "corner_high", "peak")), None
+    )
+    if aim is None or not proposals:
+        return None
+    moved: dict[str, float | Array] = {
+        name: np.array([p.values[name] for p in proposals]) for name in proposals[0].values
+    }
+    frequency = log_frequencies(20.0, 20e3, 80)
+    point = operating_point(q.circuit, {**q.names, **moved})
+    found = responses(point, aim.source, [aim.node], frequency)[aim.node].magnitude_db
+    return frequency, np.broadcast_to(found, (len(proposals), frequency.size)), aim
 
 
 def candidates(move: Move, printed: float, names: Mapping[str, float]) -> Array:

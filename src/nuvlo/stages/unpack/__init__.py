@@ -2,33 +2,36 @@
 
 from __future__ import annotations
 
-from nuvlo.kit import Kit, Part, Stage
+from nuvlo.kit import Kit, Part, Stage, look_alikes
 from nuvlo.kit.assembly import in_tray_order
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
+from nuvlo.stages.unpack.check_in import check_in, strips
 
 MEASURED_KINDS = ("resistor", "capacitor")
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """One task for each part, in tray order."""
-    return [_task(part, build) for part in in_tray_order(kit)]
+    return [_task(part, build, look_alikes.warning(kit, part.ref)) for part in in_tray_order(kit)]
 
 
-def _task(part: Part, build: Build) -> Task:
+def _task(part: Part, build: Build, warning: str) -> Task:
     chosen = build.chosen_values.get(part.ref)
     value = parse_value(chosen, part.unit) if chosen else part.value
     if part.kind in MEASURED_KINDS and value is not None and part.tolerance is not None:
         low, high = value * (1 + part.tolerance[0]), value * (1 + part.tolerance[1])
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
-        detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}"
+        detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}".strip()
+        detail = f"{detail}\n{warning}" if warning else detail
         return Task(
             f"unpack.{part.ref}", Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
             part.unit, (part.ref,), window=window,
         )  # fmt: skip
     detail = f"{part.text}. {part.note}".strip().rstrip(".") + "."
+    detail = f"{detail}\n{warning}" if warning else detail
     return Task(
         f"unpack.{part.ref}",
         Stage.UNPACK,
@@ -54,3 +57,6 @@ def marking(part: Part) -> str:
         return "Bands: " + ", ".join(resistor_bands(part.value, part.tolerance[1])) + "."
     except ValueError:
         return ""
+
+
+__all__ = ["check_in", "marking", "strips", "tasks", "tolerance_words"]

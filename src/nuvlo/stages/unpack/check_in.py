@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.kit import Kit, Part
-from nuvlo.quantity import Measured, Verdict, judge
+from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.quantity.markings import preferred, read_bands, resistor_bands
 
 ALIKE = 0.03  # by which the readings of one strip may differ (common practice, no source)
@@ -40,6 +40,12 @@ class Strip:
     likely: float
     unit: str
     why: str
+
+    @property
+    def words(self) -> str:
+        """What is wrong, and where it would have gone."""
+        real, printed = format_value(self.likely, self.unit), format_value(self.printed, self.unit)
+        return f"The whole strip looks like {real} where {printed} is meant: {', '.join(self.refs)}."
 
 
 def averaged(readings: Sequence[Measured]) -> tuple[Measured | None, float]:

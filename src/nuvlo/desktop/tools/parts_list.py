@@ -1,0 +1,74 @@
+"""A parts list read in: what each column was taken for, the parts, and every line that was not read with its reason."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.lanes import label
+from nuvlo.kit.parts_list import MEANINGS, PartsList
+
+HEADINGS = ("line", "reference", "kind", "value", "rating", "note")
+MOST_ROWS = 400
+
+
+class PartsListTool(QWidget):
+    """The preview of a list, before a kit is made of it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 4, 12, 4)
+        column.setSpacing(8)
+        self.heading, self.columns = label("", 15, bold=True), label("", 11, "slate", mono=True)
+        self.unread = label("", 11)
+        self.card = QFrame()
+        self.card.setObjectName("stuck")
+        inside = QVBoxLayout(self.card)
+        self.unread_heading = label("", 11, "out", bold=True)
+        inside.addWidget(self.unread_heading)
+        inside.addWidget(self.unread)
+        self.table = QTableWidget(0, len(HEADINGS))
+        self.table.setHorizontalHeaderLabels(HEADINGS)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.hint = label("", 10, "faint")
+        for widget in (self.heading, self.columns, self.card, self.table, self.hint):
+            column.addWidget(widget, 1 if widget is self.table else 0)
+
+    def show_list(self, found: PartsList) -> None:
+        """Replace what is shown."""
+        count = len(found.parts)
+        self.heading.setText(f"{found.name}: {count} parts, {len(found.unread)} lines not read")
+        taken = "   ".join(f"{heading} → {meaning}" for heading, meaning in found.columns.items())
+        self.columns.setText(taken or "plain text, line by line")
+        self.card.setVisible(bool(found.unread))
+        self.unread_heading.setText("Not read")
+        shown = [f"line {u.line}: {u.text[:60]}: {u.why}" for u in found.unread[:6]]
+        more = [f"and {len(found.unread) - 6} more"] if len(found.unread) > 6 else []
+        self.unread.setText("\n".join(shown + more))
+        self.hint.setText(
+            f"A column taken wrongly: column HEADING MEANING, one of {', '.join(MEANINGS)}. "
+            "All right: take NAME begins a build of it. Esc returns to the stage."
+        )
+        self._fill(found)
+        self.setAccessibleName(f"{self.heading.text()}. {taken}. {self.unread.text()}")
+
+    def _fill(self, found: PartsList) -> None:
+        rows = found.parts[:MOST_ROWS]
+        self.table.setRowCount(len(rows))
+        for k, listed in enumerate(rows):
+            part = listed.part
+            cells = (str(listed.line), part.ref, part.kind, part.text, part.rating, part.note)
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setFont(theme.values(10) if column in (0, 1, 3, 4) else theme.words(10))
+                item.setForeground(QColor(theme.current().near if listed.note and column == 5 else theme.current().ink))
+                self.table.setItem(k, column, item)

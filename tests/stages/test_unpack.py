@@ -1,0 +1,227 @@
+"""Unpack: wrong strips, identifying, look-alikes, matching, making do, the letter."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nuvlo.instruments import MeterSpec
+from nuvlo.kit import read_kit
+from nuvlo.kit.drawer import Spare, read_drawer
+from nuvlo.kit.look_alikes import about, look_alikes
+from nuvlo.problems import NuvloError
+from nuvlo.quantity import Measured, Verdict
+from nuvlo.stages.unpack.check_in import averaged, check_in, nearest_preferred, strips
+from nuvlo.stages.unpack.identify import identify, identify_reading
+from nuvlo.stages.unpack.letter import letter, shopping_list
+from nuvlo.stages.unpack.make_do import make_do, overstressed, rated, stresses
+from nuvlo.stages.unpack.match import match, mismatch
+from nuvlo.workshop import SHIPPED
+
+HEAD = "ref,kind,value,tolerance,rating,package\n"
+STRIP = "R1,resistor,100k,1%,,\nR2,resistor,100k,1%,,\nR3,resistor,100k,1%,,\nR4,resistor,4k7,1%,,\n"
+
+
+def a_kit(tmp_path, rows, toml="", circuit=""):
+    (tmp_path / "bom.csv").write_text(HEAD + rows)
+    if toml:
+        (tmp_path / "kit.toml").write_text('[kit]\nname = "Trial"\n' + toml)
+    if circuit:
+        (tmp_path / "circuit.cir").write_text("trial\n" + circuit)
+    return read_kit(tmp_path)
+
+
+def read(**values):
+    return {ref: [MeterSpec().measured(v, "Ω") for v in np.atleast_1d(value)] for ref, value in values.items()}
+
+
+def test_a_strip_supplied_wrong_is_seen_with_every_place_it_would_have_gone(tmp_path):
+    """TRADE.md section 1: 100 Ω where 100 kΩ was meant, brown-black-brown against brown-black-yellow."""
+    checked = check_in(a_kit(tmp_path, STRIP), read(R1=100.3, R2=99.9, R4=4700))
+    (strip,) = strips(checked)
+    assert strip.refs == ("R1", "R2", "R3")
+    assert (strip.printed, strip.likely) == (100e3, 100.0)
+    assert "black for orange" in strip.why
+
+
+@pytest.mark.parametrize(
+    "values", [{"R1": 100.0}, {"R1": 100.0, "R2": 330.0}, {"R1": 100.0, "R2": 100e3}, {"R1": 99e3, "R2": 99.1e3}]
+)
+def test_what_is_no_wrong_strip(values, tmp_path):
+    assert strips(check_in(a_kit(tmp_path, STRIP), read(**values))) == []
+
+
+def test_repeated_readings_are_averaged_and_their_spread_is_told():
+    mean, spread = averaged([Measured(v, 2.0, "Ω") for v in (100.0, 101.0, 99.0)])
+    assert mean.value == pytest.approx(100.0)
+    assert spread == pytest.approx(1.0)
+    assert mean.uncertainty == 2.0  # the meter's limits do not average out
+    after_a_slip, _ = averaged([Measured(1e3, 1.0, "Ω"), Measured(100.0, 1.0, "Ω")])
+    assert after_a_slip.value == 100.0
+
+
+@pytest.mark.parametrize(
+    ("reads", "likely"), [(100.4, 100.0), (98.0, 100.0), (4.63e3, 4.7e3), (3.31, 3.3), (1.02e6, 1e6)]
+)
+def test_the_value_a_strip_likely_has(reads, likely):
+    assert nearest_preferred(reads) == pytest.approx(likely)
+
+
+def test_codes_and_readings_say_where_a_part_belongs():
+    kit = read_kit(SHIPPED / "gorsefire")
+    assert identify("104", kit)[0].refs == ("C3",)
+    assert identify("brown black black brown brown", kit)[0].kind == "resistor"
+    assert identify_reading("38.7k", kit)[0].refs == ("R3",)
+    assert identify_reading("96n", kit)[0].refs == ("C3",)
+    found = identify_reading("1.0k", kit)
+    assert any("FUZZ" in c.refs for c in found)
+    assert identify_reading("12.3", kit) == []
+    with pytest.raises(NuvloError, match="no code"):
+        identify("fish", kit)
+    with pytest.raises(NuvloError, match="make no value"):
+        identify("gold gold gold gold")
+
+
+def test_what_is_still_missing_goes_first(tmp_path):
+    kit = a_kit(tmp_path, "R1,resistor,10k,1%,,\nR2,resistor,10k,1%,,\nC1,capacitor,10n,5%,,\n")
+    assert identify_reading("10k", kit, {"R1"})[0].refs == ("R2", "R1")
+    assert identify("103", kit, {"C1"})[0].kind == "resistor"
+
+
+@pytest.mark.parametrize(
+    ("rows", "why"),
+    [
+        ("R1,resistor,100k,5%,,\nR2,resistor,100,5%,,\n", "times apart"), ("R1,resistor,10k,1%,,\nR2,resistor,15k,1%,,\n", "all bands but one"),
+        ("R1,resistor,27k,5%,0.25 W,axial-7\nR2,resistor,27k,5%,2 W,axial-20\n", "two sizes"),
+        ("C1,capacitor,100n,5%,,film-5\nC2,capacitor,10n,5%,,film-5\n", "one sort of body"),
+        ("Q1,transistor,BC549C,,,to92\nU1,regulator,5 V,,,to92\n", "a transistor and a regulator"),
+        ("R1,resistor,240,1%,,\nR2,resistor,1M,1%,,\n", "wrong end"),
+    ],
+)  # fmt: skip
+def test_look_alikes(rows, why, tmp_path):
+    (found,) = look_alikes(a_kit(tmp_path, rows))
+    assert why in found.why
+    assert found.tell
+    assert about(read_kit(tmp_path), [found.second[0]]) == [found]
+
+
+@pytest.mark.parametrize(
+    "rows", ["R1,resistor,100k,5%,,\nR2,resistor,47,5%,,\n", "R1,resistor,1k,1%,,\nC1,capacitor,1n,5%,,\n"]
+)
+def test_what_is_not_alike(rows, tmp_path):
+    assert look_alikes(a_kit(tmp_path, rows)) == []
+
+
+PAIRS = '[[match]]\ntitle = "legs"\npairs = [["R1", "R2"], ["R3", "R4"]]\n'
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.floats(9.9, 10.1), min_size=4, max_size=7))
+def test_matching_never_makes_pairs_worse(tmp_path_factory, values):
+    kit = a_kit(tmp_path_factory.mktemp("kit"), "".join(f"R{k},resistor,10k,1%,,\n" for k in range(1, 5)), PAIRS)
+    names = [f"R{k}" for k in range(1, 5)] + [f"S{k}" for k in range(1, len(values) - 3)]
+    known = dict(zip(names, (1e3 * v for v in values), strict=True))
+    found = match(kit, known)
+    assert sorted(found.places) == ["R1", "R2", "R3", "R4"]
+    assert len(set(found.places.values())) == 4
+    squares = [sum((known[p[a]] - known[p[b]]) ** 2 for a, b in (("R1", "R2"), ("R3", "R4")))
+               for p in ({r: r for r in found.places}, found.places)]  # fmt: skip
+    assert squares[1] <= squares[0] + 1e-9
+
+
+def test_matched_legs_take_out_more_of_what_is_common():
+    kit = read_kit(SHIPPED / "millrace")
+    found = match(kit, {"R18": 10.05e3, "R19": 9.97e3, "S1": 10.049e3})
+    assert set(found.places.values()) == {"R18", "S1"}
+    assert found.after < 2e-4 < 7e-3 < found.before
+    ((name, unit, before, after),) = found.effects
+    assert (name, unit) == ("common", "dB")
+    assert after < before - 1
+    assert mismatch([("R18", "R19")], {"R18": "R18", "R19": "S1"}, {"R18": 1.0, "S1": 1.0}) == 0.0
+
+
+def test_matching_needs_pairs_and_readings(tmp_path):
+    with pytest.raises(NuvloError, match="no pairs"):
+        match(a_kit(tmp_path, STRIP), {"R1": 1.0})
+    with pytest.raises(NuvloError, match="both its parts"):
+        match(read_kit(SHIPPED / "millrace"), {"R18": 10e3})
+
+
+DRAWER = [Spare("resistor", v, "Ω", (-0.01, 0.01), "0.25 W", 5) for v in (1e3, 2.2e3, 4.7e3, 10e3)]
+
+
+@pytest.mark.parametrize(
+    ("value", "within", "best"),
+    [("4k7", None, "4.7\u202fkΩ, 0.25 W"), ("2k", None, "1\u202fkΩ and 1\u202fkΩ in series"), ("500", None, "1\u202fkΩ and 1\u202fkΩ in parallel"),
+     ("5k", 0.05, "10\u202fkΩ and 10\u202fkΩ in parallel"), ("3k3", 0.05, "1\u202fkΩ and 2.2\u202fkΩ in series")],
+)  # fmt: skip
+def test_making_do_from_the_drawer(value, within, best, tmp_path):
+    part = a_kit(tmp_path, f"R1,resistor,{value},1%,0.25 W,\n").part("R1")
+    found = make_do(part, DRAWER, within)
+    assert found[0].words == best
+    assert all(abs(s.off) <= (within or 0.02) for s in found)
+
+
+def test_a_substitute_that_would_cook_is_warned_of(tmp_path):
+    kit = a_kit(tmp_path, "R1,resistor,1k,1%,2 W,\n", '[[supply]]\nname = "s"\nelement = "v1"\nnode = "a"\nvolts = 30\ntolerance = 0.0\n',
+                "v1 a 0 30\nr1 a 0 1k\n")  # fmt: skip
+    stress = stresses(kit)["R1"]
+    assert stress.watts == pytest.approx(0.9)
+    assert "may bear 250\u202fmW" in make_do(kit.part("R1"), DRAWER, None, stress)[0].warnings[0]
+    assert overstressed(kit) == []
+    assert "may bear 2" in dict(overstressed(kit, {"v1": 50.0}))["R1"]
+
+
+def test_a_raised_supply_forbids_a_filter_capacitor(tmp_path):
+    """TRADE.md section 1: a 25 V filter capacitor forbids a 30 V supply."""
+    kit = a_kit(tmp_path, "C1,electrolytic,100u,20%,25 V,\n", '[[supply]]\nname = "s"\nelement = "v1"\nnode = "a"\nvolts = 18\n',
+                "v1 a 0 18\nr1 a b 10\nc1 b 0 100u\nr2 b 0 1k\n")  # fmt: skip
+    assert overstressed(kit) == []
+    ((ref, words),) = overstressed(kit, {"v1": 30.0})
+    assert ref == "C1"
+    assert "25\u202fV" in words
+
+
+@pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir()))
+def test_no_shipped_kit_asks_more_of_a_part_than_its_rating(kit):
+    assert [words for _, words in overstressed(read_kit(SHIPPED / kit)) if "where it may" in words] == []
+
+
+@pytest.mark.parametrize(
+    ("rating", "unit", "value"),
+    [("25 V", "V", 25), ("0.25 W", "W", 0.25), ("5 W, 10 V", "W", 5), ("", "V", None), ("250mW", "W", 0.25)],
+)
+def test_ratings_are_read(rating, unit, value):
+    assert rated(rating, unit) == (pytest.approx(value) if value else None)
+
+
+def test_the_letter_names_what_is_wrong_and_nobody(tmp_path):
+    kit = a_kit(tmp_path, STRIP + "C1,capacitor,100n,5%,,\nJ1,jack,6.35 mm,,,\n")
+    checked = check_in(kit, read(R1=100.3, R2=99.9, R4=5.2e3))
+    text = letter(kit, checked, strips(checked), {"C1": "missing"})
+    assert "R1, R2, R3: 3 parts listed as 100\u202fkΩ" in text
+    assert "R4 (resistor 4k7) reads 5.2" in text
+    assert "C1 (capacitor 100n): not in the box" in text
+    assert letter(kit, check_in(kit, {}), [], {}) == ""
+    assert [what for what, _ in shopping_list(kit, {"C1": "missing"})][:2] == ["C1: capacitor 100n", "J1: jack 6.35 mm"]
+
+
+def test_the_drawer_is_read_and_its_mistakes_are_placed(tmp_path):
+    path = tmp_path / "drawer.csv"
+    path.write_text("kind,value,count,tolerance,rating\nresistor,4k7,10,1%,0.25 W\ncapacitor,100n,0,5%,\nfish,3,1,,\n")
+    with pytest.raises(NuvloError, match="no value"):
+        read_drawer(path)
+    path.write_text("kind,value,count,tolerance,rating\nresistor,4k7,10,1%,0.25 W\ncapacitor,100n,0,5%,\n")
+    assert read_drawer(path) == [Spare("resistor", 4.7e3, "Ω", (-0.01, 0.01), "0.25 W", 10)]
+
+
+def test_verdicts_follow_the_guard_band(tmp_path):
+    checked = {
+        c.part.ref: c.verdict
+        for c in check_in(a_kit(tmp_path, STRIP), read(R1=100e3, R2=100.9e3, R3=110e3), {"R4": "missing"})
+    }
+    assert (checked["R2"], checked["R3"], checked["R4"]) == (Verdict.NEAR, Verdict.OUT, Verdict.MISSING)
+
+
+def test_a_parts_list_alone_bears_nothing_that_could_be_solved(tmp_path):
+    assert stresses(a_kit(tmp_path, STRIP)) == {}
