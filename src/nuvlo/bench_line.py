@@ -59,7 +59,7 @@ def names(kit: Kit) -> list[str]:
     """Everything a line may start with, for completion."""
     lugs = [w.start for w in kit.wires]
     points = [p.name for p in kit.info.point]
-    words = [*PLAIN, *WITH_TEXT, "choose", "turn", "find", "stage", "current", "leads", "gain"]
+    words = [*PLAIN, *WITH_TEXT, "choose", "turn", "find", "instead", "stage", "current", "leads", "gain"]
     return list(dict.fromkeys([*kit.parts, *points, *lugs, *words]))
 
 
@@ -85,6 +85,9 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         return _stage(rest)
     if head == "find":
         return _find(rest, kit)
+    if head == "instead":
+        found = _find(rest, kit)
+        return Command("instead", f"look in the drawer for {found.target}", found.target)
     return _named(words[0], rest, kit, now, stage)
 
 

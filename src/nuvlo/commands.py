@@ -30,6 +30,7 @@ from nuvlo.quantity import Measured, Verdict, format_value
 from nuvlo.session import Refused, Session, Solved
 from nuvlo.stages import hook_up, prove
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
+from nuvlo.stages.unpack.make_do import make_do, stresses
 
 LOOKING = ("back", "stage", "next")  # verbs that leave the step that is looked back at as it is
 ONLY_SAYING = (
@@ -161,6 +162,23 @@ class _Commands:
         ]
         refs = next((c.refs for c in found if c.refs), ())
         return Reply("; or ".join(words) + "." if words else "It fits no part of this kit.", refs[0] if refs else "")
+
+    def instead(self, command: Command) -> Reply:
+        """What the drawer can put in place of a part, and what it would bear there."""
+        part = self.s.kit.part(command.target)
+        stress = stresses(self.s.kit).get(part.ref)
+        found = make_do(part, self.s.workshop.drawer(), None, stress)
+        if not found:
+            raise Refused(
+                Problem(f"the drawer holds nothing that would do for {part.ref}.", "Order it, or widen what you allow.")
+            )
+        words = [s.words + (f" (but {s.warnings[0]})" if s.warnings else "") for s in found[:3]]
+        bears = (
+            f" It bears {format_value(stress.volts, 'V', 2)} and {format_value(stress.watts, 'W', 2)}."
+            if stress and stress.volts
+            else ""
+        )
+        return Reply(f"For {part.ref}: {'; or '.join(words)}.{bears}", part.ref)
 
     def letter(self, _command: Command) -> Reply:
         path = self.s.write_letter()

@@ -54,6 +54,7 @@ class Solved:
     windows: dict[tuple[str, str], Window] = field(default_factory=dict)
     comparisons: tuple[Comparison, ...] = ()
     proposals: dict[str, tuple[Proposal, ...]] = field(default_factory=dict)
+    printed: dict[str, Proposal] = field(default_factory=dict)  # what choices with moves do as the kit is printed
     trim_curve: TrimCurve | None = None
     advice: Advice | None = None
     band: Band | None = None
@@ -212,7 +213,8 @@ class Session:
             optional = next((c for c in info.choice if c.options), None)
             compared = tuple(choose.effects(model, optional.id)) if optional and info.prove else ()
             proposed = {c.id: tuple(choose.propose(self.kit, c, build=model.build)) for c in info.choice}
-            return Solved(key, stage, comparisons=compared, proposals=proposed)
+            printed = {c.id: p for c in info.choice if (p := choose.printed(self.kit, c, model.build)) is not None}
+            return Solved(key, stage, comparisons=compared, proposals=proposed, printed=printed)
         if stage is Stage.HOOK_UP:
             return Solved(key, stage, _by_key(model.resistance_windows(model.ring_out_pairs())))
         if stage is Stage.WAKE:

@@ -7,12 +7,14 @@ from pathlib import Path
 
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit, read_kit
+from nuvlo.kit.drawer import Spare, read_drawer
 from nuvlo.logbook import Build, fold
 from nuvlo.logbook.store import Logbook
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.session import Session
 
 SHIPPED = Path(__file__).parent / "demo" / "kits"
+ON_THE_BENCH = Path(__file__).parent / "demo" / "bench"  # the demo's drawer, and a parts list to read in
 SHIPPED_PREFIX = "shipped:"
 FIRST_SEED = 7  # of the demo's first unit
 
@@ -42,6 +44,11 @@ class Workshop:
     def recipes(self) -> Path:
         """Recipes of one's own, a folder each."""
         return self.folder / "recipes"
+
+    def drawer(self) -> list[Spare]:
+        """Spare parts; none where the workshop has no ``drawer.csv``. Raises :class:`NuvloError` for one with mistakes."""
+        path = self.folder / "drawer.csv"
+        return read_drawer(path) if path.exists() else []
 
     def builds(self) -> list[Build]:
         return self.logbook.builds()
@@ -100,6 +107,10 @@ def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
     """The demo workshop in ``folder``, with a first build on a simulated bench when it is new, or ``another`` one."""
     workshop = Workshop(folder)
     builds = workshop.builds()
+    if not workshop.logbook.read_only:
+        for file in ON_THE_BENCH.iterdir():
+            if not (workshop.folder / file.name).exists():
+                (workshop.folder / file.name).write_bytes(file.read_bytes())
     if (another or not builds) and not workshop.logbook.read_only:
         # Each unit of the demo has parts of its own.
         workshop.start(read_kit(SHIPPED / "gorsefire"), bench=f"simulated:{FIRST_SEED + len(builds)}")

@@ -108,6 +108,8 @@ class NextLane(QScrollArea):
             Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Keep the first", Wants.TURN: "Turned",
             Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
         }.get(f.task.wants, "Go on")  # fmt: skip
+        if f.task.wants is Wants.CHOOSE and "what is printed" in f.task.detail:
+            text = "Keep what is printed"
         if (reading or f.task.wants is Wants.SWEEP) and not instrument:
             if f.task.wants is Wants.SWEEP:
                 text = (

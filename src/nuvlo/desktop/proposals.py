@@ -3,74 +3,106 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.kit.schema import Aim
+from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value
 
-ROW, BAR = 78, 150  # px
+BAR, LEFT, HEAD = 150, 42, 36  # px: of the yield's bar, of the text, of a card's first line
+WRAPPED = 0x0001 | 0x0020 | 0x1000  # left, top, wrapped at words
+
+
+@dataclass(frozen=True)
+class Row:
+    """One card. ``good`` is the share of units that would be right, None where that cannot be said."""
+
+    mark: str
+    values: str
+    good: float | None
+    results: str
 
 
 class ProposalList(QWidget):
-    """One card for each set; the chosen one is framed."""
+    """One card for each set, as high as its words need; the chosen one is framed."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows: list[tuple[str, float | None, str]] = []
+        self.rows: list[Row] = []
         self.chosen = -1
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_proposals(
-        self, proposals: Sequence, value_units: Mapping[str, str], units: Mapping[str, str], says: Mapping[str, str],
-        chosen: int = -1,
-    ) -> None:  # fmt: skip
-        """Show ``proposals``; units of values and of results by name, and what each result is in words."""
-        self.chosen = chosen
-        self.rows = [
-            (
-                "   ".join(f"{name.upper() if name[-1:].isdigit() else name} {format_value(v, value_units.get(name, ''), 4)}"
-                           for name, v in p.values.items()) or "As it stands",
-                p.good if p.values else None,
-                ", ".join(f"{says.get(k) or k} {format_value(v, units.get(k, ''), 3)}" for k, v in p.results.items()),
+        self, proposals: Sequence, value_units: Mapping[str, str], aims: Sequence[Aim], chosen: int = -1, printed=None
+    ) -> None:
+        """Show ``proposals`` numbered, and what is ``printed`` first; results that have words, wanted ones before others."""
+        told = sorted((a for a in aims if a.says), key=lambda a: not a.wanted)
+
+        def row(mark: str, p) -> Row:
+            values = "   ".join(f"{_name(k)} {format_value(v, value_units.get(k, ''), 3)}" for k, v in p.values.items())
+            words = ";  ".join(
+                f"{a.says} {format_value(p.results[a.name], unit_of(a), 3)}" for a in told if a.name in p.results
             )
-            for p in proposals
-        ]  # fmt: skip
-        self.setFixedHeight(ROW * len(self.rows))
-        self.setAccessibleName(
-            "; ".join(f"{n}: {values}, {results}" for n, (values, _, results) in enumerate(self.rows, 1))
-        )
+            return Row(
+                mark, values or "As it stands", p.good if p.values and any(a.wanted for a in aims) else None, words
+            )
+
+        self.rows = [row("", printed)] if printed is not None else []
+        self.rows += [row(str(n), p) for n, p in enumerate(proposals, 1)]
+        self.chosen = chosen + (printed is not None) if chosen >= 0 else -1
+        self.setAccessibleName("; ".join(f"{r.mark or 'as printed'}: {r.values}, {r.results}" for r in self.rows))
+        self._fit()
         self.update()
+
+    def _height(self, row: Row) -> int:
+        room = QRectF(0, 0, max(self.width() - LEFT - 28, 100), 10_000).toRect()
+        return HEAD + QFontMetrics(theme.words(10)).boundingRect(room, WRAPPED, row.results).height() + 12
+
+    def _fit(self) -> None:
+        self.setFixedHeight(sum(self._height(r) + 6 for r in self.rows) + 4)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if event.oldSize().width() != event.size().width():
+            self._fit()
+        super().resizeEvent(event)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for k, (values, good, results) in enumerate(self.rows):
-            self._row(p, QRectF(8, k * ROW + 3, self.width() - 16, ROW - 6), k, values, good, results)
+        y = 2.0
+        for k, row in enumerate(self.rows):
+            height = self._height(row)
+            self._card(p, QRectF(4, y, self.width() - 8, height), row, k == self.chosen)
+            y += height + 6
 
-    def _row(self, p: QPainter, box: QRectF, k: int, values: str, good: float | None, results: str) -> None:
-        here = k == self.chosen
+    def _card(self, p: QPainter, box: QRectF, row: Row, here: bool) -> None:
         p.setPen(QPen(theme.colour("copper" if here else "line"), 2.2 if here else 1))
-        p.setBrush(theme.colour("card"))
+        p.setBrush(theme.colour("card" if row.mark else "paper"))
         p.drawRoundedRect(box, 6, 6)
         p.setPen(theme.colour("slate"))
         p.setFont(theme.values(15, bold=True))
-        p.drawText(QRectF(box.x() + 12, box.y() + 6, 26, 26), Qt.AlignmentFlag.AlignLeft, str(k + 1))
-        p.setPen(theme.colour("ink"))
-        p.setFont(theme.values(13, bold=True))
-        room = box.width() - 60 - (BAR + 20 if good is not None else 0)
+        p.drawText(QRectF(box.x() + 12, box.y() + 7, 26, 26), Qt.AlignmentFlag.AlignLeft, row.mark)
+        p.setPen(theme.colour("ink" if row.mark else "faint"))
+        p.setFont(theme.values(13, bold=bool(row.mark)))
+        room = box.width() - 60 - (BAR + 20 if row.good is not None else 0)
+        values = row.values if row.mark else f"{row.values}   as printed"
         text = p.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(room))
-        p.drawText(QRectF(box.x() + 42, box.y() + 8, room, 24), Qt.AlignmentFlag.AlignLeft, text)
+        p.drawText(QRectF(box.x() + LEFT, box.y() + 8, room, 24), Qt.AlignmentFlag.AlignLeft, text)
         p.setPen(theme.colour("faint"))
-        p.setFont(theme.words(9.5))
-        flags = int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop) | int(Qt.TextFlag.TextWordWrap)
-        p.drawText(QRectF(box.x() + 42, box.y() + 34, box.width() - 54, box.height() - 36), flags, results)
-        if good is not None:
-            self._bar(p, QRectF(box.right() - BAR - 12, box.y() + 9, BAR, 8), good)
+        p.setFont(theme.words(10))
+        p.drawText(
+            QRectF(box.x() + LEFT, box.y() + HEAD, box.width() - LEFT - 20, box.height() - HEAD), WRAPPED, row.results
+        )
+        if row.good is not None:
+            self._bar(p, QRectF(box.right() - BAR - 12, box.y() + 8, BAR, 7), row.good)
 
-    def _bar(self, p: QPainter, box: QRectF, good: float) -> None:
+    @staticmethod
+    def _bar(p: QPainter, box: QRectF, good: float) -> None:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour("line"))
         p.drawRect(box)
@@ -78,8 +110,10 @@ class ProposalList(QWidget):
         p.drawRect(QRectF(box.x(), box.y(), box.width() * good, box.height()))
         p.setPen(theme.colour("faint"))
         p.setFont(theme.words(9))
-        p.drawText(
-            QRectF(box.x(), box.bottom() + 1, box.width(), 15),
-            Qt.AlignmentFlag.AlignRight,
-            f"{100 * good:.0f} in 100 units right",
-        )
+        words = f"{100 * good:.0f} in 100 units right"
+        p.drawText(QRectF(box.x(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignRight, words)
+
+
+def _name(element: str) -> str:
+    """``r8`` is R8 on the board; a named value keeps its name."""
+    return element.upper() if element[-1:].isdigit() else element

@@ -118,6 +118,9 @@ class Window(QMainWindow):
             self._found_part = ""
         if command.verb not in ("side", "find"):
             self.side = ""
+        if command.verb == "next" and self.tool is not None:
+            self.close_tool()  # Space here means: seen
+            return
         if command.verb not in (*TOOL_VERBS, "note", "what", "reads", "lamp", "daylight", "help"):
             self.close_tool()
         self.controller.command(command)
@@ -135,7 +138,7 @@ class Window(QMainWindow):
             case "recipe":
                 self._recipe(command.text)
             case "import":
-                self.list_path, self.list_columns = Path(command.text).expanduser(), {}
+                self.list_path, self.list_columns = self._named_file(command.text), {}
                 self._read_list()
             case "column":
                 self._column(command.text)
@@ -158,6 +161,12 @@ class Window(QMainWindow):
             self.bench_line.say("Esc returns to the stage.", True)
 
         self.controller.work("Working out the recipe", lambda: answer(line, own), show)
+
+    def _named_file(self, text: str) -> Path:
+        """A file as it was typed: from here, else from the workshop's folder."""
+        path = Path(text.strip().strip("'\"")).expanduser()
+        session = self.controller.session
+        return session.workshop.folder / path if session and not path.exists() and not path.is_absolute() else path
 
     def _read_list(self) -> None:
         from nuvlo.desktop.tools.parts_list import PartsListTool

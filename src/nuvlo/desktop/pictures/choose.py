@@ -10,9 +10,9 @@ from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.desktop.pictures.frames import CurveFrame
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit import Stage
-from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages import choose
+from nuvlo.stages.choose.search import wish_words
 
 
 class Picture(CurveFrame):
@@ -53,12 +53,13 @@ class Picture(CurveFrame):
         self.curve.show_rest(False)
 
     def _list(self, session, choice, proposals) -> None:
-        self._heading(f"{choice.title}. Sets of values, the best first: type 'choose 2' for the second.")
+        wanted = wish_words(choice.aim, proposals[0].results)
+        how = "Sets of values, the best first: type 'choose 2' for the second." if choice.move else ""
+        self._heading("  ".join(w for w in (f"{choice.title}.", f"Wanted: {wanted}." if wanted else "", how) if w))
         units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in session.kit.parts.values()}
         at = next((k for k, p in enumerate(proposals) if _is_chosen(session, p)), -1)
-        self.proposals.show_proposals(
-            proposals, units, {a.name: unit_of(a) for a in choice.aim}, {a.name: a.says for a in choice.aim}, at
-        )
+        printed = session.solved(Stage.CHOOSE).printed.get(choice.id)
+        self.proposals.show_proposals(proposals, units, choice.aim, at, printed)
 
     def _draw(self, session, choice, solved) -> None:
         self.curve.show_rest(True)

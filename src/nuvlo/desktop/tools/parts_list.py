@@ -46,7 +46,9 @@ class PartsListTool(QWidget):
     def show_list(self, found: PartsList) -> None:
         """Replace what is shown."""
         count = len(found.parts)
-        self.heading.setText(f"{found.name}: {count} parts, {len(found.unread)} lines not read")
+        self.heading.setText(
+            f"{found.name}: {count} parts, {len(found.unread) or 'no'} line{'' if len(found.unread) == 1 else 's'} not read"
+        )
         taken = "   ".join(f"{heading} → {meaning}" for heading, meaning in found.columns.items())
         self.columns.setText(taken or "plain text, line by line")
         self.card.setVisible(bool(found.unread))

@@ -12,10 +12,9 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidg
 from nuvlo.desktop.lanes import HazardShape, label
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit.recipe import Recipe, read_recipe, recipe_folders
-from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.recipes import given_in, named, question_of, work_out
-from nuvlo.stages.choose.search import Proposal, curves
+from nuvlo.stages.choose.search import Proposal, curves, wish_words
 
 DRAWN = 3  # sets whose curves are shown
 
@@ -87,15 +86,15 @@ class RecipeTool(QScrollArea):
             row.addWidget(HazardShape())
             row.addWidget(label(info.caution, 11), 1)
             column.addWidget(card)
-        given = "   ".join(f"{i.name} {format_value(found.inputs[i.name], i.unit, 4)}" for i in info.input)
+        given = "   ".join(f"{i.name} {format_value(found.inputs[i.name], i.unit, 3)}" for i in info.input)
         column.addWidget(label(given, 11, "slate", mono=True))
+        wanted = wish_words(info.aim, {**found.inputs, **found.proposals[0].values, **found.proposals[0].results})
+        if wanted:
+            column.addWidget(label(f"Wanted: {wanted}.", 11))
         if found.curves is not None:
             column.addWidget(self._curve(found))
         self.proposals = ProposalList()
-        self.proposals.show_proposals(
-            found.proposals, {m.element: m.unit for m in info.move}, {a.name: unit_of(a) for a in info.aim},
-            {a.name: a.says for a in info.aim},
-        )  # fmt: skip
+        self.proposals.show_proposals(found.proposals, {m.element: m.unit for m in info.move}, info.aim)
         column.addWidget(self.proposals)
         change = " ".join(f"{i.name}={i.default}" for i in info.input[:2])
         column.addWidget(

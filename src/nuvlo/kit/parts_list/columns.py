@@ -62,6 +62,18 @@ def _each_once(found: dict[int, str]) -> dict[int, str]:
     return out
 
 
+def heading_in_strange_words(lines: Sequence[Line], columns: dict[int, str]) -> int | None:
+    """Where the heading stands if its words are not known: right before the first part, and itself no part."""
+    at = next((k for k, m in columns.items() if m == "ref"), None)
+    if at is None:
+        return None
+    first = next((n for n, line in enumerate(lines) if len(line.cells) > at and references(line.cells[at])), 0)
+    before = lines[first - 1] if first else None
+    if before is None or sum(map(bool, before.cells)) < 2 or any(re.search(r"\d", c) for c in before.cells):
+        return None
+    return first - 1
+
+
 def guessed(lines: Sequence[Line]) -> dict[int, str]:
     """Column → meaning where no heading says it, from what most of the cells look like."""
     wide = max((len(line.cells) for line in lines), default=0)

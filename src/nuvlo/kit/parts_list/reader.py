@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from nuvlo.kit.parts_list import words
-from nuvlo.kit.parts_list.columns import LOOKED_AT, MEANINGS, guessed, heading_meanings
+from nuvlo.kit.parts_list.columns import LOOKED_AT, MEANINGS, guessed, heading_in_strange_words, heading_meanings
 from nuvlo.kit.parts_list.references import NAMED, leading_references, references
 from nuvlo.kit.parts_list.sheets import Line, read_lines
 from nuvlo.kit.tables import UNIT_OF_KIND, Part
@@ -96,11 +96,16 @@ class _Reading:
 
     def read(self) -> PartsList:
         first = next((k for k, line in enumerate(self.lines[:LOOKED_AT]) if heading_meanings(line)), None)
+        strange: int | None = None
         if first is None:
-            self._take_columns(None, guessed([line for line in self.lines if sum(map(bool, line.cells)) > 1]))
+            looks = guessed([line for line in self.lines if sum(map(bool, line.cells)) > 1])
+            first = strange = heading_in_strange_words(self.lines, looks)
+            self._take_columns(None if strange is None else self.lines[strange], looks)
         for k, line in enumerate(self.lines):
             meanings = heading_meanings(line)
-            if meanings is not None and k >= (first or 0):
+            if k == strange:
+                self.headings.append((line.number, line.text))
+            elif meanings is not None and k >= (first or 0):
                 self._take_columns(line, meanings)
                 self.headings.append((line.number, line.text))
             elif (first is not None and k < first) or line.text.startswith(("#", "//")):

@@ -167,10 +167,14 @@ def _either(code: float, bare: float, unit: str) -> NoValue:
 def _candidates(text: str) -> list[str]:
     """Pieces of ``text`` that may be the value: all of it, a number with its parted unit, then each word."""
     clean = text.strip()
-    joined = ["".join(m.groups()).replace(" ", "") for m in _NUMBER.finditer(clean)]
+    joined, rest = [], clean
+    for parted in _NUMBER.finditer(clean):
+        if parted[2]:  # the bare number alone would lose its unit
+            joined.append("".join(parted.groups()).replace(" ", ""))
+            rest = rest.replace(parted[0], " ")
     words = [
-        w.strip("()[],;")
-        for w in re.split(r"\s+|/(?=\s|\d)|\bwith\b", clean)
-        if w and not re.fullmatch(r"[\d.,/]+\s?(%|k?V|m?W|m?A)(DC|AC)?", w.strip("()[],;"), re.IGNORECASE)
+        w.strip("()[],;?")
+        for w in re.split(r"\s+|/(?=\s|\d)|\bwith\b", rest)
+        if w and not re.fullmatch(r"[\d.,/]+\s?(%|k?V|m?W|m?A)(DC|AC)?", w.strip("()[],;?"), re.IGNORECASE)
     ]
-    return list(dict.fromkeys([clean, *(j for j in joined if not j[-1:].isdigit()), *words]))
+    return [c for c in dict.fromkeys([clean, *joined, *words]) if c]

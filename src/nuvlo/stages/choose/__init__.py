@@ -11,7 +11,7 @@ from nuvlo.model.results import results
 from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
-from nuvlo.stages.choose.search import Proposal, Question, judge, miss, search
+from nuvlo.stages.choose.search import Proposal, Question, as_printed, judge, miss, search
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -73,6 +73,11 @@ def propose(kit: Kit, choice: Choice, most: int = 5, build: Build | None = None)
         off = float(miss(choice.aim, nominal, {})[0])
         out.append(Proposal({choice.part: value}, told, good, off, int(value != values[0])))
     return out
+
+
+def printed(kit: Kit, choice: Choice, build: Build | None = None) -> Proposal | None:
+    """What a choice with moves does as the kit is printed; None for one among options."""
+    return as_printed(_question(kit, choice, build)) if choice.move else None
 
 
 def judge_fixed(question: Question) -> float:

@@ -15,6 +15,7 @@ from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.results import amount, results, unit_of
 from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import format_value
 from nuvlo.quantity.markings import mantissas
 
 SCREENED = 5000  # combinations tried at their nominal values in one go
@@ -61,9 +62,9 @@ class Question:
 
 def curves(q: Question, proposals: Sequence[Proposal]) -> tuple[Array, Array, Aim] | None:
     """Frequencies (F,), dB (K, F) of what each proposal does, and the aim it is drawn for; None where none is a response."""
-    aim = next(
-        (a for a in q.aims if a.source and a.node and a.kind in ("gain", "corner_low", "corner_high", "peak")), None
-    )
+    drawn = [a for a in q.aims if a.source and a.node and a.kind in ("corner_low", "corner_high", "peak", "gain")]
+    shaped = [a for a in drawn if a.kind != "gain" or len({b.at for b in drawn if b.node == a.node}) > 1]
+    aim = next(iter(shaped), None)  # what is flat tells nothing as a curve
     if aim is None or not proposals:
         return None
     moved: dict[str, float | Array] = {
@@ -118,7 +119,8 @@ def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
     ]  # fmt: skip
     # Two in a hundred units are no difference; then what sits better, what is preferred, what changes less.
     lean = {id(p): float(leanings[row]) for p, row in zip(out, best, strict=True)}
-    return sorted(out, key=lambda p: (-round(50 * p.good), round(4 * p.miss), lean[id(p)], p.changed, p.miss))[:most]
+    some = [p for p in out if p.good > 0] or out
+    return sorted(some, key=lambda p: (-round(50 * p.good), round(4 * p.miss), lean[id(p)], p.changed, p.miss))[:most]
 
 
 def _screen(q: Question, ladders: list[Array]) -> tuple[Array, Array, Array]:
@@ -171,6 +173,29 @@ def wishes(aim: Aim, names: Mapping[str, object]) -> tuple[float | Array, float 
         -np.inf if aim.at_least is None else amount(aim.at_least, names),
         np.inf if aim.at_most is None else amount(aim.at_most, names),
     )
+
+
+def wish_words(aims: Sequence[Aim], names: Mapping[str, object]) -> str:
+    """What is wanted, in words: ``through the lamp 700 µA to 900 µA``. Empty where nothing is."""
+    out = []
+    for aim in (a for a in aims if a.wanted):
+        low, high = (float(np.ravel(edge)[0]) for edge in wishes(aim, names))
+        unit, what = unit_of(aim), aim.says or aim.name
+        if np.isinf(low):
+            out.append(f"{what} at most {format_value(high, unit)}")
+        elif np.isinf(high):
+            out.append(f"{what} at least {format_value(low, unit)}")
+        else:
+            out.append(f"{what} {format_value(low, unit)} to {format_value(high, unit)}")
+    return "; ".join(out)
+
+
+def as_printed(q: Question) -> Proposal:
+    """The values as they stand, with their results."""
+    values = {m.element: q.printed(m.element) for m in q.moves}
+    found = results(q.circuit, q.aims, {**q.names, **values}, {**q.names, **values})
+    good = float(judge(q, np.array([list(values.values())]), 1)[0])
+    return Proposal(values, {k: float(v[0]) for k, v in found.items()}, good, float(miss(q.aims, found, q.names)[0]), 0)
 
 
 def miss(aims: Sequence[Aim], found: Mapping[str, Array], names: Mapping[str, float]) -> Array:

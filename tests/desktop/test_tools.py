@@ -1,0 +1,155 @@
+"""By keyboard alone, with a parts list nobody prepared: read it, check it in, see its look-alikes, design a pad."""
+
+import pytest
+
+from nuvlo.desktop.lanes import NextLane
+from nuvlo.desktop.tools.parts_list import PartsListTool
+from nuvlo.desktop.tools.recipe import RecipeTool
+from nuvlo.kit import Stage
+from nuvlo.workshop import demo_workshop
+
+LIST = """Kiste vom Dachboden;;;
+Teil;Anzahl;Was;Notiz
+R1-R3;3;100k;1 %
+R4;1;100R;1 %
+C1;1;104;Folie
+U1;1;TL072;Op-Amp
+D1;1;;unklar
+R5;1;47 uF;verschrieben
+"""
+
+
+@pytest.fixture
+def parts_list(tmp_path):
+    path = tmp_path / "dachboden.csv"
+    path.write_bytes(LIST.encode("cp1252"))
+    return path
+
+
+def words_of(lane: NextLane) -> str:
+    from PyQt6.QtWidgets import QLabel
+
+    return " ".join(x.text() for x in lane.widget().findChildren(QLabel))
+
+
+def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
+    driver = drive()
+    driver.type(f"import {parts_list}")
+    tool = driver.window.tool
+    assert isinstance(tool, PartsListTool)
+    assert tool.isVisible()
+    assert "7 parts" in tool.heading.text()
+    assert tool.table.rowCount() == 7
+    assert "line 8" in tool.unread.text()
+    driver.type("column Notiz nothing")
+    assert "Notiz → nothing" in driver.window.tool.columns.text()
+    driver.type("take Dachboden")
+    session = driver.session
+    assert driver.window.tool is None
+    assert (session.kit.name, session.stage) == ("Dachboden", Stage.UNPACK)
+    assert session.kit.folder.parent == session.workshop.kits
+    driver.type("r1 99.8k")
+    driver.type("find r2")
+    assert "Look-alike: R4" in words_of(driver.window.next_lane)
+    driver.type("r4 missing")
+    driver.type("letter")
+    assert "letter.txt" in driver.said
+    (letter,) = session.workshop.sheets.glob("*letter.txt")
+    assert "R4 (resistor 100Ω): not in the box" in letter.read_text()
+
+
+def test_a_whole_strip_that_is_wrong_stops_with_every_place_it_would_have_gone(drive, parts_list):
+    driver = drive()
+    driver.type(f"import {parts_list}")
+    driver.type("take Dachboden")
+    driver.type("r4 100.1")
+    for ref in ("r1", "r2", "r3"):
+        driver.type(f"{ref} 100.2")
+    assert driver.window.path_bar.states[0].state == "stuck"
+    assert "The whole strip looks like 100" in words_of(driver.window.next_lane)
+    assert "R1, R2, R3" in words_of(driver.window.next_lane)
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        ("import nowhere.csv", "cannot be opened"), ("column Notiz note", "No list is open"), ("take It", "No list is open"),
+        ("recipe fish", "no recipe"), ("recipe pad db", "gives no value"), ("recipe pad loss=3", "no input 'loss'"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_done_is_said_and_nothing_is_lost(drive, line, says):
+    driver = drive()
+    before = driver.session.build.events
+    driver.type(line)
+    assert says in driver.said
+    assert driver.window.tool is None
+    assert driver.session.build.events == before
+
+
+def test_a_list_is_not_taken_twice_under_one_name(drive, parts_list):
+    driver = drive()
+    for _ in range(2):
+        driver.type(f"import {parts_list}")
+        driver.type("take Dachboden")
+    assert "already" in driver.said
+
+
+def test_a_pad_is_designed_and_put_away_by_keyboard(drive):
+    driver = drive()
+    driver.type("recipe pad db=18 source=600 load=2k4")
+    tool = driver.window.tool
+    assert isinstance(tool, RecipeTool)
+    assert len(tool.proposals.rows) == 5
+    assert "what it takes away 18" in tool.proposals.accessibleName()
+    ticked = set(driver.session.build.ticked)
+    driver.space()  # means: seen, and does no more
+    assert driver.window.tool is None
+    assert driver.session.build.ticked == ticked
+    driver.type("recipe")
+    assert "crossover-2" in "".join(words_of(driver.window.tool))
+    from PyQt6.QtCore import Qt
+
+    driver.press(Qt.Key.Key_Escape)
+    assert driver.window.tool is None
+
+
+def test_a_recipe_with_a_shape_is_drawn(drive):
+    driver = drive()
+    driver.type("recipe low-pass corner=3k")
+    from nuvlo.desktop.curve import CurveView
+
+    (curve,) = driver.window.tool.widget().findChildren(CurveView)
+    assert len(curve.picture.lines) == 3
+    driver.window.set_theme("lamp")
+    assert driver.window.tool is None
+
+
+def test_values_are_chosen_by_number(drive):
+    driver = drive()
+    driver.until(Stage.CHOOSE, "Choose R6")
+    picture = driver.window._picture()
+    assert picture.cards.isVisible()
+    assert picture.proposals.rows[0].mark == ""  # what is printed, for comparison
+    assert "Wanted: through the lamp 700" in picture.curve.heading.text()
+    driver.type("choose 9")
+    assert "no set 9" in driver.said
+    driver.type("choose 2")
+    assert driver.session.build.chosen_values["R6"] == "8.2\u202fkΩ"
+    driver.type("stage choose")
+    driver.type("back")
+    assert driver.window._picture().proposals.chosen == 2
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [("what 104", "C3"), ("what orange white black red brown", "R3"), ("reads 38.8k", "R3"), ("reads 7.7", "fits no part"),
+     ("what fish", "no code"), ("instead r3", "39"), ("instead q1", "nothing that would do"), ("letter", "nothing to write")],
+)  # fmt: skip
+def test_questions_at_the_bench_are_answered_in_a_line(qtbot, tmp_path, drive, line, says):
+    def opener():
+        workshop = demo_workshop(tmp_path / "demo")
+        return workshop.open(workshop.builds()[-1].id)
+
+    driver = drive(opener=opener)
+    driver.type(line)
+    assert says in driver.said
