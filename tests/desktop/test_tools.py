@@ -49,8 +49,7 @@ def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
     assert (session.kit.name, session.stage) == ("Dachboden", Stage.UNPACK)
     assert session.kit.folder.parent == session.workshop.kits
     driver.type("r1 99.8k")
-    driver.type("find r2")
-    assert "Look-alike: R4" in words_of(driver.window.next_lane)
+    assert "Look-alike: R1, R2, R3" in words_of(driver.window.next_lane)
     driver.type("r4 missing")
     driver.type("letter")
     assert "letter.txt" in driver.said
@@ -92,6 +91,9 @@ def test_a_list_is_not_taken_twice_under_one_name(drive, parts_list):
         driver.type(f"import {parts_list}")
         driver.type("take Dachboden")
     assert "already" in driver.said
+    assert driver.window.tool is not None, "what was read is still there"
+    driver.type("take Dachboden again")
+    assert driver.session.kit.name == "Dachboden again"
 
 
 def test_a_pad_is_designed_and_put_away_by_keyboard(drive):

@@ -54,7 +54,7 @@ class Window(QMainWindow):
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
         self.controller.busy.connect(lambda words: self.busy.say(words))
         self.controller.window_command.connect(self._window_command)
-        self.controller.opened.connect(lambda: self.bench_line.use(self.controller.session))
+        self.controller.opened.connect(self._opened)
         self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
         self.keys = Keys(self)
         QApplication.instance().installEventFilter(self.keys)
@@ -197,9 +197,13 @@ class Window(QMainWindow):
             self.bench_line.say("No list is open: type import and the file's name.", False)
             return
         path, columns, workshop = self.list_path, dict(self.list_columns), self.controller.session.workshop
+        # The list stays open until there is a kit of it: what was put right in it is not lost to a name that is taken.
+        self.controller.open(lambda: workshop.start_from_list(path, name or path.stem, columns))
+
+    def _opened(self) -> None:
+        self.bench_line.use(self.controller.session)
         self.list_path = None
         self.close_tool()
-        self.controller.open(lambda: workshop.start_from_list(path, name or path.stem, columns))
 
     def _show_tool(self, tool: QWidget) -> None:
         if tool is not self.tool:

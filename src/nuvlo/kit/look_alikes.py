@@ -12,9 +12,8 @@ from nuvlo.kit.tables import Part
 from nuvlo.quantity import format_value
 from nuvlo.quantity.markings import capacitor_code, read_bands, resistor_bands
 
+TIMES = {1: "ten", 2: "a hundred", 3: "a thousand", 4: "ten thousand", 5: "a hundred thousand", 6: "a million"}
 READ_ALIKE = ("diode", "transistor", "chip", "regulator", "valve")
-# Bodies that several kinds of part come in (common practice, no source).
-SHARED_BODIES = ("to92", "to126", "to220", "dip-8", "axial-7", "axial-10")
 
 
 @dataclass(frozen=True)
@@ -128,7 +127,7 @@ def _banded(a: Part, b: Part, both: str) -> Iterator[tuple[int, str, str]]:
     if isclose(decades, round(decades), abs_tol=1e-6):
         yield (
             1,
-            f"{both}: the same digits, {'ten' if round(decades) == 1 else f'10^{round(decades)}'} times apart",
+            f"{both}: the same digits, {TIMES.get(round(decades), 'many')} times apart",
             tell,
         )
     else:

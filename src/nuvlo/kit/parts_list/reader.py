@@ -244,7 +244,7 @@ class _Reading:
             tolerance = words.tolerance_in(section.get("text", ""))
         rating = words.rating_in(fields.get("rating", "")) or words.rating_in(described) or section.get("rating", "")
         unit = UNIT_OF_KIND.get(kind, "")
-        text, value = fields.get("value") or words.without_kind(fields.get("kind") or described), None
+        text, value = fields.get("value") or words.without_kind(fields.get("kind") or described) or kind, None
         if (
             kind in ("diode", "transistor", "chip", "valve")
             and re.fullmatch(r"[a-z0-9-]+", text)
