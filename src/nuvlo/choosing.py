@@ -1,4 +1,4 @@
-"""Verbs of Choose: ``choose`` and ``recipe``."""
+"""Verbs of Choose: ``choose``, ``compare`` and ``recipe``."""
 
 from __future__ import annotations
 
@@ -19,6 +19,10 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
     choose.add_argument("folder", type=Path)
     choose.add_argument("choice", nargs="?", help="its id; without one the choices of the kit are listed")
     choose.add_argument("--most", type=int, default=5)
+    compare = verb("compare", _compare, "a kit and a changed one side by side; alone it lists the kit's variants")
+    compare.add_argument("folder", type=Path)
+    compare.add_argument("changes", nargs="*", metavar="CHANGE", help="a variant, or r9=100k, u2=tl072, vsup=12")
+    compare.add_argument("--no-clipping", dest="clipping", action="store_false", help="do not follow a sine in time")
     recipe = verb("recipe", _recipe, "a small recurring problem worked out; alone it lists them")
     recipe.add_argument("name", nargs="?")
     recipe.add_argument("inputs", nargs="*", metavar="key=value")
@@ -98,3 +102,36 @@ def _said(found: Sequence[Any], value_units: Mapping[str, str], units: Mapping[s
         share = f"   {100 * p.good:.0f} in 100 units right" if p.values else ""
         out.append(f"{n}  {values}{share}\n   {results}")
     return "\n".join(out)
+
+
+def _compare(a: argparse.Namespace) -> Answer:
+    from nuvlo.kit import read_kit
+    from nuvlo.model.windows import finite
+    from nuvlo.stages.choose.mods import Figures, changes_in, figures, in_words
+
+    kit = read_kit(a.folder)
+    if not a.changes:
+        known = [{"id": v.id, "title": v.title, "says": v.says} for v in kit.info.variant]
+        return (
+            0,
+            {"variants": known},
+            "\n".join(f"{v['id']}: {v['title']}" for v in known) or "This kit names no variants.",
+        )
+    changes = changes_in(kit, a.changes)
+    before, after = figures(kit, clipping=a.clipping), figures(kit, changes, clipping=a.clipping)
+
+    def document(f: Figures) -> Document:
+        return {
+            "gain_db": f.gain_db, "corner_low": finite(f.corner_low), "corner_high": finite(f.corner_high), "noise": f.noise,
+            "clips": finite(f.clips), "currents": f.currents, "hottest": {"ref": f.hottest[0], "watts": f.hottest[1]},
+            "over": [{"ref": ref, "why": why} for ref, why in f.over],
+            "frequency": f.frequency.tolist(), "response_db": f.response.tolist(),
+        }  # fmt: skip
+
+    answer = {
+        "changes": [{"part": c.part, "was": c.was, "to": c.to, "why": c.why} for c in changes],
+        "before": document(before), "after": document(after),
+    }  # fmt: skip
+    lines = [f"{c.part}: {c.was} → {c.to}{', ' + c.why if c.why else ''}" for c in changes]
+    lines += [f"{what:22s} {x:>26s}   {y}" for what, x, y in in_words(before, after)]
+    return 0, answer, "\n".join(lines)

@@ -25,12 +25,13 @@ from nuvlo.logbook import (
     Undone,
 )  # fmt: skip
 from nuvlo.model import Finding, Task, Wants
+from nuvlo.model.stress import stresses
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, Verdict, format_value
 from nuvlo.session import Refused, Session, Solved
 from nuvlo.stages import hook_up, prove
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
-from nuvlo.stages.unpack.make_do import make_do, stresses
+from nuvlo.stages.unpack.make_do import make_do
 
 LOOKING = ("back", "stage", "next")  # verbs that leave the step that is looked back at as it is
 ONLY_SAYING = (

@@ -9,12 +9,13 @@ from nuvlo.instruments import MeterSpec
 from nuvlo.kit import read_kit
 from nuvlo.kit.drawer import Spare, read_drawer
 from nuvlo.kit.look_alikes import about, look_alikes
+from nuvlo.model.stress import overstressed, rated, stresses
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.unpack.check_in import averaged, check_in, nearest_preferred, strips
 from nuvlo.stages.unpack.identify import identify, identify_reading
 from nuvlo.stages.unpack.letter import letter, shopping_list
-from nuvlo.stages.unpack.make_do import make_do, overstressed, rated, stresses
+from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import match, mismatch
 from nuvlo.workshop import SHIPPED
 

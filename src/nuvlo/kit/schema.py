@@ -169,6 +169,23 @@ class Choice(_Strict):
         return self
 
 
+class Changed(_Strict):
+    """One part (or supply) of a variant, what it becomes, and why."""
+
+    part: str
+    to: str
+    why: str = ""
+
+
+class Variant(_Strict):
+    """A kit built otherwise: another gain, another chip, other rails."""
+
+    id: str
+    title: str
+    says: str = ""
+    change: tuple[Changed, ...] = Field(min_length=1)
+
+
 class Match(_Strict):
     """Places that should agree, two by two: legs of a difference amplifier, channels, a pair of transistors.
 
@@ -226,6 +243,7 @@ class KitFile(_Strict):
     control: tuple[Control, ...] = ()
     point: tuple[Point, ...] = ()
     choice: tuple[Choice, ...] = ()
+    variant: tuple[Variant, ...] = ()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations_with_replacement
 
 import numpy as np
 
-from nuvlo.circuit.operating_point import operating_point
-from nuvlo.kit import Kit, Part
+from nuvlo.kit import Part
 from nuvlo.kit.drawer import Spare
-from nuvlo.quantity import format_value, parse_value
+from nuvlo.model.stress import Stress, over_rating
+from nuvlo.quantity import format_value
 
-COMFORT = 0.5  # of its rated watts that a resistor is to bear (common practice, no source)
 MOST = 6
 KINDS_ALIKE = {"electrolytic": ("electrolytic", "capacitor"), "capacitor": ("capacitor",)}
-
-
-@dataclass(frozen=True)
-class Stress:
-    """What a part bears at rest: V across it and W in it, at the highest supply."""
-
-    volts: float
-    watts: float
 
 
 @dataclass(frozen=True)
@@ -37,56 +27,6 @@ class Substitute:
     low: float
     high: float
     warnings: tuple[str, ...]
-
-
-def stresses(kit: Kit, supplies: Mapping[str, float] | None = None) -> dict[str, Stress]:
-    """What every resistor and capacitor bears at the operating point; ``supplies`` (element → V) raise the stated ones.
-
-    Without more, every supply stands at the upper end of its tolerance. Empty where the kit has no circuit.
-    """
-    if kit.circuit is None:
-        return {}
-    volts = {s.element: s.volts * (1 + s.tolerance) for s in kit.info.supply} | dict(supplies or {})
-    point = operating_point(kit.circuit, volts)
-    if point.failed:
-        return {}
-    heat = point.dissipation()
-    out = {}
-    for part in kit.parts.values():
-        element = kit.element_of(part.ref)
-        if element is None or element.startswith("x") or part.unit not in ("Ω", "F"):
-            continue
-        a, b = kit.circuit.element(element).nodes[:2]
-        across = abs((point.x[a, 0] if a >= 0 else 0.0) - (point.x[b, 0] if b >= 0 else 0.0))
-        out[part.ref] = Stress(float(across), float(heat[element][0]) if element in heat else 0.0)
-    return out
-
-
-def overstressed(kit: Kit, supplies: Mapping[str, float] | None = None) -> list[tuple[str, str]]:
-    """(reference, sentence) of every part that its rating does not allow for: at the stated supplies or at raised ones."""
-    out = []
-    for ref, stress in stresses(kit, supplies).items():
-        words = _over(kit.part(ref).rating, stress, kit.part(ref).unit)
-        if words:
-            out.append((ref, words))
-    return out
-
-
-def _over(rating: str, stress: Stress, unit: str) -> str:
-    volts, watts = rated(rating, "V"), rated(rating, "W")
-    if volts is not None and unit == "F" and stress.volts > volts:
-        return f"{format_value(stress.volts, 'V')} across it where it may bear {format_value(volts, 'V')}"
-    if watts is not None and stress.watts > watts:
-        return f"{format_value(stress.watts, 'W')} in it where it may bear {format_value(watts, 'W')}"
-    if watts is not None and stress.watts > COMFORT * watts:
-        return f"{format_value(stress.watts, 'W')} in it: more than half of its {format_value(watts, 'W')}"
-    return ""
-
-
-def rated(rating: str, unit: str) -> float | None:
-    """The volts or watts that a rating names."""
-    found = re.search(rf"(\d[\d.,]*\s*[mk]?){unit}\b", rating)
-    return parse_value(found[1].strip() + unit, unit) if found else None
 
 
 def make_do(
@@ -119,7 +59,7 @@ def make_do(
 def _single(part: Part, spare: Spare, stress: Stress | None) -> Substitute:
     low, high = (spare.value * (1 + t) for t in spare.tolerance)
     words = f"{format_value(spare.value, spare.unit)}{', ' + spare.rating if spare.rating else ''}"
-    warning = _over(spare.rating, stress, part.unit) if stress else ""
+    warning = over_rating(spare.rating, stress, part.unit) if stress else ""
     return _substitute(part, words, spare.value, low, high, (warning,) if warning else ())
 
 
@@ -138,7 +78,7 @@ def _double(part: Part, a: Spare, b: Spare, how: str, stress: Stress | None) -> 
         share = share if adds else 1 - share
         volts = share if how == "series" else 1.0
         own = Stress(stress.volts * volts, stress.watts * share) if stress else None
-        warning = _over(mine.rating, own, part.unit) if own else ""
+        warning = over_rating(mine.rating, own, part.unit) if own else ""
         if warning:
             warnings.append(f"{format_value(mine.value, mine.unit)}: {warning}")
     return _substitute(part, words, joined(a.value, b.value), ends[0], ends[1], tuple(dict.fromkeys(warnings)))
