@@ -81,6 +81,8 @@ def main() -> None:
     studio.window.bench_line.entry.clear()
     studio.do("recipe", text="pad db=20 source=600 load=2k4")
     studio.shoot("recipe")
+    studio.do("compare", text="twelve")
+    studio.shoot("compare")
     studio.do("import", text="lampwick.csv")
     studio.shoot("parts-list")
     studio.window.close_tool()

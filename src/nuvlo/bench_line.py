@@ -15,22 +15,22 @@ from nuvlo.model import Task, Wants
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue
 
-MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped")
+MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
 PLAIN = {
     "next": "done, go on", "back": "look at the step before", "undo": "take the last entry back",
     "redo": "put it in again", "read": "read the instrument that is connected", "sweep": "play and record the sweep",
-    "confirm": "confirm the caution", "sheet": "write the sheet", "letter": "write to the seller what is wrong", "large": "large mode on or off",
+    "confirm": "confirm the caution", "sheet": "write the sheet", "letter": "write to the seller what is wrong",
+    "shopping": "write what is still to be bought", "match": "say which measured part goes where, so that pairs agree", "large": "large mode on or off",
     "daylight": "light colours", "lamp": "dark colours", "side": "turn the board over", "help": "list the commands",
 }  # fmt: skip
 WITH_TEXT = {
     "note": "keep a note", "accept": "accept this reading as it is, with a reason",
     "what": "say what these bands or this code can be", "reads": "say which parts that reading fits",
-    "recipe": "work out a recipe; alone it lists them", "import": "read a parts list",
+    "recipe": "work out a recipe; alone it lists them", "compare": "the kit and a changed one side by side", "import": "read a parts list",
     "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
 }  # fmt: skip
 NEEDS_WORDS = {
     "note": ("a note needs words.", "For example: note lid scratched."),
-    "what": ("what is on it?", "For example: what brown black orange gold, or: what 104K."),
     "reads": ("what does the meter show?", "For example: reads 99.4k."),
     "import": ("which file?", "For example: import parts.csv."),
     "column": ("which column is what?", "For example: column Marking note."),

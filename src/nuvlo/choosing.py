@@ -19,6 +19,7 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
     choose.add_argument("folder", type=Path)
     choose.add_argument("choice", nargs="?", help="its id; without one the choices of the kit are listed")
     choose.add_argument("--most", type=int, default=5)
+    choose.add_argument("--drawer", type=Path, metavar="CSV", help="only what is in this drawer")
     compare = verb("compare", _compare, "a kit and a changed one side by side; alone it lists the kit's variants")
     compare.add_argument("folder", type=Path)
     compare.add_argument("changes", nargs="*", metavar="CHANGE", help="a variant, or r9=100k, u2=tl072, vsup=12")
@@ -43,6 +44,7 @@ def proposals_document(proposals: Sequence[Any]) -> list[Document]:
 
 def _choose(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import read_kit
+    from nuvlo.kit.drawer import read_drawer
     from nuvlo.model.results import unit_of
     from nuvlo.stages.choose import choice_of, propose
 
@@ -55,7 +57,7 @@ def _choose(a: argparse.Namespace) -> Answer:
             "\n".join(f"{c['id']}: {c['title']}" for c in choices) or "This kit leaves nothing to choose.",
         )
     choice = choice_of(kit, a.choice)
-    found = propose(kit, choice, a.most)
+    found = propose(kit, choice, a.most, drawer=read_drawer(a.drawer) if a.drawer else ())
     units = {aim.name: unit_of(aim) for aim in choice.aim}
     value_units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in kit.parts.values()}
     return 0, {"proposals": proposals_document(found)}, _said(found, value_units, units)

@@ -26,12 +26,14 @@ from nuvlo.logbook import (
 )  # fmt: skip
 from nuvlo.model import Finding, Task, Wants
 from nuvlo.model.stress import stresses
+from nuvlo.model.task import POSTED
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, Verdict, format_value
 from nuvlo.session import Refused, Session, Solved
 from nuvlo.stages import hook_up, prove
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
 from nuvlo.stages.unpack.make_do import make_do
+from nuvlo.stages.unpack.match import match
 
 LOOKING = ("back", "stage", "next")  # verbs that leave the step that is looked back at as it is
 ONLY_SAYING = (
@@ -42,6 +44,9 @@ ONLY_SAYING = (
     "what",
     "reads",
     "letter",
+    "instead",
+    "match",
+    "shopping",
 )  # verbs after which a stage gone to stays open
 
 
@@ -80,6 +85,9 @@ class _Commands:
         f = self.s.now()
         if f is None:
             return Reply("All is done.")
+        if f.waits:
+            ref = next(r for r in f.task.parts if self.s.build.marks.get(r) == POSTED)
+            raise Refused(Problem(f.words, f"When it has come, type '{ref.lower()}'; or 'accept' to go on without."))
         if f.stuck:
             raise Refused(
                 Problem(
@@ -181,6 +189,21 @@ class _Commands:
         )
         return Reply(f"For {part.ref}: {'; or '.join(words)}.{bears}", part.ref)
 
+    def match(self, _command: Command) -> Reply:
+        measured = {ref: m.value for ref in self.s.build.measured if (m := self.s.build.part_value(ref)) is not None}
+        found = match(self.s.kit, measured)
+        moved = [f"{place} takes the part measured as {item}" for place, item in found.places.items() if place != item]
+        worth = [
+            f"{name} {format_value(x, unit, 3)} becomes {format_value(y, unit, 3)}"
+            for name, unit, x, y in found.effects
+        ]
+        words = f"Mismatch {100 * found.before:.2g} % as they lie, {100 * found.after:.2g} % matched"
+        return Reply("; ".join([words, *(moved or ["leave them as they are"]), *worth]) + ".")
+
+    def shopping(self, _command: Command) -> Reply:
+        path = self.s.write_shopping_list()
+        return Reply(f"Written: {path.name} in {path.parent.name}/.")
+
     def letter(self, _command: Command) -> Reply:
         path = self.s.write_letter()
         return Reply(f"Written: {path.name} in {path.parent.name}/.")
@@ -266,7 +289,7 @@ class _Commands:
 
     def accept(self, command: Command) -> Reply:
         f = self.s.now()
-        if f is None or not f.stuck:
+        if f is None or not (f.stuck or f.waits):
             raise Refused(Problem("nothing here is out of its window.", ""))
         self.s.record(StepAccepted(step=f.task.id, why=command.text))
         return Reply(f"{f.task.target or f.task.title} accepted as it is.")

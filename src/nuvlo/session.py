@@ -17,7 +17,7 @@ from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Verdict
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
-from nuvlo.stages.choose.search import Proposal
+from nuvlo.stages.choose.search import Drawn, Proposal
 from nuvlo.stages.prove import Proof
 from nuvlo.stages.set_up import Advice
 
@@ -55,6 +55,7 @@ class Solved:
     comparisons: tuple[Comparison, ...] = ()
     proposals: dict[str, tuple[Proposal, ...]] = field(default_factory=dict)
     printed: dict[str, Proposal] = field(default_factory=dict)  # what choices with moves do as the kit is printed
+    curves: dict[str, Drawn] = field(default_factory=dict)  # of what is printed and the first proposals
     trim_curve: TrimCurve | None = None
     advice: Advice | None = None
     band: Band | None = None
@@ -165,7 +166,8 @@ class Session:
             for f in found:
                 if f.task.id == self.looking_at:
                     return f
-        return next((f for f in found if not f.done or f.stuck), None)
+        open_ones = [f for f in found if not f.done or f.stuck]
+        return next((f for f in open_ones if not f.waits), next(iter(open_ones), None))
 
     @property
     def read_only(self) -> bool:
@@ -214,7 +216,11 @@ class Session:
             compared = tuple(choose.effects(model, optional.id)) if optional and info.prove else ()
             proposed = {c.id: tuple(choose.propose(self.kit, c, build=model.build)) for c in info.choice}
             printed = {c.id: p for c in info.choice if (p := choose.printed(self.kit, c, model.build)) is not None}
-            return Solved(key, stage, comparisons=compared, proposals=proposed, printed=printed)
+            drawn = {
+                c.id: found for c in info.choice
+                if c.id in printed and (found := choose.drawn(self.kit, c, (printed[c.id], *proposed[c.id][:2]), model.build))
+            }  # fmt: skip
+            return Solved(key, stage, comparisons=compared, proposals=proposed, printed=printed, curves=drawn)
         if stage is Stage.HOOK_UP:
             return Solved(key, stage, _by_key(model.resistance_windows(model.ring_out_pairs())))
         if stage is Stage.WAKE:
@@ -297,6 +303,16 @@ class Session:
             self.kit, self.build, found, proof.words if proof else "", proof.verdict if proof else Verdict.NOT_TAKEN
         )
 
+    def write_shopping_list(self) -> Path:
+        """Write what boxes seldom hold and what is missing, with costs. Raises :class:`Refused` as :meth:`write_letter`."""
+        from nuvlo.stages.unpack.letter import shopping_list
+
+        lines = [
+            f"{what}{f'  {cost:.2f}' if cost is not None else ''}"
+            for what, cost in shopping_list(self.kit, self.build.marks)
+        ]
+        return self._write_text("shopping", "\n".join(lines) + "\n")
+
     def write_letter(self) -> Path:
         """Write what is wrong with the box as plain text. Raises :class:`Refused` where there is nothing to write about."""
         from nuvlo.stages.unpack.letter import letter
@@ -307,7 +323,10 @@ class Session:
             raise Refused(
                 Problem("there is nothing to write about.", "Mark parts missing, wrong or doubtful, or measure them.")
             )
-        path = self.sheet_path.with_name(f"{self.sheet_path.stem}-letter.txt")
+        return self._write_text("letter", text)
+
+    def _write_text(self, what: str, text: str) -> Path:
+        path = self.sheet_path.with_name(f"{self.sheet_path.stem}-{what}.txt")
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(text, encoding="utf-8")

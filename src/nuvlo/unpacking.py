@@ -102,7 +102,7 @@ def _check_in(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import read_kit
     from nuvlo.model.windows import finite
     from nuvlo.stages.unpack.check_in import check_in, strips
-    from nuvlo.stages.unpack.letter import letter
+    from nuvlo.stages.unpack.letter import letter, shopping_list
 
     kit = read_kit(a.folder)
     measured, surplus = _measurements(a.measured, kit)
@@ -120,6 +120,7 @@ def _check_in(a: argparse.Namespace) -> Answer:
             {"refs": list(s.refs), "printed": s.printed, "reads": s.reads, "likely": s.likely, "unit": s.unit, "why": s.why}
             for s in wrong
         ],
+        "shopping": [{"what": what, "cost": cost} for what, cost in shopping_list(kit, {})],
         "surplus": [{"ref": ref, "measured": value} for ref, value in surplus.items()],
     }  # fmt: skip
     lines = [

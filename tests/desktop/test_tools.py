@@ -1,6 +1,7 @@
 """By keyboard alone, with a parts list nobody prepared: read it, check it in, see its look-alikes, design a pad."""
 
 import pytest
+from PyQt6.QtCore import Qt
 
 from nuvlo.desktop.lanes import NextLane
 from nuvlo.desktop.tools.parts_list import PartsListTool
@@ -109,10 +110,20 @@ def test_a_pad_is_designed_and_put_away_by_keyboard(drive):
     assert driver.session.build.ticked == ticked
     driver.type("recipe")
     assert "crossover-2" in "".join(words_of(driver.window.tool))
-    from PyQt6.QtCore import Qt
 
     driver.press(Qt.Key.Key_Escape)
     assert driver.window.tool is None
+
+
+def test_a_variant_is_compared_by_keyboard(drive):
+    driver = drive()
+    driver.type("compare twelve")
+    rows = {what: (before, after) for what, before, after in driver.window.tool.rows}
+    assert rows["current, 9 V supply"] == ("2.33\u202fmA", "3.05\u202fmA")
+    driver.type("compare r3=fish")
+    assert "no value" in driver.said
+    driver.type("compare r99=1k")
+    assert "no part and no supply" in driver.said
 
 
 def test_a_recipe_with_a_shape_is_drawn(drive):
@@ -155,3 +166,63 @@ def test_questions_at_the_bench_are_answered_in_a_line(qtbot, tmp_path, drive, l
     driver = drive(opener=opener)
     driver.type(line)
     assert says in driver.said
+
+
+def test_bands_are_clicked(drive):
+    driver = drive()
+    driver.type("what")
+    tool = driver.window.tool
+    for colour in ("orange", "white", "black", "red", "brown"):
+        driver.qtbot.mouseClick(tool.buttons[colour], Qt.MouseButton.LeftButton)
+    assert tool.answer.text().startswith("39\u202fkΩ  ± 1 %")
+    assert "fits R3" in tool.answer.text()
+    driver.qtbot.mouseClick(tool.buttons["begin again"], Qt.MouseButton.LeftButton)
+    assert tool.answer.text() == ""
+    driver.qtbot.mouseClick(tool.buttons["gold"], Qt.MouseButton.LeftButton)
+    assert "mean nothing yet" in tool.answer.text()
+
+
+def test_what_is_in_the_post_does_not_hold_up_the_rest(drive):
+    driver = drive()
+    driver.type("r3 posted")
+    driver.until(Stage.FIT, "Fit R1")
+    fitted = []
+    for _ in range(200):
+        now = driver.session.now()
+        if now.waits:
+            break
+        fitted += now.task.parts if now.task.title.startswith("Fit ") else ()
+        driver.space()
+    assert "R3" not in fitted
+    assert "C4" in fitted, "all that does not wait was done"
+    assert "R3 is still in the post" in words_of(driver.window.next_lane)
+    driver.space()
+    assert "type 'r3'" in driver.said
+    driver.type("r3")
+    assert driver.session.now().task.target == "R3"
+    assert not driver.session.now().waits
+
+
+def test_pairs_are_matched_and_shopping_is_written(drive, tmp_path):
+    from nuvlo.kit import read_kit
+    from nuvlo.workshop import SHIPPED, Workshop
+
+    driver = drive(opener=lambda: Workshop(tmp_path / "mill").start(read_kit(SHIPPED / "millrace")))
+    for line in ("r18 10.04k", "r19 9.97k", "r16 2.21k", "r17 2.2k"):
+        driver.type(line)
+    driver.type("match")
+    assert "Mismatch 0.7 % as they lie" in driver.said
+    driver.type("shopping")
+    (written,) = driver.session.workshop.sheets.glob("*shopping.txt")
+    assert "XLR1: jack XLR female, 3 pins  2.60" in written.read_text()
+
+
+def test_a_choice_with_a_response_is_drawn_with_what_is_printed(drive, tmp_path):
+    from nuvlo.kit import read_kit
+    from nuvlo.workshop import SHIPPED, Workshop
+
+    driver = drive(opener=lambda: Workshop(tmp_path / "sluice").start(read_kit(SHIPPED / "reedling")))
+    driver.type("stage choose")
+    picture = driver.window._picture()
+    assert [line.name for line in picture.curve.picture.lines] == ["as printed", "1", "2"]
+    assert picture.cards.isVisible()

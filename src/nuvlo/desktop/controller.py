@@ -14,7 +14,7 @@ from nuvlo.desktop import jobs
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
 
-TOOL_VERBS = ("recipe", "import", "column", "take")
+TOOL_VERBS = ("recipe", "compare", "import", "column", "take")
 WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
 
 

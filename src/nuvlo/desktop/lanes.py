@@ -88,7 +88,9 @@ class NextLane(QScrollArea):
                 column.addWidget(label(f.task.detail, body))
             if extra:
                 column.addWidget(label(extra, body + 2, "copper", bold=True))
-            if f.stuck:
+            if f.waits:
+                column.addWidget(label(f"{f.words} When it has come, type its name.", body, "near", bold=True))
+            elif f.stuck:
                 column.addWidget(self._stuck(f, body))
             else:
                 column.addWidget(self._act(f, instrument, body))

@@ -118,6 +118,9 @@ class Window(QMainWindow):
             self._found_part = ""
         if command.verb not in ("side", "find"):
             self.side = ""
+        if command.verb == "what" and not command.text:
+            self._what()
+            return
         if command.verb == "next" and self.tool is not None:
             self.close_tool()  # Space here means: seen
             return
@@ -137,6 +140,8 @@ class Window(QMainWindow):
                 self.refresh()
             case "recipe":
                 self._recipe(command.text)
+            case "compare":
+                self._compare(command.text)
             case "import":
                 self.list_path, self.list_columns = self._named_file(command.text), {}
                 self._read_list()
@@ -161,6 +166,29 @@ class Window(QMainWindow):
             self.bench_line.say("Esc returns to the stage.", True)
 
         self.controller.work("Working out the recipe", lambda: answer(line, own), show)
+
+    def _what(self) -> None:
+        from nuvlo.desktop.tools.what import WhatTool
+
+        if self.controller.session is not None:
+            self._show_tool(WhatTool(self.controller.session))
+
+    def _compare(self, line: str) -> None:
+        from nuvlo.desktop.tools.compare import CompareTool, answer
+
+        kit = self.controller.session.kit
+        if not line:
+            known = ", ".join(f"{v.id} ({v.title.lower()})" for v in kit.info.variant) or "none named"
+            self.bench_line.say(f"Variants: {known}. Or change what you like: compare r3=47k.", True)
+            return
+
+        def show(found) -> None:
+            tool = CompareTool()
+            tool.show_answer(found)
+            self._show_tool(tool)
+            self.bench_line.say("Esc returns to the stage.", True)
+
+        self.controller.work("Comparing", lambda: answer(kit, line), show)
 
     def _named_file(self, text: str) -> Path:
         """A file as it was typed: from here, else from the workshop's folder."""

@@ -13,6 +13,8 @@ from nuvlo.model.windows import Window
 from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.quantity.uncertainty import distance_in_words
 
+POSTED = "posted"  # the mark of a part that is still in the post
+
 
 class Wants(StrEnum):
     """What would do a task."""
@@ -60,6 +62,7 @@ class Finding:
     reading: Measured | None = None
     window: Window | None = None
     accepted: bool = False
+    waits: bool = False  # for parts that are still in the post; other steps may go before
 
     @property
     def stuck(self) -> bool:
@@ -74,6 +77,12 @@ def finding(task: Task, build: Build, windows: Windows) -> Finding:
     """What the log says about ``task``. ``windows`` by (point, quantity); one not solved yet leaves no verdict."""
     accepted = task.id in build.accepted
     if task.wants in (Wants.MEASURE, Wants.TICK, Wants.STEP) and task.parts:
+        posted = [ref for ref in task.parts if build.marks.get(ref) == POSTED]
+        if posted and task.stage is Stage.UNPACK:
+            return Finding(task, True, words=f"{posted[0]} is in the post.")
+        if posted:
+            words = f"{', '.join(posted)} {'is' if len(posted) == 1 else 'are'} still in the post."
+            return Finding(task, accepted, words=words, accepted=accepted, waits=not accepted)
         state = next((f"{ref} is marked {build.marks[ref]}" for ref in task.parts if ref in build.marks), "")
         if state:
             return Finding(task, accepted, Verdict.MISSING, f"{state}.", accepted=accepted)

@@ -55,10 +55,19 @@ class Picture(CurveFrame):
     def _list(self, session, choice, proposals) -> None:
         wanted = wish_words(choice.aim, proposals[0].results)
         how = "Sets of values, the best first: type 'choose 2' for the second." if choice.move else ""
-        self._heading("  ".join(w for w in (f"{choice.title}.", f"Wanted: {wanted}." if wanted else "", how) if w))
+        heading = "  ".join(w for w in (f"{choice.title}.", f"Wanted: {wanted}." if wanted else "", how) if w)
+        solved = session.solved(Stage.CHOOSE)
         units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in session.kit.parts.values()}
         at = next((k for k, p in enumerate(proposals) if _is_chosen(session, p)), -1)
-        printed = session.solved(Stage.CHOOSE).printed.get(choice.id)
+        printed = solved.printed.get(choice.id)
+        if choice.id in solved.curves:
+            frequency, db, aim = solved.curves[choice.id]
+            names = ["as printed", "1", "2"]
+            lines = [Line(frequency, row, name, name == "1") for row, name in zip(db, names, strict=False)]
+            self.curve.show_rest(True)
+            self.curve.show_picture(Plot(heading, "frequency", f"{aim.source} to {aim.node}, dB", lines))
+        else:
+            self._heading(heading)
         self.proposals.show_proposals(proposals, units, choice.aim, at, printed)
 
     def _draw(self, session, choice, solved) -> None:

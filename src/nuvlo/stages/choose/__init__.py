@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.drawer import Spare
 from nuvlo.kit.schema import Choice
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, WorkingModel
@@ -11,7 +15,7 @@ from nuvlo.model.results import results
 from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
-from nuvlo.stages.choose.search import Proposal, Question, as_printed, judge, miss, search
+from nuvlo.stages.choose.search import Drawn, Proposal, Question, as_printed, curves, judge, miss, search
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -48,12 +52,19 @@ def choice_of(kit: Kit, choice_id: str) -> Choice:
     return found
 
 
-def propose(kit: Kit, choice: Choice, most: int = 5, build: Build | None = None) -> list[Proposal]:
+def propose(
+    kit: Kit, choice: Choice, most: int = 5, build: Build | None = None, drawer: Sequence[Spare] = ()
+) -> list[Proposal]:
     """Values for a choice, best first; of a choice among options, each of them in its order.
+
+    With a ``drawer`` only what is in it.
 
     Raises :class:`NuvloError` where the kit has no circuit or the search finds no candidates.
     """
     question = _question(kit, choice, build)
+    if choice.move and drawer:
+        only = tuple(m.model_copy(update={"series": "drawer"}) for m in choice.move)
+        return search(replace(question, moves=only, drawer=tuple(drawer)), most)
     if choice.move:
         return search(question, most)
     element = kit.element_of(choice.part)
@@ -73,6 +84,11 @@ def propose(kit: Kit, choice: Choice, most: int = 5, build: Build | None = None)
         off = float(miss(choice.aim, nominal, {})[0])
         out.append(Proposal({choice.part: value}, told, good, off, int(value != values[0])))
     return out
+
+
+def drawn(kit: Kit, choice: Choice, sets: Sequence[Proposal], build: Build | None = None) -> Drawn | None:
+    """Curves of some sets of values; None where the choice has no response to show."""
+    return curves(_question(kit, choice, build), sets)
 
 
 def printed(kit: Kit, choice: Choice, build: Build | None = None) -> Proposal | None:

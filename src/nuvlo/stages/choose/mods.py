@@ -24,6 +24,7 @@ from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 CLIPPED = 0.01  # distortion at which a unit is said to clip
 LEVELS, CYCLES = 9, 6
+TOPS = (0.7, 0.05)  # of all supplies together, that the output is driven to: a transformer's is much less
 LOUD = log_frequencies(20.0, 20e3, 80)
 
 
@@ -176,13 +177,16 @@ def figures(kit: Kit, changes: Sequence[Change] = (), *, clipping: bool = True) 
 def _clips(kit: Kit, circuit: Circuit, overrides: Mapping[str, float], source: str, node: str, gain_db: float) -> float:
     """V r.m.s. at the output where distortion of 1 kHz passes 1 %."""
     whole = sum(abs(overrides.get(s.element, s.volts)) for s in kit.info.supply) or 10.0
-    levels = np.geomspace(0.01, 0.7, LEVELS) * whole / 10 ** (gain_db / 20)
-    try:
-        found = steady_sine(circuit, source, node, 1000.0, levels, dict(overrides), CYCLES)
-    except TransientError:
-        return float("nan")
-    onset = found.onset(CLIPPED)
-    return float(found.fundamental_at(onset)[0] / np.sqrt(2.0)) if np.isfinite(onset[0]) else float("nan")
+    for top in TOPS:
+        levels = np.geomspace(top / 70, top, LEVELS) * whole / 10 ** (gain_db / 20)
+        try:
+            found = steady_sine(circuit, source, node, 1000.0, levels, dict(overrides), CYCLES)
+        except TransientError:
+            continue
+        onset = found.onset(CLIPPED)
+        if np.isfinite(onset[0]) and onset[0] > levels[0]:
+            return float(found.fundamental_at(onset)[0] / np.sqrt(2.0))
+    return float("nan")
 
 
 def in_words(before: Figures, after: Figures) -> list[tuple[str, str, str]]:

@@ -12,6 +12,7 @@ from nuvlo.circuit.circuit import Array, Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.variation import Law, sample
+from nuvlo.kit.drawer import Spare
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.results import amount, results, unit_of
 from nuvlo.problems import NuvloError, Problem
@@ -24,6 +25,9 @@ UNITS_EACH = 200  # units of each judged
 COARSE = {1: 6000, 2: 70, 3: 17, 4: 8}  # values tried of each move at first
 DECIBELS = 0.5  # how near a wish in decibels is meant where nothing is said
 SHARE = 0.05  # and any other
+
+
+Drawn = tuple[Array, Array, Aim]  # frequencies (F,) Hz, dB (K, F), and the result they belong to
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,7 @@ class Question:
     laws: Mapping[str, Law]
     names: Mapping[str, float]
     tolerances: Mapping[str, float]
+    drawer: tuple[Spare, ...] = ()
 
     def printed(self, element: str) -> float:
         """The value in the netlist, with the inputs in place."""
@@ -60,7 +65,7 @@ class Question:
         return float(inner.scope.value(parameter, dict(self.names)))
 
 
-def curves(q: Question, proposals: Sequence[Proposal]) -> tuple[Array, Array, Aim] | None:
+def curves(q: Question, proposals: Sequence[Proposal]) -> Drawn | None:
     """Frequencies (F,), dB (K, F) of what each proposal does, and the aim it is drawn for; None where none is a response."""
     drawn = [a for a in q.aims if a.source and a.node and a.kind in ("corner_low", "corner_high", "peak", "gain")]
     shaped = [a for a in drawn if a.kind != "gain" or len({b.at for b in drawn if b.node == a.node}) > 1]
@@ -76,7 +81,7 @@ def curves(q: Question, proposals: Sequence[Proposal]) -> tuple[Array, Array, Ai
     return frequency, np.broadcast_to(found, (len(proposals), frequency.size)), aim
 
 
-def candidates(move: Move, printed: float, names: Mapping[str, float]) -> Array:
+def candidates(move: Move, printed: float, names: Mapping[str, float], drawer: Sequence[Spare] = ()) -> Array:
     """Rising preferred values that ``move`` allows. Raises :class:`NuvloError` where there is none."""
     low, high = (
         float(amount(text, names)) if text is not None else printed * factor
@@ -88,8 +93,11 @@ def candidates(move: Move, printed: float, names: Mapping[str, float]) -> Array:
                 f"'{move.element}' cannot lie between {low:g} and {high:g}.", "Mend low and high.", ref=move.element
             )
         )
-    decades = range(int(np.floor(np.log10(low))) - 3, int(np.ceil(np.log10(high))) - 1)
-    every = np.array(sorted(float(f"{m}e{d}") for m in mantissas(int(move.series[1:])) for d in decades))
+    if move.series == "drawer":
+        every = np.unique([s.value for s in drawer if s.unit == move.unit])
+    else:
+        decades = range(int(np.floor(np.log10(low))) - 3, int(np.ceil(np.log10(high))) - 1)
+        every = np.array(sorted(float(f"{m}e{d}") for m in mantissas(int(move.series[1:])) for d in decades))
     found = every[(every >= low * 0.9999) & (every <= high * 1.0001)]
     if not found.size:
         raise NuvloError(
@@ -103,7 +111,7 @@ def candidates(move: Move, printed: float, names: Mapping[str, float]) -> Array:
 def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
     """The best few sets of values, best first: those that most units would be right with."""
     q = question
-    ladders = [candidates(m, q.printed(m.element), q.names) for m in q.moves]
+    ladders = [candidates(m, q.printed(m.element), q.names, q.drawer) for m in q.moves]
     found, misses, leanings = _screen(q, ladders)
     best = np.lexsort((leanings, misses))[:JUDGED]
     yields = judge(q, found[best], seed)

@@ -1,0 +1,87 @@
+"""A kit and a changed one side by side: both responses on one plot, and every figure before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+
+from nuvlo.desktop.curve import CurveView, Line, Picture
+from nuvlo.desktop.lanes import label
+from nuvlo.kit import Kit
+from nuvlo.stages.choose.mods import Change, Figures, changes_in, figures, in_words
+
+IN_TIME = "hard"  # the word after which a sine is followed into clipping
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What ``compare`` found."""
+
+    title: str
+    changes: Sequence[Change]
+    before: Figures
+    after: Figures
+
+
+def answer(kit: Kit, line: str) -> Compared:
+    """What ``compare LINE`` asks. Some seconds, many where clipping is followed in time."""
+    words = line.split()
+    clipping = IN_TIME in words
+    wanted = [w for w in words if w != IN_TIME]
+    changes = changes_in(kit, wanted)
+    variant = next((v for v in kit.info.variant if v.id in wanted), None)
+    title = f"{kit.name}: {variant.title if variant else 'as printed and changed'}"
+    return Compared(title, changes, figures(kit, clipping=clipping), figures(kit, changes, clipping=clipping))
+
+
+class CompareTool(QScrollArea):
+    """Shows a :class:`Compared`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.rows: list[tuple[str, str, str]] = []
+
+    def show_answer(self, found: Compared) -> None:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(12, 4, 12, 12)
+        column.setSpacing(8)
+        column.addWidget(label(found.title, 15, bold=True))
+        for change in found.changes:
+            why = f"   {change.why}" if change.why else ""
+            column.addWidget(label(f"{change.part}: {change.was} → {change.to}{why}", 11, "slate", mono=True))
+        curve = CurveView()
+        curve.setFixedHeight(260)
+        lines = [
+            Line(found.before.frequency, found.before.response, "as printed", False),
+            Line(found.after.frequency, found.after.response, "changed", True),
+        ]
+        curve.show_picture(Picture("Input to output", "frequency", "gain, dB", lines))
+        column.addWidget(curve)
+        column.addLayout(self._table(found))
+        column.addWidget(
+            label(f"'compare … {IN_TIME}' follows a sine into clipping as well. Esc returns to the stage.", 10, "faint")
+        )
+        column.addStretch(1)
+        self.setWidget(page)
+        self.setAccessibleName("; ".join(f"{what}: {before}, {after}" for what, before, after in self.rows))
+
+    def _table(self, found: Compared) -> QGridLayout:
+        self.rows = in_words(found.before, found.after)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(20)
+        grid.setColumnStretch(2, 1)
+        for k, heading in enumerate(("", "as printed", "changed")):
+            grid.addWidget(label(heading, 10, "faint", bold=True), 0, k)
+        for n, (what, before, after) in enumerate(self.rows, 1):
+            over = what == "over its rating"
+            grid.addWidget(label(what, 11, "out" if over else "ink", bold=over), n, 0)
+            grid.addWidget(label(before, 11, "faint", mono=True), n, 1)
+            grid.addWidget(label(after, 11, "out" if over else "ink", bold=True, mono=not over), n, 2)
+        return grid
