@@ -14,6 +14,8 @@ from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages import choose
 from nuvlo.stages.choose.search import wish_words
 
+CURVE_ABOVE_CARDS, UNBOUND = 320, 16_777_215  # px
+
 
 class Picture(CurveFrame):
     """What the choice in hand does."""
@@ -60,6 +62,7 @@ class Picture(CurveFrame):
         units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in session.kit.parts.values()}
         at = next((k for k, p in enumerate(proposals) if _is_chosen(session, p)), -1)
         printed = solved.printed.get(choice.id)
+        self.curve.setMaximumHeight(CURVE_ABOVE_CARDS if choice.id in solved.curves else UNBOUND)
         if choice.id in solved.curves:
             frequency, db, aim = solved.curves[choice.id]
             names = ["as printed", "1", "2"]
@@ -71,6 +74,7 @@ class Picture(CurveFrame):
         self.proposals.show_proposals(proposals, units, choice.aim, at, printed)
 
     def _draw(self, session, choice, solved) -> None:
+        self.curve.setMaximumHeight(UNBOUND)
         self.curve.show_rest(True)
         chosen = session.build.choices.get(choice.id, choice.options[0].value)
         printed = solved.comparisons[0]

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.portrait import Portrait
 from nuvlo.kit import Stage
 from nuvlo.quantity import Verdict
+
+CELL = 64.0  # px high
 
 
 class Tray(QWidget):
@@ -29,12 +31,26 @@ class Tray(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self.found:
             return
-        columns = max(3, self.width() // 152)
-        rows = -(-len(self.found) // columns)
-        width, height = self.width() / columns, min(64.0, self.height() / rows)
         for k, f in enumerate(self.found):
-            x, y = (k % columns) * width, (k // columns) * height
-            self._cell(p, QRectF(x + 2, y + 2, width - 4, height - 4), f)
+            self._cell(p, self.place(k).adjusted(2, 2, -2, -2), f)
+
+    def place(self, k: int) -> QRectF:
+        """The cell of the part with this number."""
+        columns = max(3, self.width() // 152)
+        width = self.width() / columns
+        return QRectF((k % columns) * width, (k // columns) * CELL, width, CELL)
+
+    def show_found(self, found: list, now, kit) -> None:
+        self.found, self.now, self.kit = found, now, kit
+        self._fit()
+        self.update()
+
+    def _fit(self) -> None:
+        self.setMinimumHeight(int(self.place(len(self.found) - 1).bottom()) + 2 if self.found else 0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._fit()
+        super().resizeEvent(event)
 
     def _cell(self, p: QPainter, box: QRectF, f) -> None:
         t = theme.current()
@@ -77,13 +93,25 @@ class Picture(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 4, 8, 4)
         self.portrait, self.tray = Portrait(), Tray()
+        self.scroll_area = QScrollArea()
+        self.scroll_area.setWidgetResizable(True)
+        self.scroll_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.scroll_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll_area.setWidget(self.tray)
         column.addWidget(self.portrait)
-        column.addWidget(self.tray, 1)
+        column.addWidget(self.scroll_area, 1)
 
     def show_session(self, session, now, side: str) -> None:
         part = session.kit.find_part(now.task.target) if now else None
         self.portrait.setVisible(part is not None)
         self.portrait.show_part(part)
-        self.tray.found, self.tray.now = session.findings(Stage.UNPACK), now
-        self.tray.kit = session.kit
-        self.tray.update()
+        found = session.findings(Stage.UNPACK)
+        self.tray.show_found(found, now, session.kit)
+        at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), None)
+        if at is not None:
+            # Once the layout has run, so that places are known.
+            QTimer.singleShot(0, lambda: self._into_view(at))
+
+    def _into_view(self, at: int) -> None:
+        middle = self.tray.place(at).center()
+        self.scroll_area.ensureVisible(int(middle.x()), int(middle.y()), 0, int(CELL * 1.5))

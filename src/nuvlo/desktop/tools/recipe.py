@@ -106,14 +106,8 @@ class RecipeTool(QScrollArea):
         from nuvlo.desktop.curve import CurveView, Line, Picture
 
         frequency, db, aim = found.curves
-        units = {m.element: m.unit for m in found.recipe.info.move}
         view = CurveView()
-        lines = [
-            Line(
-                frequency, row, f"{n}: " + ", ".join(format_value(v, units[k], 3) for k, v in p.values.items()), n == 1
-            )
-            for n, (row, p) in enumerate(zip(db, found.proposals, strict=False), 1)
-        ]
+        lines = [Line(frequency, row, str(n), n == 1) for n, row in enumerate(db, 1)]
         view.setFixedHeight(250)
         view.show_picture(
             Picture(f"The first {len(lines)} sets: {aim.says or aim.name}", "frequency", "gain, dB", lines)

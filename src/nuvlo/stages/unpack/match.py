@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from nuvlo.circuit.circuit import Array
 from nuvlo.kit import Kit
@@ -99,6 +98,8 @@ def _settle(items: list[str], pairs: list[tuple[str, str]], known: Mapping[str, 
 
 
 def _improved(starts: list[tuple[int, int]], values: Array) -> list[tuple[int, int]]:
+    from scipy.optimize import linear_sum_assignment  # heavy: not before it is needed
+
     firsts = [a for a, _ in starts]
     chosen = list(starts)
     cost = sum((values[a] - values[b]) ** 2 for a, b in chosen)
