@@ -21,6 +21,7 @@ from nuvlo.logbook import (
     Redone,
     StepAccepted,
     StepDone,
+    TrayOrdered,
     TrimmerTurned,
     Undone,
 )  # fmt: skip
@@ -156,6 +157,10 @@ class _Commands:
     def _where(self, ref: str) -> str:
         place = self.s.kit.board.placements.get(ref) if self.s.kit.board else None
         return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
+
+    def tray(self, command: Command) -> Reply:
+        self.s.record(TrayOrdered(order=command.text))
+        return Reply(f"The tray lies by {command.text}.")
 
     def what(self, command: Command) -> Reply:
         return self._candidates(identify(command.text, self.s.kit, self.s.build.ticked))

@@ -168,6 +168,16 @@ def test_questions_at_the_bench_are_answered_in_a_line(qtbot, tmp_path, drive, l
     assert says in driver.said
 
 
+def test_the_tray_is_laid_out_anew_and_stays_so(drive):
+    driver = drive()
+    driver.type("tray list")
+    assert driver.session.findings(Stage.UNPACK)[1].task.target == "R2"
+    driver.type("undo")
+    assert driver.session.findings(Stage.UNPACK)[1].task.target == "R4"
+    driver.type("tray fish")
+    assert "Orders: value, strip" in driver.said
+
+
 def test_bands_are_clicked(drive):
     driver = drive()
     driver.type("what")

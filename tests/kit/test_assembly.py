@@ -2,6 +2,9 @@
 
 import itertools
 
+import pytest
+
+from nuvlo.kit import read_kit
 from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order
 
 
@@ -49,3 +52,14 @@ def test_a_kit_without_heights_still_has_an_order(tmp_path):
     steps = board_order(read_kit(tmp_path))
     assert {r for s in steps for r in s.parts} == {"R1", "C1"}
     assert sum(s.minutes for s in steps) > 0
+
+
+@pytest.mark.parametrize(
+    ("order", "refs"),
+    [("value", "R3 R1 R4 R2"), ("strip", "R1 R4 R2 R3"), ("section", "R1 R2 R3 R4"), ("list", "R1 R4 R2 R3")],
+)
+def test_the_tray_lies_as_the_hand_wants_it(order, refs, tmp_path):
+    (tmp_path / "bom.csv").write_text(
+        "ref,kind,value,section\nR1,resistor,10k,output\nR4,resistor,10k,input\nR2,resistor,10k,output\nR3,resistor,47,input\n"
+    )
+    assert [p.ref for p in in_tray_order(read_kit(tmp_path), order)] == refs.split()

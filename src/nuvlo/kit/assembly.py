@@ -6,8 +6,11 @@ first; a part that minds heat goes in after its neighbours that do not, unless i
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import groupby
+from typing import Any
 
 from nuvlo.kit.folder import Kit
 from nuvlo.kit.tables import Part
@@ -31,10 +34,32 @@ class Step:
     minutes: float
 
 
-def in_tray_order(kit: Kit) -> list[Part]:
-    """Parts as they lie in the tray: by kind in order of the list, each kind by rising value."""
-    kinds = list(dict.fromkeys(p.kind for p in kit.parts.values()))
-    return sorted(kit.parts.values(), key=lambda p: (kinds.index(p.kind), p.value if p.value is not None else 0.0))
+TRAY_ORDERS = ("value", "strip", "section", "list")
+
+
+def in_tray_order(kit: Kit, order: str = "value") -> list[Part]:
+    """Parts in the order that suits the hand.
+
+    ``value``: by kind in order of the list, each kind by rising value. ``strip``: what comes on one bandolier together,
+    the longest first. ``section``: section by section, each by value. ``list``: as listed.
+    """
+    parts = list(kit.parts.values())
+    kinds = list(dict.fromkeys(p.kind for p in parts))
+    sections = list(dict.fromkeys(p.section for p in parts))
+    alike = Counter(_sort_of(p) for p in parts)
+
+    def by_value(part: Part) -> tuple[int, float]:
+        return kinds.index(part.kind), part.value if part.value is not None else 0.0
+
+    keys: dict[str, Callable[[Part], Any]] = {
+        "value": by_value, "section": lambda p: (sections.index(p.section), by_value(p)),
+        "strip": lambda p: (-alike[_sort_of(p)], by_value(p), _sort_of(p)), "list": lambda p: 0,
+    }  # fmt: skip
+    return sorted(parts, key=keys.get(order, by_value))
+
+
+def _sort_of(part: Part) -> tuple[str, str, str]:
+    return part.kind, part.text, part.rating
 
 
 def board_order(kit: Kit) -> list[Step]:

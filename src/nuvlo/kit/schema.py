@@ -225,6 +225,14 @@ class Prove(_Strict):
     says: str = ""
 
 
+class Need(_Strict):
+    """A tool, a consumable or a part that the box never holds, with what it costs where that is known."""
+
+    name: str
+    kind: Literal["tool", "consumable", "part"] = "tool"
+    cost: Value | None = None
+
+
 class Hazard(_Strict):
     """Something that can hurt, shown before ``stage`` and confirmed deliberately."""
 
@@ -244,6 +252,7 @@ class KitFile(_Strict):
     point: tuple[Point, ...] = ()
     choice: tuple[Choice, ...] = ()
     variant: tuple[Variant, ...] = ()
+    need: tuple[Need, ...] = ()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

@@ -47,6 +47,7 @@ class Part:
     spreads: tuple[Spread, ...]
     on_board: bool
     note: str
+    section: str = ""
 
     @property
     def limits(self) -> tuple[float, float] | None:
@@ -174,6 +175,7 @@ def part(f: Fields) -> Part:
         f.text("ref"), kind, text, value, unit, tolerance, f.text("rating", ""), f.text("package", ""),
         f.optional_number("height_mm"), f.yes("heat"), f.yes("static"), f.yes("polarised"),
         f.optional_number("cost"), spreads, f.text("place", "board") == "board", f.text("note", ""),
+        f.text("section", ""),
     )  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from nuvlo.logbook.events import (
     Redone,
     StepAccepted,
     StepDone,
+    TrayOrdered,
     TrimmerTurned,
     Undone,
     WindowKept,
@@ -27,5 +28,5 @@ from nuvlo.logbook.events import (
 
 __all__ = [
     "Body", "Build", "BuildStarted", "CautionConfirmed", "ChoiceMade", "CurveTaken", "Event", "Exported", "Note", "PartMarked", "PartMeasured", "PartTicked", "Reading", "ReadingTaken", "Redone",
-    "StepAccepted", "StepDone", "TrimmerTurned", "Undone", "WindowKept", "fold",
+    "StepAccepted", "StepDone", "TrayOrdered", "TrimmerTurned", "Undone", "WindowKept", "fold",
 ]  # fmt: skip

@@ -49,6 +49,7 @@ class Build:
     swapped: set[str] = field(default_factory=set)
     choices: dict[str, str] = field(default_factory=dict)
     chosen_values: dict[str, str] = field(default_factory=dict)
+    tray_order: str = "value"
     done: set[str] = field(default_factory=set)
     accepted: dict[str, str] = field(default_factory=dict)
     confirmed: set[str] = field(default_factory=set)
@@ -147,6 +148,8 @@ def _apply(build: Build, event: ev.Event) -> None:
                 build.measured.pop(b.part, None)
             build.choices[b.choice] = b.value
             build.chosen_values[b.part] = b.value
+        case ev.TrayOrdered(order=order):
+            build.tray_order = order
         case ev.StepDone(step=step):
             build.done.add(step)
         case ev.StepAccepted(step=step, why=why):

@@ -57,6 +57,13 @@ class ChoiceMade(_Body):
     value: str
 
 
+class TrayOrdered(_Body):
+    """The order in which parts are checked in: ``value``, ``strip``, ``section`` or ``list``."""
+
+    kind: Literal["tray_ordered"] = "tray_ordered"
+    order: str
+
+
 class StepDone(_Body):
     """A step of a stage was done."""
 
@@ -152,7 +159,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | StepDone | StepAccepted | ReadingTaken
     | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -263,7 +263,7 @@ class _Reading:
         return Part(
             "", kind, text, value, unit, tolerance, rating, fields.get("package", ""), None, kind in HEAT_SHY,
             kind == "chip", kind in ONE_WAY_ROUND, _cost(fields.get("cost", "")), (), kind not in OFF_BOARD,
-            fields.get("note", ""),
+            fields.get("note", ""), self.section.get("text", "").strip(" ,;:|").capitalize(),
         )  # fmt: skip
 
     @staticmethod

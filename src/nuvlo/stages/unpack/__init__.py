@@ -14,7 +14,7 @@ MEASURED_KINDS = ("resistor", "capacitor")
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """One task for each part, in tray order."""
-    return [_task(part, build, look_alikes.warning(kit, part.ref)) for part in in_tray_order(kit)]
+    return [_task(part, build, look_alikes.warning(kit, part.ref)) for part in in_tray_order(kit, build.tray_order)]
 
 
 def _task(part: Part, build: Build, warning: str) -> Task:
