@@ -14,20 +14,23 @@ MEANINGS = ("ref", "quantity", "value", "kind", "tolerance", "rating", "package"
 WORDS: dict[str, tuple[str, ...]] = {
     "ref": (
         "ref", "refs", "reference", "references", "refdes", "designator", "designators", "part", "part no", "part ref",
-        "bauteil", "bezeichner", "referenz", "repère", "repere", "référence", "riferimento", "referencia", "onderdeel", "component",
+        "bauteil", "bezeichner", "referenz", "repère", "repere", "référence", "riferimento", "referencia", "onderdeel", "component", "teil", "bezeichnung", "designation", "rif",
         "location", "places",
     ),
     "quantity": (
-        "qty", "quantity", "count", "how many", "pcs", "pieces", "amount", "no", "number", "anzahl", "menge", "stück", "stueck",
+        "qty", "quantity", "count", "how many", "pcs", "pieces", "amount", "no", "number", "anzahl", "menge", "stück", "stueck", "stk", "qte",
         "quantité", "qté", "cantidad", "quantità", "aantal",
     ),
-    "value": ("value", "values", "val", "wert", "valeur", "valore", "valor", "waarde", "what", "marking", "part number", "code"),
-    "kind": ("type", "kind", "description", "item", "category", "beschreibung", "art", "désignation", "descrizione", "tipo", "typ", "omschrijving"),
+    "value": (
+        "value", "values", "val", "wert", "valeur", "valore", "valor", "waarde", "what", "marking", "part number", "code", "p n", "mpn", "mfg p n",
+        "mfr part", "manufacturer part", "was",
+    ),
+    "kind": ("type", "kind", "description", "desc", "item", "category", "beschreibung", "art", "désignation", "descrizione", "tipo", "typ", "omschrijving"),
     "tolerance": ("tolerance", "tol", "toleranz", "tolérance", "tolleranza"),
     "rating": ("rating", "voltage", "power", "ratings", "watt", "spannung", "leistung", "tension", "puissance"),
     "package": ("package", "footprint", "case", "size", "gehäuse", "bauform", "boîtier", "pattern"),
     "cost": ("cost", "price", "unit price", "preis", "prix", "prezzo", "precio", "prijs"),
-    "note": ("note", "notes", "comment", "comments", "remark", "remarks", "bemerkung", "hinweis", "remarque", "supplier note", "nota"),
+    "note": ("note", "notes", "comment", "comments", "remark", "remarks", "bemerkung", "hinweis", "remarque", "supplier note", "nota", "bem", "notiz"),
     "fitted": ("dnp", "dnf", "do not fit", "not fitted"),
     "nothing": ("pos", "line", "index", "datasheet", "supplier", "order code", "url", "link", "total", "subtotal"),
 }  # fmt: skip
@@ -36,10 +39,25 @@ LOOKED_AT = 15  # lines in which a heading is looked for
 
 
 def meaning(heading: str) -> str | None:
-    """What a heading's words mean; None where they mean nothing known."""
-    clean = re.sub(r"\(.*?\)|[#.:*]|\bin\b.*", " ", heading.lower()).strip()
-    clean = re.sub(r"\s+", " ", clean)
-    return _MEANING_OF.get(clean) or _MEANING_OF.get(clean.removesuffix("s"))
+    """What a heading's words mean; None where they mean nothing known.
+
+    ``Ref(s)``, ``Bauteil-Nr.``, ``Wert/Typ`` and ``Preis EUR`` are known by their first words.
+    """
+    low = heading.lower()
+    if re.fullmatch(r"(item|line|pos|row|lfd)\W*(#|no|nr|number)?\W*", low):
+        return "nothing" if low.strip(" .:") != "item" else "kind"
+    clean = re.sub(r"\(.*?\)|\bin\b.*", " ", low)
+    words = re.sub(r"[^\w%]+", " ", clean).split()
+    if "$" in low or "€" in low or "£" in low:
+        return "cost"
+    if re.search(r"\d", clean):
+        return _MEANING_OF.get(" ".join(words))
+    for count in range(len(words), 0, -1):
+        text = " ".join(words[:count])
+        found = _MEANING_OF.get(text) or _MEANING_OF.get(text.removesuffix("s"))
+        if found:
+            return found
+    return None
 
 
 def heading_meanings(line: Line) -> dict[int, str] | None:

@@ -15,6 +15,7 @@ from nuvlo.kit.tables import UNIT_OF_KIND, Part
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
+LARGE = 10e-6  # F: from here on a capacitor of which nothing more is said has a way round (common practice, no source)
 MOST_ALIKE = 200  # parts that one line may stand for
 _COUNT = re.compile(r"(\d{1,4})\s*(?:x|×|pcs\.?|off|stk\.?|Stück)?\s+(?=\S)", re.IGNORECASE)
 OFF_BOARD = ("potentiometer", "jack", "switch", "case", "knob", "hardware", "wire", "fuse")
@@ -108,7 +109,11 @@ class _Reading:
             elif meanings is not None and k >= (first or 0):
                 self._take_columns(line, meanings)
                 self.headings.append((line.number, line.text))
-            elif (first is not None and k < first) or line.text.startswith(("#", "//")):
+            elif (
+                (first is not None and k < first)
+                or not re.search(r"\w", line.text)
+                or line.text.startswith(("#", "//"))
+            ):
                 self.headings.append((line.number, line.text))
             else:
                 self._line(line)
@@ -254,6 +259,8 @@ class _Reading:
         if unit:
             found = self._value(kind, fields, described)
             value = found.value
+            if kind == "capacitor" and value >= LARGE and words.kind_in(described) != "capacitor":
+                kind = "electrolytic"
             if kind == "resistor" and value == 0:
                 kind, unit, value = "link", "", None
             text = format_value(found.value, UNIT_OF_KIND.get(kind, "Ω"), 4).replace("\u202f", "")

@@ -13,6 +13,7 @@ from pathlib import Path
 from nuvlo.problems import NuvloError, Problem
 
 SEPARATORS = ("\t", ";", ",", "|")
+SPACES = re.compile(r"\s{2,}")  # columns drawn up with spaces
 MARKS = ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
 MOST_BYTES = 20_000_000
 
@@ -58,6 +59,10 @@ def decoded(data: bytes) -> str:
 def lines_of(text: str) -> list[Line]:
     """Lines of ``text`` cut into cells by the separator that cuts it most evenly."""
     separator = _separator(text)
+    if separator is None and _drawn_up(text):
+        return [
+            Line(n, tuple(SPACES.split(t.strip())), t.strip()) for n, t in enumerate(text.splitlines(), 1) if t.strip()
+        ]
     if separator is None:
         return [Line(n, (t.strip(),), t.strip()) for n, t in enumerate(text.splitlines(), 1) if t.strip()]
     out = []
@@ -76,10 +81,18 @@ def lines_of(text: str) -> list[Line]:
     return out
 
 
+def _drawn_up(text: str) -> bool:
+    """Whether most lines fall into three or more cells at runs of spaces."""
+    lines = [t for t in text.splitlines() if re.search(r"\w", t)]
+    wide = [len(SPACES.split(t.strip())) for t in lines]
+    return len(lines) > 2 and sum(w >= 3 for w in wide) >= 0.6 * len(lines)
+
+
 def _separator(text: str) -> str | None:
     """The separator that gives most lines one and the same number of cells; None for plain text."""
     lines = [t for t in text.splitlines() if t.strip()][:400]
     best, most = None, 0.0
+    spaced = _drawn_up(text)
     for candidate in SEPARATORS:
         counts = Counter(len(row) for row in csv.reader(lines, delimiter=candidate))
         counts.pop(1, None)
@@ -87,6 +100,8 @@ def _separator(text: str) -> str | None:
             continue
         wide, often = counts.most_common(1)[0]
         score = often / len(lines) + 0.01 * min(wide, 8)
+        if spaced and candidate == ",":
+            continue  # the commas stand within cells
         if often >= max(2, 0.4 * len(lines)) and score > most + 0.05:
             best, most = candidate, score
     return best

@@ -13,17 +13,17 @@ from nuvlo.quantity.markings import Marking, colours_in, preferred, read_bands, 
 # Words that tell a kind, the more telling first, in the languages lists come in.
 KIND_WORDS: tuple[tuple[str, str], ...] = (
     ("transformer", r"transformer|übertrager|trafo|transfo"),
-    ("resistor", r"metal film|carbon film|metallschicht|wirewound|resist|widerst|résist|weerstand|\bres[_:]|r_axial"),
-    ("electrolytic", r"electrolytic|elko|\belyt|tantal|cp_radial|cp_axial|polari[sz]ed cap|\belectro\b"),
+    ("resistor", r"metal film|carbon film|metallschicht|wirewound|resist|\bres\b|widerst|résist|weerstand|\bres[_:]|r_axial"),
+    ("electrolytic", r"electrolytic|elko|\balum\b|\belyt|tantal|cp_radial|cp_axial|polari[sz]ed cap|\belectro\b"),
     ("trimmer", r"\btrim|preset"),
     ("potentiometer", r"\bpot\b|\bpoti|potentio|potmeter|\bpots\b"),
-    ("capacitor", r"capac|\bcaps?\b|kondens|condens|kerko|\bfilm\b|folie|ceram|keram|céram|\bmkt\b|\bmkp\b|\bmica\b|c_disc|cap_"),
+    ("capacitor", r"capac|\bcaps?\b|\bcer\b|kondens|condens|kerko|\bfilm\b|folie|ceram|keram|céram|\bmkt\b|\bmkp\b|\bmica\b|c_disc|cap_"),
     ("inductor", r"induct|choke|\bcoils?\b|spule|drossel"),
     ("valve", r"\bvalves?\b|\btubes?\b|röhre|triode|pentode"),
+    ("chip", r"op-?amp|\bics?\b|regulator|\bchips?\b|integrated"),
     ("lamp", r"\bleds?\b|\blamps?\b|leucht"),
     ("diode", r"diode|rectifier|zener"),
-    ("transistor", r"transist|\bj?fets?\b|mosfet"),
-    ("chip", r"op-?amp|\bics?\b|regulator|\bchips?\b|integrated"),
+    ("transistor", r"transist|\btrans\b|\bnpn\b|\bpnp\b|\bj?fets?\b|mosfet"),
     ("socket", r"\bsockets?\b|\bdip-?\d*.?socket"),
     ("jack", r"\bjacks?\b|connector|stecker|buchse|\bxlr\b|header|\bconn[_ ]|terminal"),
     ("switch", r"switch|schalter|footswitch"),
@@ -114,7 +114,7 @@ def value_in(kind: str, text: str, *, surface_mount: bool = False) -> Found:
     if colours and kind == "resistor" and (bands := read_bands(colours)):
         return Found(bands[0].value, bands[0].tolerance)
     why = f"'{text}' holds no value in {unit}" if text else "the value is empty"
-    for candidate in _candidates(text):
+    for candidate in _candidates(re.sub(r"(?<=\d)\s?([UNP])F\b", lambda m: m[1].lower() + "F", text)):
         if re.fullmatch(r"\d{2,4}[A-Za-z]?", candidate) and (coded := _coded(kind, candidate, surface_mount)):
             return coded
         try:
