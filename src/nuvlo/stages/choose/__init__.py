@@ -15,7 +15,7 @@ from nuvlo.model.results import results
 from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
-from nuvlo.stages.choose.search import Drawn, Proposal, Question, as_printed, curves, judge, miss, search
+from nuvlo.stages.choose.search import Drawn, Proposal, Question, as_printed, curves, miss, search, share_right
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -67,6 +67,10 @@ def propose(
         return search(replace(question, moves=only, drawer=tuple(drawer)), most)
     if choice.move:
         return search(question, most)
+    return _options(kit, choice, question)
+
+
+def _options(kit: Kit, choice: Choice, question: Question) -> list[Proposal]:
     element = kit.element_of(choice.part)
     if element is None:
         raise NuvloError(
@@ -79,7 +83,7 @@ def propose(
         spread = {**question.laws, element: question.laws[element].around(value)}
         fixed = Question(question.circuit, (), choice.aim, spread, {}, {})
         nominal = results(question.circuit, choice.aim, {element: value}) if choice.aim else {}
-        good = judge_fixed(fixed) if any(a.wanted for a in choice.aim) else 1.0
+        good = share_right(fixed) if any(a.wanted for a in choice.aim) else 1.0
         told = {name: float(found[0]) for name, found in nominal.items()}
         off = float(miss(choice.aim, nominal, {})[0])
         out.append(Proposal({choice.part: value}, told, good, off, int(value != values[0])))
@@ -94,13 +98,6 @@ def drawn(kit: Kit, choice: Choice, sets: Sequence[Proposal], build: Build | Non
 def printed(kit: Kit, choice: Choice, build: Build | None = None) -> Proposal | None:
     """What a choice with moves does as the kit is printed; None for one among options."""
     return as_printed(_question(kit, choice, build)) if choice.move else None
-
-
-def judge_fixed(question: Question) -> float:
-    """Share of units that meet the aims where nothing is moved."""
-    import numpy as np
-
-    return float(judge(question, np.zeros((1, 0)), 1)[0])
 
 
 def _question(kit: Kit, choice: Choice, build: Build | None) -> Question:

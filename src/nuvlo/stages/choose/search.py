@@ -241,5 +241,10 @@ def judge(q: Question, values: Array, seed: int) -> Array:
     return np.asarray(good.reshape(len(values), UNITS_EACH).mean(axis=1))
 
 
+def share_right(q: Question) -> float:
+    """The same where nothing is moved."""
+    return float(judge(q, np.zeros((1, 0)), 1)[0])
+
+
 def _tolerance(q: Question, move: Move) -> float:
     return q.tolerances.get(move.element, move.tolerance)
