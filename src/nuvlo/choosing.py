@@ -31,12 +31,12 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
     recipe.add_argument("--most", type=int, default=5)
 
 
-def proposals_document(proposals: Sequence[Any]) -> list[Document]:
-    """JSON of proposals: figures that are none become null."""
+def proposals_document(proposals: Sequence[Any], named: Mapping[str, str] | None = None) -> list[Document]:
+    """JSON of proposals, values by the reference that ``named`` gives for an element; figures that are none become null."""
     from nuvlo.model.windows import finite
 
     return [
-        {"values": p.values, "results": {k: finite(v) for k, v in p.results.items()}, "yield": p.good, "miss": finite(p.miss),
+        {"values": {(named or {}).get(k, k): v for k, v in p.values.items()}, "results": {k: finite(v) for k, v in p.results.items()}, "yield": p.good, "miss": finite(p.miss),
          "changed": p.changed}
         for p in proposals
     ]  # fmt: skip
@@ -60,7 +60,8 @@ def _choose(a: argparse.Namespace) -> Answer:
     found = propose(kit, choice, a.most, drawer=read_drawer(a.drawer) if a.drawer else ())
     units = {aim.name: unit_of(aim) for aim in choice.aim}
     value_units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in kit.parts.values()}
-    return 0, {"proposals": proposals_document(found)}, _said(found, value_units, units)
+    named = {m.element: part.ref for m in choice.move if (part := kit.part_of(m.element)) is not None}
+    return 0, {"proposals": proposals_document(found, named)}, _said(found, value_units, units)
 
 
 def _recipe(a: argparse.Namespace) -> Answer:

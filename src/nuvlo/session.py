@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nuvlo.kit import Kit, Stage
+from nuvlo.kit import Kit, Stage, look_alikes
 from nuvlo.logbook import Body, Build, Event, WindowKept, fold
 from nuvlo.model import Band, Finding, Task, TrimCurve, Wants, Window, WorkingModel, finding
 from nuvlo.model.working import Comparison
@@ -77,6 +77,7 @@ class Session:
         self._model: tuple[object, WorkingModel] | None = None
         self._found: dict[Stage, list[Finding]] = {}  # kept until the next event or answer of the model
         self.bench = workshop.bench_for(kit, build)
+        look_alikes.look_alikes(kit)  # kept with the kit: found here, off the interface thread
 
     # -- what is asked, what is known ---------------------------------------------------------------------------
 

@@ -169,7 +169,7 @@ def read_measured(path: Path, kit: Any, text: str | None = None) -> dict[str, li
             raise ValueError(f"'{ref}' is no part of {kit.name}")
         if not part.unit:
             raise ValueError(f"'{ref}' has no value to measure")
-        value = f.number("value")
+        value = parse_value(f.text("value"), part.unit)
         unit = f.text("unit", part.unit)
         if unit.lower() in ("ohm", "ohms", "r"):
             unit = "Ω"

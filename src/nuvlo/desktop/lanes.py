@@ -11,6 +11,7 @@ from nuvlo.desktop.gauge import Gauge
 from nuvlo.model import Finding, Wants
 
 FOLLOWING = 5
+MOST_GAUGES, HANDFUL = 24, 8
 
 
 def label(
@@ -181,10 +182,16 @@ class ReadingsLane(QScrollArea):
         if self.large:
             taken = [f for f in found if f.reading is not None]
             shown = [f for f in found if f.task.id == present] or taken[-1:]
-        key = (heading, tuple(f.window is None for f in shown), note, self.large, theme.current().name)
+        above = below = 0
+        if len(shown) > MOST_GAUGES:  # each costs time: those near the present one, moved on by the handful
+            at = next((k for k, f in enumerate(shown) if f.task.id == present), 0)
+            above = min(max(0, (at // HANDFUL - 1) * HANDFUL), len(shown) - MOST_GAUGES)
+            below = len(shown) - above - MOST_GAUGES
+            shown = shown[above : above + MOST_GAUGES]
+        key = (heading, above, tuple(f.window is None for f in shown), note, self.large, theme.current().name)
         if key != self._layout:
             self._layout = key
-            self._lay_out(heading, shown, note)
+            self._lay_out(heading, shown, note, above, below)
         for gauge, f in zip(self.gauges, shown, strict=True):
             gauge.show_finding(f, present=f.task.id == present)
         marked = next((g for g in self.gauges if g.present), None)
@@ -192,16 +199,20 @@ class ReadingsLane(QScrollArea):
             # Once the layout has run, so that positions are known; the one just read stays in view above it.
             QTimer.singleShot(0, lambda g=marked: self._into_view(g))
 
-    def _lay_out(self, heading: str, shown: list[Finding], note: str) -> None:
+    def _lay_out(self, heading: str, shown: list[Finding], note: str, above: int, below: int) -> None:
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(8, 4, 16, 12)
         column.setSpacing(6)
         if not self.large:
             column.addWidget(label(heading, 10, "faint", bold=True))
+        if above:
+            column.addWidget(label(f"{above} more above", 10, "faint"))
         self.gauges = [Gauge(f, large=self.large) for f in shown]
         for gauge in self.gauges:
             column.addWidget(gauge)
+        if below:
+            column.addWidget(label(f"{below} more below", 10, "faint"))
         if note:
             column.addWidget(label(note, 11, "faint"))
         column.addStretch(1)

@@ -41,8 +41,8 @@ def named(name: str, more: Iterable[Path] = ()) -> Recipe:
     """The recipe of this name. Raises :class:`NuvloError` that names the nearest one."""
     folders = recipe_folders(more)
     if name not in folders:
-        from rapidfuzz import process
+        from rapidfuzz import fuzz, process
 
-        near = process.extractOne(name, list(folders))
+        near = process.extractOne(name, list(folders), scorer=fuzz.ratio)
         raise NuvloError(Problem(f"there is no recipe '{name}'.", f"Did you mean '{near[0]}'?" if near else ""))
     return read_recipe(folders[name])
