@@ -79,6 +79,8 @@ def _parser() -> argparse.ArgumentParser:
     choosing.add_verbs(verb)
     order = verb("order", _order, "the order of work with its checks")
     order.add_argument("folder", type=Path)
+    bend = verb("bend", _bend, "which way to bend each lead on the solder side")
+    bend.add_argument("folder", type=Path)
     journey = verb("journey", _journey, "build a kit from box to sheet on the simulated bench")
     journey.add_argument("folder", type=Path)
     journey.add_argument("--seed", type=int, default=1)
@@ -172,6 +174,26 @@ def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
     }  # fmt: skip
     text = "\n".join(f"{s.n:3d}  {s.action}: {', '.join(s.parts)}\n     {s.reason}" for s in steps)
     return 0, document, text
+
+
+def _bend(a: argparse.Namespace) -> tuple[int, Document, str]:
+    from nuvlo.kit import read_kit
+    from nuvlo.kit.bend import bends
+    from nuvlo.model.windows import finite
+
+    found = bends(read_kit(a.folder))
+    document = {
+        "leads": [
+            {"ref": x.ref, "pin": x.pin, "clock": x.clock, "clearance_mm": finite(x.clearance_mm), "length_mm": x.length_mm,
+             "near": x.near, "tight": x.tight}
+            for x in found
+        ]
+    }  # fmt: skip
+    lines = [
+        f"{x.ref:6s} leg {x.pin}: {x.clock:2d} o'clock, clear by {x.clearance_mm:.1f} mm"
+        f"{f' only, of {x.near}' if x.tight else ''}" for x in found
+    ]  # fmt: skip
+    return 0, document, "\n".join(lines) or "This kit has no board."
 
 
 def _predict(a: argparse.Namespace) -> tuple[int, Document, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from math import atan2, degrees, hypot
+from math import atan2, cos, degrees, hypot, radians, sin
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.portrait import BANDS
 from nuvlo.kit import Kit, Pad
+from nuvlo.kit.bend import bends
 from nuvlo.quantity import resistor_bands
 
 WIRES = {
@@ -152,6 +153,8 @@ class BoardMap(QWidget):
         for ref, mine in pads.items():
             if ref in board.placements:
                 self._part(p, ref, mine, scale)
+        if m.side == "bottom":
+            self._leads(p, scale)
         for ref, mine in pads.items():
             self._legend(p, ref, mine, scale)
         if m.wires:
@@ -173,6 +176,18 @@ class BoardMap(QWidget):
                 p.drawEllipse(at, r, r)
             p.setBrush(QColor(theme.current().board).darker(150))
             p.drawEllipse(at, 0.42 * scale, 0.42 * scale)
+
+    def _leads(self, p: QPainter, scale: float) -> None:
+        """Leads of the parts in hand as they are bent."""
+        assert self.kit is not None
+        assert self.kit.board is not None
+        for lead in bends(self.kit):
+            if lead.ref in self.marking.lit:
+                pad = next(q for q in self.kit.board.pads_of(lead.ref) if q.pin == lead.pin)
+                at, angle = self.place(pad.x_mm, pad.y_mm), radians(90 - 30 * lead.clock)
+                long = lead.length_mm * scale
+                p.setPen(QPen(QColor(theme.current().legend), 0.6 * scale, cap=Qt.PenCapStyle.RoundCap))
+                p.drawLine(at, at + QPointF(long * cos(angle), -long * sin(angle)))
 
     def _part(self, p: QPainter, ref: str, pads: list[Pad], scale: float) -> None:
         part, m = self.kit.find_part(ref), self.marking

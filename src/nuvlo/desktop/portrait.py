@@ -50,7 +50,8 @@ class Portrait(QWidget):
         )
         mm = SCALES.get(self.part.kind, 11.0)
         p.save()
-        p.translate(self.width() / 2 - 30, self.height() / 2 - 6)
+        rise = 20 if self.part.kind in UPRIGHT else 6  # long legs stay clear of the words below
+        p.translate(self.width() / 2 - 30, self.height() / 2 - rise)
         DRAW.get(self.part.kind, _box)(p, mm, self.part)
         p.restore()
         self._rule(p, mm)
@@ -226,5 +227,6 @@ DRAW = {
     "resistor": _resistor, "diode": _diode, "capacitor": _film, "electrolytic": _electrolytic, "transistor": _transistor,
     "lamp": _lamp, "trimmer": _trimmer, "potentiometer": _pot, "jack": _jack, "socket": _jack,
 }  # fmt: skip
+UPRIGHT = ("transistor", "lamp", "electrolytic")
 SCALES = {"potentiometer": 5.0, "jack": 5.0, "socket": 5.0, "switch": 5.0, "case": 5.0, "electrolytic": 8.5, "lamp": 9.0,
           "transistor": 9.5}  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nuvlo.kit import Kit, Part, Stage, look_alikes
 from nuvlo.kit.assembly import Step, board_order
+from nuvlo.kit.bend import bends
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
 from nuvlo.quantity import format_value
@@ -32,12 +33,23 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     out = []
     for step in board_order(kit):
         if step.gate is None and step.action.startswith("Fit"):
-            out += [_fit(kit.parts[ref], build, step, look_alikes.warning(kit, ref)) for ref in step.parts]
+            out += [_fit(kit.parts[ref], build, step, _more(kit, ref)) for ref in step.parts]
         else:
             names = ", ".join(step.parts)
             detail = GATES.get(step.gate or "", step.reason + " {parts}.").format(parts=names)
             out.append(Task(f"fit.{step.n}", Stage.FIT, Wants.STEP, step.action, detail, parts=step.parts))
     return out
+
+
+def _more(kit: Kit, ref: str) -> str:
+    """How to bend its leads, and what it is mistaken for."""
+    mine = [lead for lead in bends(kit) if lead.ref == ref]
+    ways = ", ".join(f"leg {lead.pin} to {lead.clock}" for lead in mine)
+    said = [f"Bend on the solder side: {ways} o'clock."] if mine else []
+    said += [
+        f"Mind leg {lead.pin}: {lead.near} is only {lead.clearance_mm:.1f}\u202fmm away." for lead in mine if lead.tight
+    ]
+    return "\n".join(w for w in (*said, look_alikes.warning(kit, ref)) if w)
 
 
 def _fit(part: Part, build: Build, step: Step, warning: str) -> Task:
