@@ -167,3 +167,18 @@ def test_the_command_is_installed_and_quiet_on_stdout():
     )
     assert done.returncode == 0
     assert json.loads(done.stdout)["converged"]
+
+
+def test_order_in_schools(capsys):
+    _, document, _ = run(capsys, "order", KIT, "--schools", "--json")
+    assert document["default"] in [s["name"] for s in document["schools"]]
+    assert all(s["says"] for s in document["schools"])
+    _, document, _ = run(capsys, "order", KIT, "--school", "together", "--json")
+    assert {"n", "action", "parts", "gate", "after", "reason", "minutes"} <= set(document["steps"][0])
+    assert run(capsys, "order", KIT, "--school", "fish", "--json")[0] == 1
+
+
+def test_bend(capsys):
+    _, document, _ = run(capsys, "bend", KIT, "--json")
+    assert all(1 <= lead["clock"] <= 12 and lead["clearance_mm"] > 0.5 for lead in document["leads"])
+    assert {"ref", "pin", "clock", "clearance_mm"} <= set(document["leads"][0])

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import TRAY_ORDERS
+from nuvlo.kit.assembly import TRAY_ORDERS, school_named
 from nuvlo.model import Task, Wants
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue
@@ -60,7 +60,20 @@ def names(kit: Kit) -> list[str]:
     """Everything a line may start with, for completion."""
     lugs = [w.start for w in kit.wires]
     points = [p.name for p in kit.info.point]
-    words = [*PLAIN, *WITH_TEXT, "choose", "turn", "find", "instead", "tray", "stage", "current", "leads", "gain"]
+    words = [
+        *PLAIN,
+        *WITH_TEXT,
+        "choose",
+        "turn",
+        "find",
+        "instead",
+        "tray",
+        "school",
+        "stage",
+        "current",
+        "leads",
+        "gain",
+    ]
     return list(dict.fromkeys([*kit.parts, *points, *lugs, *words]))
 
 
@@ -86,6 +99,11 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         return _stage(rest)
     if head == "find":
         return _find(rest, kit)
+    if head == "school":
+        try:
+            return Command("school", f"work by {school_named(rest)}", text=school_named(rest))
+        except NuvloError as bad:
+            raise NotUnderstood(bad.problems) from bad
     if head == "tray":
         if rest.lower() not in TRAY_ORDERS:
             raise NotUnderstood(Problem(f"'{rest}' is no order of the tray.", f"Orders: {', '.join(TRAY_ORDERS)}."))

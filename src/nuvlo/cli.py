@@ -79,6 +79,8 @@ def _parser() -> argparse.ArgumentParser:
     choosing.add_verbs(verb)
     order = verb("order", _order, "the order of work with its checks")
     order.add_argument("folder", type=Path)
+    order.add_argument("--school", default="", help="such as sections+batches")
+    order.add_argument("--schools", action="store_true", help="list the schools and what speaks for each")
     bend = verb("bend", _bend, "which way to bend each lead on the solder side")
     bend.add_argument("folder", type=Path)
     journey = verb("journey", _journey, "build a kit from box to sheet on the simulated bench")
@@ -162,9 +164,14 @@ def _kit_check(a: argparse.Namespace) -> tuple[int, Document, str]:
 
 def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
     from nuvlo.kit import read_kit
+    from nuvlo.kit.assembly import DEFAULT_SCHOOL, schools
     from nuvlo.stages.sequence import order
 
-    steps = order(read_kit(a.folder))
+    if a.schools:
+        known = [{"name": s.name, "says": s.says} for s in schools()]
+        lines = [f"{s['name']:24s} {s['says']}" for s in known]
+        return 0, {"schools": known, "default": DEFAULT_SCHOOL}, "\n".join(lines)
+    steps = order(read_kit(a.folder), a.school or DEFAULT_SCHOOL)
     document = {
         "steps": [
             {"n": s.n, "action": s.action, "parts": list(s.parts), "gate": s.gate, "after": list(s.after),

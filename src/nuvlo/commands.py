@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from nuvlo.bench_line import Command
 from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
+from nuvlo.kit.assembly import board_order
 from nuvlo.kit.schema import Choice
 from nuvlo.logbook import (
     CautionConfirmed,
@@ -19,6 +20,7 @@ from nuvlo.logbook import (
     PartTicked,
     ReadingTaken,
     Redone,
+    SchoolTaken,
     StepAccepted,
     StepDone,
     TrayOrdered,
@@ -157,6 +159,18 @@ class _Commands:
     def _where(self, ref: str) -> str:
         place = self.s.kit.board.placements.get(ref) if self.s.kit.board else None
         return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
+
+    def school(self, command: Command) -> Reply:
+        if any(step.startswith("fit.") for step in self.s.build.done):
+            raise Refused(
+                Problem("parts are in already: the order can no longer change.", "Undo them first, or finish this way.")
+            )
+        before, after = (board_order(self.s.kit, s) for s in (self.s.build.school, command.text))
+        self.s.record(SchoolTaken(school=command.text))
+        first = [next((s.action for s in steps), "nothing") for steps in (before, after)]
+        return Reply(
+            f"{len(before)} steps beginning with '{first[0].lower()}' become {len(after)} beginning with '{first[1].lower()}'."
+        )
 
     def tray(self, command: Command) -> Reply:
         self.s.record(TrayOrdered(order=command.text))

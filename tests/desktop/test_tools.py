@@ -178,6 +178,20 @@ def test_the_tray_is_laid_out_anew_and_stays_so(drive):
     assert "Orders: value, strip" in driver.said
 
 
+def test_the_school_is_changed_before_the_first_part_goes_in_and_not_after(drive):
+    driver = drive()
+    driver.type("school together")
+    assert "become" in driver.said
+    steps = driver.session.findings(Stage.FIT)
+    assert sum(f.task.title.startswith("Solder") for f in steps) == 1
+    driver.until(Stage.FIT, "Fit R1")
+    driver.space()
+    driver.type("school groups")
+    assert "can no longer change" in driver.said
+    driver.type("school fish")
+    assert "no school 'fish'" in driver.said
+
+
 def test_bands_are_clicked(drive):
     driver = drive()
     driver.type("what")

@@ -5,7 +5,9 @@ import itertools
 import pytest
 
 from nuvlo.kit import read_kit
-from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order
+from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order, school_named, schools
+from nuvlo.problems import NuvloError
+from nuvlo.workshop import SHIPPED
 
 
 def test_lowest_profile_first_and_heat_hardy_before_heat_shy(gorsefire):
@@ -63,3 +65,59 @@ def test_the_tray_lies_as_the_hand_wants_it(order, refs, tmp_path):
         "ref,kind,value,section\nR1,resistor,10k,output\nR4,resistor,10k,input\nR2,resistor,10k,output\nR3,resistor,47,input\n"
     )
     assert [p.ref for p in in_tray_order(read_kit(tmp_path), order)] == refs.split()
+
+
+KITS = sorted(p.name for p in SHIPPED.iterdir())
+
+
+@pytest.mark.parametrize("school", [s.name for s in schools()])
+@pytest.mark.parametrize("kit", KITS)
+def test_in_every_school_each_part_is_fitted_once_and_guarded(kit, school):
+    opened = read_kit(SHIPPED / kit)
+    steps = board_order(opened, school)
+    fitted = [ref for s in steps if s.action.startswith("Fit ") for ref in s.parts]
+    assert sorted(fitted) == sorted(p.ref for p in opened.parts.values() if p.on_board)
+    inserted: set[str] = set()
+    seen: dict[str, set[str]] = {"values": set(), "polarity": set()}
+    for step in steps:
+        if step.action.startswith("Fit "):
+            inserted |= set(step.parts)
+        elif step.gate in seen:
+            assert set(step.parts) <= inserted
+            seen[step.gate] |= set(step.parts)
+        elif step.action.startswith("Solder "):
+            assert set(step.parts) <= seen["values"], "values are looked at before they are made fast"
+            assert {r for r in step.parts if opened.parts[r].polarised} <= seen["polarity"]
+    soldered = [ref for s in steps if s.action.startswith("Solder ") for ref in s.parts]
+    assert sorted(soldered) == sorted(fitted)
+    assert all(a < s.n for s in steps for a in s.after)
+    assert all(s.reason for s in steps)
+
+
+def fits(kit, school):
+    return [s for s in board_order(read_kit(SHIPPED / kit), school) if s.action.startswith("Fit ")]
+
+
+def test_sections_are_finished_and_tested_one_by_one():
+    opened = read_kit(SHIPPED / "millrace")
+    steps = board_order(opened, "sections")
+    tests = [s for s in steps if s.gate == "section"]
+    assert [s.action for s in tests][:2] == ["Test Regulators by itself", "Test Phantom by itself"]
+    for step in tests:
+        before = {r for s in steps[: step.n] if s.action.startswith("Solder ") for r in s.parts}
+        section = opened.part(step.parts[0]).section
+        assert {p.ref for p in opened.parts.values() if p.section == section and p.on_board} <= before
+
+
+def test_semiconductors_first_and_batches_of_a_dozen():
+    assert fits("lampwick", "semiconductors")[0].action == "Fit the sockets"
+    assert all(len(s.parts) <= 12 for s in fits("millrace", "batches"))
+    together = board_order(read_kit(SHIPPED / "millrace"), "together")
+    assert sum(s.action.startswith("Solder ") for s in together) == 1
+
+
+@pytest.mark.parametrize(("text", "name"), [("sections", "sections+groups"), ("batches", "lowest+batches"), ("together+semiconductors", "semiconductors+together")])  # fmt: skip
+def test_schools_are_named_by_either_half(text, name):
+    assert school_named(text) == name
+    with pytest.raises(NuvloError, match="no school 'fish'"):
+        school_named(f"{text}+fish")

@@ -13,7 +13,7 @@ from nuvlo.desktop.lanes import label, tint
 
 HELP = (
     "r4 99.2k  measured part    tp3 4.48  reading    4.48  what is asked for    r4 missing  state of a part\n"
-    "choose 220n    turn 30    read    sweep    confirm    accept WHY    note TEXT    find c2    stage wake    tray strip\n"
+    "choose 220n    turn 30    read    sweep    confirm    accept WHY    note TEXT    find c2    stage wake    tray strip    school sections\n"
     "what 104K  what can it be    reads 99.4k  where does it go    instead r4  from the drawer    letter  to the seller    shopping\n"
     "recipe pad db=20    compare r3=47k    import lampwick.csv    column HEADING MEANING    take NAME  begin a build of the list\n"
     "next  back  undo  redo    side  turn the board    lamp  daylight  large    Space: done, go on"

@@ -8,15 +8,17 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Any
 
 from nuvlo.kit.folder import Kit
 from nuvlo.kit.tables import Part
+from nuvlo.problems import NuvloError, Problem
 
 HEAT_SHY_MM = 3.0  # how much taller a heat-shy part is taken to be when its turn is decided
-MINUTES_PER_PART = 1.5
+MINUTES_PER_PART, SOLDER_MINUTES, SECTION_MINUTES = 1.5, 0.7, 10.0
+BATCH = 12  # parts taped down at a time (common practice: ten or twelve, no source)
 UNKNOWN_HEIGHT_MM = 8.0
 PLURALS = {"resistor": "resistors", "capacitor": "film capacitors", "diode": "diodes", "switch": "switches"}
 
@@ -62,34 +64,105 @@ def _sort_of(part: Part) -> tuple[str, str, str]:
     return part.kind, part.text, part.rating
 
 
-def board_order(kit: Kit) -> list[Step]:
-    """Steps for the parts on the board, then for those on the panel."""
+@dataclass(frozen=True)
+class School:
+    """One way of working that builders hold to, and what speaks for it."""
+
+    name: str
+    says: str
+
+
+# Where builders disagree: the order in which parts go in, and when they are soldered. One of each makes a school.
+ORDERS = (
+    School("lowest", "lowest profile first: the board lies flat when it is turned over, cheap parts go in before dear ones"),
+    School("semiconductors", "sockets and semiconductors first, as many manuals have it: what must sit right is placed on a bare "
+           "board, but it takes the heat of every joint after it"),
+    School("sections", "section by section, each tested before the next: a fault has few places to hide, and the board is "
+           "turned over more often"),
+)  # fmt: skip
+SOLDERINGS = (
+    School("groups", "each kind of part soldered before the next: few legs at a time, nothing falls out"),
+    School("together", "everything inserted, then everything soldered: all values and polarities seen at once, a forest of legs"),
+    School("batches", f"{BATCH} parts taped down at a time, whatever they are: steady on dense boards"),
+)  # fmt: skip
+DEFAULT_SCHOOL = f"{ORDERS[0].name}+{SOLDERINGS[0].name}"
+FIRST_IN_MANUALS = ("socket", "diode", "transistor", "lamp", "chip", "regulator")
+
+
+def schools() -> list[School]:
+    """Every order with every way of soldering."""
+    return [School(f"{a.name}+{b.name}", f"{a.says}; {b.says}") for a in ORDERS for b in SOLDERINGS]
+
+
+def school_named(text: str) -> str:
+    """The full name of a school: ``sections``, ``batches`` or ``lowest+together``. Raises :class:`NuvloError`."""
+    order, soldering = ORDERS[0].name, SOLDERINGS[0].name
+    for word in text.lower().replace(",", "+").split("+"):
+        if word in [s.name for s in ORDERS]:
+            order = word
+        elif word in [s.name for s in SOLDERINGS]:
+            soldering = word
+        else:
+            known = ", ".join(s.name for s in (*ORDERS, *SOLDERINGS))
+            raise NuvloError(
+                Problem(f"there is no school '{word}'.", f"Schools: {known}; one of each may be joined by +.")
+            )
+    return f"{order}+{soldering}"
+
+
+@dataclass(frozen=True)
+class _Group:
+    """Parts that go in together: what they are called, why they come here, and the section that ends with them."""
+
+    name: str
+    parts: tuple[Part, ...]
+    reason: str
+    ends: str = ""
+
+
+def board_order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
+    """Steps for the parts on the board in the order of a ``school``, then for those on the panel.
+
+    Gates come before what they guard in every school: values, and polarity apart, before soldering; joints before the
+    wash. Raises :class:`NuvloError` for a school that is none.
+    """
+    order, _, soldering = school_named(school).partition("+")
+    groups = _grouped(kit, order, soldering)
     steps: list[Step] = []
 
     def add(action: str, parts: tuple[str, ...], reason: str, minutes: float, gate: str | None = None) -> None:
         after = (steps[-1].n,) if steps else ()
         steps.append(Step(len(steps) + 1, action, parts, gate, after, reason, minutes))
 
-    on_board = sorted((p for p in kit.parts.values() if p.on_board), key=_turn)
-    previous: Part | None = None
-    for kind, group in groupby(on_board, key=lambda p: p.kind):
-        parts = list(group)
+    def fasten(name: str, parts: tuple[Part, ...]) -> None:
         refs = tuple(p.ref for p in parts)
-        name = plural(kind)
-        add(f"Fit the {name}", refs, _reason(parts[0], previous), MINUTES_PER_PART * len(parts))
-        add(f"Check the values of the {name}", refs, "A wrong value is easy to lift now and hard once soldered.", 1.0,
-            "values")  # fmt: skip
-        if any(p.polarised for p in parts):
-            add(f"Check which way round the {name} sit", refs, "Polarity deserves a look of its own.", 1.0, "polarity")
         add(
-            f"Solder the {name}",
+            f"Check the values of {name}",
             refs,
-            "Checked, so it may be made fast: one leg, see that it sits flush, then the rest.",
-            0.7 * len(parts),
+            "A wrong value is easy to lift now and hard once soldered.",
+            1.0,
+            "values",
         )
-        previous = parts[0]
-    if on_board:
-        everything = tuple(p.ref for p in on_board)
+        if any(p.polarised for p in parts):
+            add(f"Check which way round {name} sit", refs, "Polarity deserves a look of its own.", 1.0, "polarity")
+        why = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
+        add(f"Solder {name}", refs, why, SOLDER_MINUTES * len(parts))
+
+    waiting: list[Part] = []
+    for group in groups:
+        refs = tuple(p.ref for p in group.parts)
+        add(f"Fit {group.name}", refs, group.reason, MINUTES_PER_PART * len(refs))
+        waiting += group.parts
+        if soldering != "together" or group.ends:
+            fasten(group.name if soldering != "together" else f"the parts of {group.ends}", tuple(waiting))
+            waiting = []
+        if group.ends:
+            why = "A fault has few places to hide now; with everything in it has many."
+            add(f"Test {group.ends} by itself", refs, why, SECTION_MINUTES, "section")
+    if waiting:
+        fasten("all of it", tuple(waiting))
+    if groups:
+        everything = tuple(p.ref for g in groups for p in g.parts)
         add("Look over the solder side for dull joints and bridges", everything,
             "Found now it is a minute's work; found at power-up it may cost a part.", 4.0, "joints")  # fmt: skip
         add(
@@ -100,6 +173,49 @@ def board_order(kit: Kit) -> list[Step]:
         add("Mount the panel parts, finger-tight", panel,
             "Pots, jacks and lamp line up with the panel before anything holds them.", 2.0 * len(panel))  # fmt: skip
     return steps
+
+
+def _grouped(kit: Kit, order: str, soldering: str) -> list[_Group]:
+    """The parts on the board as a school puts them in."""
+    parts = sorted((p for p in kit.parts.values() if p.on_board), key=_turn)
+    if order == "semiconductors":
+        parts.sort(
+            key=lambda p: FIRST_IN_MANUALS.index(p.kind) if p.kind in FIRST_IN_MANUALS else len(FIRST_IN_MANUALS)
+        )
+    sections = list(dict.fromkeys(p.section for p in kit.parts.values() if p.on_board)) if order == "sections" else [""]
+    out: list[_Group] = []
+    for section in sections:
+        mine = [p for p in parts if order != "sections" or p.section == section]
+        groups = _by_batch(mine) if soldering == "batches" else _by_kind(mine, order)
+        if section and groups:
+            groups[-1] = replace(groups[-1], ends=section)
+        out += groups
+    return out
+
+
+def _by_kind(parts: list[Part], order: str) -> list[_Group]:
+    out: list[_Group] = []
+    previous: Part | None = None
+    for kind, alike in groupby(parts, key=lambda p: p.kind):
+        mine = tuple(alike)
+        reason = _reason(mine[0], previous)
+        if order == "semiconductors" and kind in FIRST_IN_MANUALS:
+            reason = (
+                "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
+            )
+        out.append(_Group(f"the {plural(kind)}", mine, reason))
+        previous = mine[0]
+    return out
+
+
+def _by_batch(parts: list[Part]) -> list[_Group]:
+    """A dozen at a time, outside in being the builder's own eye."""
+    out = []
+    for k in range(0, len(parts), BATCH):
+        mine = tuple(parts[k : k + BATCH])
+        why = "Taped down together, so the board can be turned over." if k else "The lowest dozen, taped down together."
+        out.append(_Group(f"batch {k // BATCH + 1}", mine, why))
+    return out
 
 
 def plural(kind: str) -> str:

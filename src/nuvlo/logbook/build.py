@@ -50,6 +50,7 @@ class Build:
     choices: dict[str, str] = field(default_factory=dict)
     chosen_values: dict[str, str] = field(default_factory=dict)
     tray_order: str = "value"
+    school: str = "lowest+groups"
     done: set[str] = field(default_factory=set)
     accepted: dict[str, str] = field(default_factory=dict)
     confirmed: set[str] = field(default_factory=set)
@@ -148,6 +149,8 @@ def _apply(build: Build, event: ev.Event) -> None:
                 build.measured.pop(b.part, None)
             build.choices[b.choice] = b.value
             build.chosen_values[b.part] = b.value
+        case ev.SchoolTaken(school=school):
+            build.school = school
         case ev.TrayOrdered(order=order):
             build.tray_order = order
         case ev.StepDone(step=step):

@@ -64,6 +64,13 @@ class TrayOrdered(_Body):
     order: str
 
 
+class SchoolTaken(_Body):
+    """The order of work was chosen, such as ``lowest+groups``."""
+
+    kind: Literal["school_taken"] = "school_taken"
+    school: str
+
+
 class StepDone(_Body):
     """A step of a stage was done."""
 
@@ -159,7 +166,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StepDone | StepAccepted | ReadingTaken
     | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip

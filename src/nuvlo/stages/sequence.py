@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import Step, board_order
+from nuvlo.kit.assembly import DEFAULT_SCHOOL, Step, board_order
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
 
 
-def order(kit: Kit) -> list[Step]:
-    """All steps, lowest profile first, with gates."""
-    return board_order(kit)
+def order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
+    """All steps in the order of a school, with gates."""
+    return board_order(kit, school)
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """Read the order through once before the iron is hot."""
-    steps = order(kit)
+    steps = order(kit, build.school)
     if not steps:
         return []
     minutes = sum(s.minutes for s in steps)
     gates = sum(s.gate is not None for s in steps)
-    detail = f"{len(steps)} steps, {gates} of them checks, about {minutes:.0f} minutes at the bench."
+    detail = f"{len(steps)} steps, {gates} of them checks, about {minutes:.0f} minutes at the bench.\n"
+    detail += f"School: {build.school}. Another: 'school sections', 'school together', before the first part goes in."
     return [Task("sequence.read", Stage.SEQUENCE, Wants.STEP, "Read the order through", detail)]

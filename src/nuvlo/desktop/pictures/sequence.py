@@ -71,4 +71,4 @@ class Picture(QWidget):
         column.addWidget(scroll, 1)
 
     def show_session(self, session, now, side: str) -> None:
-        self.steps.show_steps(sequence.order(session.kit))
+        self.steps.show_steps(sequence.order(session.kit, session.build.school))
