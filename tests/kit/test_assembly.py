@@ -76,7 +76,8 @@ def test_in_every_school_each_part_is_fitted_once_and_guarded(kit, school):
     opened = read_kit(SHIPPED / kit)
     steps = board_order(opened, school)
     fitted = [ref for s in steps if s.action.startswith("Fit ") for ref in s.parts]
-    assert sorted(fitted) == sorted(p.ref for p in opened.parts.values() if p.on_board)
+    in_sockets = [ref for s in steps if s.action.startswith("Plug in ") for ref in s.parts]
+    assert sorted(fitted + in_sockets) == sorted(p.ref for p in opened.parts.values() if p.on_board)
     inserted: set[str] = set()
     seen: dict[str, set[str]] = {"values": set(), "polarity": set()}
     for step in steps:
@@ -106,7 +107,18 @@ def test_sections_are_finished_and_tested_one_by_one():
     for step in tests:
         before = {r for s in steps[: step.n] if s.action.startswith("Solder ") for r in s.parts}
         section = opened.part(step.parts[0]).section
-        assert {p.ref for p in opened.parts.values() if p.section == section and p.on_board} <= before
+        assert {
+            p.ref for p in opened.parts.values() if p.section == section and p.on_board and p.kind != "chip"
+        } <= before
+
+
+def test_chips_with_sockets_are_plugged_in_last_and_never_soldered():
+    steps = board_order(read_kit(SHIPPED / "millrace"))
+    wash = next(s.n for s in steps if s.gate == "wash")
+    (plug,) = (s for s in steps if "U3" in s.parts)
+    assert plug.action == "Plug in the chips"
+    assert plug.n > wash
+    assert plug.parts == ("U3", "U4")
 
 
 def test_semiconductors_first_and_batches_of_a_dozen():

@@ -168,6 +168,14 @@ def board_order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
         add(
             "Brush and wash the solder side", everything, "Flux left at high resistances leaks and hisses.", 5.0, "wash"
         )
+    chips = tuple(p.ref for p in plugged(kit))
+    if chips:
+        add(
+            "Plug in the chips",
+            chips,
+            "Last of all: no iron comes near them any more. Earth yourself first; notch to notch.",
+            1.0 * len(chips),
+        )
     panel = tuple(p.ref for p in kit.parts.values() if not p.on_board and p.kind != "case")
     if panel:
         add("Mount the panel parts, finger-tight", panel,
@@ -175,9 +183,17 @@ def board_order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
     return steps
 
 
+def plugged(kit: Kit) -> list[Part]:
+    """Chips that go into sockets, where the kit has any: they are never soldered."""
+    if not any(p.kind == "socket" and p.on_board for p in kit.parts.values()):
+        return []
+    return [p for p in kit.parts.values() if p.kind == "chip" and p.on_board]
+
+
 def _grouped(kit: Kit, order: str, soldering: str) -> list[_Group]:
     """The parts on the board as a school puts them in."""
-    parts = sorted((p for p in kit.parts.values() if p.on_board), key=_turn)
+    later = {p.ref for p in plugged(kit)}
+    parts = sorted((p for p in kit.parts.values() if p.on_board and p.ref not in later), key=_turn)
     if order == "semiconductors":
         parts.sort(
             key=lambda p: FIRST_IN_MANUALS.index(p.kind) if p.kind in FIRST_IN_MANUALS else len(FIRST_IN_MANUALS)
