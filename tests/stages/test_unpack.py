@@ -183,6 +183,13 @@ def test_a_raised_supply_forbids_a_filter_capacitor(tmp_path):
     assert "25\u202fV" in words
 
 
+def test_a_lamp_that_carries_too_much_is_told(tmp_path):
+    kit = a_kit(tmp_path, "D1,lamp,red,,20 mA,\n", '[[supply]]\nname = "s"\nelement = "v1"\nnode = "a"\nvolts = 9\n',
+                "v1 a 0 9\nr1 a b 1k\nd1 b 0 led_red\n.include semiconductors.lib\n")  # fmt: skip
+    assert overstressed(kit) == []
+    assert "may carry 20" in dict(overstressed(kit, {"v1": 30.0}))["D1"]
+
+
 @pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir()))
 def test_no_shipped_kit_asks_more_of_a_part_than_its_rating(kit):
     assert [words for _, words in overstressed(read_kit(SHIPPED / kit)) if "where it may" in words] == []

@@ -11,6 +11,7 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.kit import Kit
 from nuvlo.quantity import format_value, parse_value
 
+FORWARD = ("lamp", "diode")  # kinds that carry a rated current
 COMFORT = 0.5  # of its rated watts that a resistor is to bear (common practice, no source)
 
 
@@ -20,6 +21,7 @@ class Stress:
 
     volts: float
     watts: float
+    amps: float = 0.0
 
 
 def stresses(
@@ -38,15 +40,16 @@ def stresses(
     point = operating_point(circuit, {**volts, **(values or {})})
     if point.failed:
         return {}
-    heat = point.dissipation()
+    heat, amps = point.dissipation(), point.currents()
     out = {}
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
-        if element is None or element.startswith("x") or part.unit not in ("Ω", "F"):
+        if element is None or element.startswith("x") or (part.unit not in ("Ω", "F") and part.kind not in FORWARD):
             continue
         a, b = circuit.element(element).nodes[:2]
         across = abs((point.x[a, 0] if a >= 0 else 0.0) - (point.x[b, 0] if b >= 0 else 0.0))
-        out[part.ref] = Stress(float(across), float(heat[element][0]) if element in heat else 0.0)
+        carried = abs(float(amps[element][0])) if element in amps else 0.0
+        out[part.ref] = Stress(float(across), float(heat[element][0]) if element in heat else 0.0, carried)
     return out
 
 
@@ -65,7 +68,9 @@ def overstressed(
 
 def over_rating(rating: str, stress: Stress, unit: str) -> str:
     """What is too much for a part of this ``rating`` and ``unit``, in words; empty where nothing is."""
-    volts, watts = rated(rating, "V"), rated(rating, "W")
+    volts, watts, amps = rated(rating, "V"), rated(rating, "W"), rated(rating, "A")
+    if amps is not None and stress.amps > amps:
+        return f"{format_value(stress.amps, 'A')} through it where it may carry {format_value(amps, 'A')}"
     if volts is not None and unit == "F" and stress.volts > volts:
         return f"{format_value(stress.volts, 'V')} across it where it may bear {format_value(volts, 'V')}"
     if watts is not None and stress.watts > watts:
