@@ -158,14 +158,14 @@ class Window(QMainWindow):
         from nuvlo.desktop.tools.recipe import RecipeTool, answer
 
         own = [self.controller.session.workshop.recipes] if self.controller.session else []
+        self.controller.work(
+            "Working out the recipe", lambda: answer(line, own), lambda found: self._show_answer(RecipeTool(), found)
+        )
 
-        def show(found) -> None:
-            tool = RecipeTool()
-            tool.show_answer(found)
-            self._show_tool(tool)
-            self.bench_line.say("Esc returns to the stage.", True)
-
-        self.controller.work("Working out the recipe", lambda: answer(line, own), show)
+    def _show_answer(self, tool, found) -> None:
+        tool.show_answer(found)
+        self._show_tool(tool)
+        self.bench_line.say("Esc returns to the stage.", True)
 
     def _what(self) -> None:
         from nuvlo.desktop.tools.what import WhatTool
@@ -181,14 +181,9 @@ class Window(QMainWindow):
             known = ", ".join(f"{v.id} ({v.title.lower()})" for v in kit.info.variant) or "none named"
             self.bench_line.say(f"Variants: {known}. Or change what you like: compare r3=47k.", True)
             return
-
-        def show(found) -> None:
-            tool = CompareTool()
-            tool.show_answer(found)
-            self._show_tool(tool)
-            self.bench_line.say("Esc returns to the stage.", True)
-
-        self.controller.work("Comparing", lambda: answer(kit, line), show)
+        self.controller.work(
+            "Comparing", lambda: answer(kit, line), lambda found: self._show_answer(CompareTool(), found)
+        )
 
     def _named_file(self, text: str) -> Path:
         """A file as it was typed: from here, else from the workshop's folder."""

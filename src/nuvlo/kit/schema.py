@@ -100,10 +100,10 @@ class Option(_Strict):
     says: str = ""
 
 
-RESULT_KINDS = (
+ResultKind = Literal[
     "gain", "corner_low", "corner_high", "peak", "voltage", "share", "current", "power", "input_impedance", "impedance",
     "noise", "expression",
-)  # fmt: skip
+]  # fmt: skip
 
 
 class Aim(_Strict):
@@ -115,7 +115,7 @@ class Aim(_Strict):
     """
 
     name: str
-    kind: Literal[RESULT_KINDS]  # type: ignore[valid-type]
+    kind: ResultKind
     unit: str = ""
     says: str = ""
     source: str = ""

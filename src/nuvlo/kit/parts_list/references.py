@@ -31,10 +31,10 @@ def leading_references(text: str) -> tuple[tuple[str, ...], str]:
         span, one, number = _RANGE.match(text, at), _REFERENCE.match(text, at), _NEXT.match(text, at)
         if span and (expanded := _expanded(span)):
             out += expanded
-            letters, end = re.match(r"[A-Za-z]+", span[1])[0], span.end()  # type: ignore[index]
+            letters, end = _letters(span[1]), span.end()
         elif one and not re.match(r"[\w.]", text[one.end() :]):
             out.append(one[0].upper())
-            letters, end = re.match(r"[A-Za-z]+", one[0])[0], one.end()  # type: ignore[index]
+            letters, end = _letters(one[0]), one.end()
         elif number and letters:
             out.append(f"{letters.upper()}{number[0]}")
             end = number.end()
@@ -51,6 +51,11 @@ def leading_references(text: str) -> tuple[tuple[str, ...], str]:
         if not more:
             break
     return tuple(dict.fromkeys(out)), text[at:].strip(" \t,;:=-–")
+
+
+def _letters(reference: str) -> str:
+    """``RV`` of ``RV12``."""
+    return re.sub(r"\d.*", "", reference)
 
 
 def _expanded(span: re.Match[str]) -> list[str]:
