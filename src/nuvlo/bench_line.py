@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import TRAY_ORDERS, school_named
+from nuvlo.kit.assembly import TRAY_ORDERS
+from nuvlo.kit.schools import side
 from nuvlo.model import Task, Wants
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue
@@ -21,17 +22,19 @@ PLAIN = {
     "next": "done, go on", "back": "look at the step before", "undo": "take the last entry back",
     "redo": "put it in again", "read": "read the instrument that is connected", "sweep": "play and record the sweep",
     "confirm": "confirm the caution", "sheet": "write the sheet", "letter": "write to the seller what is wrong",
-    "shopping": "write what is still to be bought", "match": "say which measured part goes where, so that pairs agree", "large": "large mode on or off",
+    "shopping": "write what is still to be bought", "drawer": "choose only from the drawer, or from all values again", "match": "say which measured part goes where, so that pairs agree", "large": "large mode on or off",
     "daylight": "light colours", "lamp": "dark colours", "side": "turn the board over", "help": "list the commands",
 }  # fmt: skip
 WITH_TEXT = {
     "note": "keep a note", "accept": "accept this reading as it is, with a reason",
     "what": "say what these bands or this code can be", "reads": "say which parts that reading fits",
     "recipe": "work out a recipe; alone it lists them", "compare": "the kit and a changed one side by side", "import": "read a parts list",
+    "variant": "build a named variant of the kit", "both": "where builders disagree, with both sides",
     "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
 }  # fmt: skip
 NEEDS_WORDS = {
     "note": ("a note needs words.", "For example: note lid scratched."),
+    "variant": ("which variant?", "'compare' lists them."),
     "reads": ("what does the meter show?", "For example: reads 99.4k."),
     "import": ("which file?", "For example: import parts.csv."),
     "column": ("which column is what?", "For example: column Marking note."),
@@ -69,6 +72,7 @@ def names(kit: Kit) -> list[str]:
         "instead",
         "tray",
         "school",
+        "mod",
         "stage",
         "current",
         "leads",
@@ -101,9 +105,12 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         return _find(rest, kit)
     if head == "school":
         try:
-            return Command("school", f"work by {school_named(rest)}", text=school_named(rest))
+            question, taken = side(rest)
         except NuvloError as bad:
             raise NotUnderstood(bad.problems) from bad
+        return Command("school", f"{question.title.lower()}: {taken.name}", text=taken.name)
+    if head == "mod":
+        return _mod(rest, kit)
     if head == "tray":
         if rest.lower() not in TRAY_ORDERS:
             raise NotUnderstood(Problem(f"'{rest}' is no order of the tray.", f"Orders: {', '.join(TRAY_ORDERS)}."))
@@ -112,6 +119,20 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         found = _find(rest, kit)
         return Command("instead", f"look in the drawer for {found.target}", found.target)
     return _named(words[0], rest, kit, now, stage)
+
+
+def _mod(rest: str, kit: Kit) -> Command:
+    """``mod r9 100k because …``; the name of a supply may have spaces, so the longest name that fits is taken."""
+    if not rest:
+        return Command("mod", "list what was changed")
+    known = sorted([*kit.parts, *(s.name for s in kit.info.supply)], key=len, reverse=True)
+    name = next((n for n in known if rest.lower().startswith(n.lower() + " ")), None)
+    if name is None:
+        raise NotUnderstood(
+            Problem(f"'{rest}' changes nothing.", "Write mod r9 100k because …, with a part or supply of this kit.")
+        )
+    to = rest[len(name) :].strip()
+    return Command("mod", f"{name} becomes {to}", name, to)
 
 
 def _stage(rest: str) -> Command:

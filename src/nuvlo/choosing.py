@@ -109,8 +109,9 @@ def _said(found: Sequence[Any], value_units: Mapping[str, str], units: Mapping[s
 
 def _compare(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import read_kit
+    from nuvlo.kit.variant import changes_in, varied
     from nuvlo.model.windows import finite
-    from nuvlo.stages.choose.mods import Figures, changes_in, figures, in_words
+    from nuvlo.stages.choose.mods import Figures, figures, in_words
 
     kit = read_kit(a.folder)
     if not a.changes:
@@ -121,7 +122,7 @@ def _compare(a: argparse.Namespace) -> Answer:
             "\n".join(f"{v['id']}: {v['title']}" for v in known) or "This kit names no variants.",
         )
     changes = changes_in(kit, a.changes)
-    before, after = figures(kit, clipping=a.clipping), figures(kit, changes, clipping=a.clipping)
+    before, after = figures(kit, clipping=a.clipping), figures(varied(kit, changes), clipping=a.clipping)
 
     def document(f: Figures) -> Document:
         return {

@@ -164,7 +164,7 @@ def _kit_check(a: argparse.Namespace) -> tuple[int, Document, str]:
 
 def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
     from nuvlo.kit import read_kit
-    from nuvlo.kit.assembly import DEFAULT_SCHOOL, schools
+    from nuvlo.kit.schools import DEFAULT_SCHOOL, schools
     from nuvlo.stages.sequence import order
 
     if a.schools:

@@ -8,27 +8,33 @@ from nuvlo.bench_line import Command
 from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
 from nuvlo.kit.assembly import board_order
+from nuvlo.kit.folder import Change
 from nuvlo.kit.schema import Choice
+from nuvlo.kit.schools import ANSWERS
+from nuvlo.kit.schools import side as side_of
+from nuvlo.kit.variant import change, varied
 from nuvlo.logbook import (
     CautionConfirmed,
     ChoiceMade,
     CurveTaken,
     Exported,
+    KitChanged,
     Note,
     PartMarked,
     PartMeasured,
     PartTicked,
     ReadingTaken,
     Redone,
-    SchoolTaken,
+    StanceTaken,
     StepAccepted,
     StepDone,
     TrayOrdered,
     TrimmerTurned,
     Undone,
 )  # fmt: skip
+from nuvlo.logbook.events import PRINTED
 from nuvlo.model import Finding, Task, Wants
-from nuvlo.model.stress import stresses
+from nuvlo.model.stress import overstressed, stresses
 from nuvlo.model.task import POSTED
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, Verdict, format_value
@@ -50,6 +56,10 @@ ONLY_SAYING = (
     "instead",
     "match",
     "shopping",
+    "mod",
+    "variant",
+    "school",
+    "drawer",
 )  # verbs after which a stage gone to stays open
 
 
@@ -161,16 +171,57 @@ class _Commands:
         return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
 
     def school(self, command: Command) -> Reply:
-        if any(step.startswith("fit.") for step in self.s.build.done):
-            raise Refused(
-                Problem("parts are in already: the order can no longer change.", "Undo them first, or finish this way.")
+        """Take a side where builders disagree, and say what that changes."""
+        question, side = side_of(command.text)
+        if question.where == ANSWERS or question.id == "chips":
+            if any(step.startswith("fit.") for step in self.s.build.done):
+                raise Refused(
+                    Problem("parts are in already: the order can no longer change.", "Undo them, or finish this way.")
+                )
+            before = board_order(self.s.kit, self.s.build.school)
+            self.s.record(StanceTaken(question=question.id, side=side.name))
+            after = board_order(self.s.kit, self.s.build.school)
+            first = [next((s.action for s in steps), "nothing") for steps in (before, after)]
+            return Reply(
+                f"{len(before)} steps beginning with '{first[0].lower()}' become {len(after)} beginning with '{first[1].lower()}'."
             )
-        before, after = (board_order(self.s.kit, s) for s in (self.s.build.school, command.text))
-        self.s.record(SchoolTaken(school=command.text))
-        first = [next((s.action for s in steps), "nothing") for steps in (before, after)]
-        return Reply(
-            f"{len(before)} steps beginning with '{first[0].lower()}' become {len(after)} beginning with '{first[1].lower()}'."
-        )
+        self.s.record(StanceTaken(question=question.id, side=side.name))
+        return Reply(f"{question.title}: {side.says}. It shows in: {question.where}.")
+
+    def drawer(self, _command: Command) -> Reply:
+        """Choose among what is in the drawer, or among all preferred values again."""
+        if not self.s.from_drawer and not self.s.workshop.drawer():
+            raise Refused(Problem("the drawer is empty.", "Put a drawer.csv into the workshop's folder."))
+        self.s.from_drawer = not self.s.from_drawer
+        return Reply(f"Values come from {'the drawer only' if self.s.from_drawer else 'all preferred values'}.")
+
+    def variant(self, command: Command) -> Reply:
+        """Build a named variant of the kit: each of its changes is kept with its reason."""
+        found = next((v for v in self.s.box.info.variant if v.id == command.text.lower()), None)
+        if found is None:
+            known = ", ".join(f"{v.id} ({v.title.lower()})" for v in self.s.box.info.variant) or "none"
+            raise Refused(Problem(f"there is no variant '{command.text}' of {self.s.kit.name}.", f"Variants: {known}."))
+        return self._change([change(self.s.box, c.part, c.to, c.why) for c in found.change])
+
+    def mod(self, command: Command) -> Reply:
+        """Make one part something else, or put it back to what is printed; alone it lists what was changed."""
+        if not command.target:
+            made = self.s.kit.changes
+            words = [f"{c.part}: {c.was} → {c.to}{', ' + c.why if c.why else ''}" for c in made]
+            return Reply("; ".join(words) + "." if words else "Built as printed.")
+        to, _, why = command.text.partition(" because ")
+        if to.lower() == PRINTED:
+            self.s.record(KitChanged(part=command.target, to=PRINTED))
+            return Reply(f"{command.target} is as printed again.")
+        return self._change([change(self.s.box, command.target, to.strip(), why.strip())])
+
+    def _change(self, changes: list[Change]) -> Reply:
+        kept = [c for c in self.s.kit.changes if c.part not in [new.part for new in changes]]
+        after = varied(self.s.box, [*kept, *changes])  # what cannot be built is refused before it is logged
+        self.s.record(*(KitChanged(part=c.part, to=c.to, why=c.why) for c in changes))
+        over = [f"{ref} then has {words}" for ref, words in overstressed(after, quick=True)]
+        made = ", ".join(f"{c.part} {c.was} → {c.to}" for c in changes)
+        return Reply("; ".join([made, *over]) + ".", changes[0].part if self.s.kit.find_part(changes[0].part) else "")
 
     def tray(self, command: Command) -> Reply:
         self.s.record(TrayOrdered(order=command.text))
@@ -194,18 +245,14 @@ class _Commands:
     def instead(self, command: Command) -> Reply:
         """What the drawer can put in place of a part, and what it would bear there."""
         part = self.s.kit.part(command.target)
-        stress = stresses(self.s.kit).get(part.ref)
+        stress = stresses(self.s.kit, quick=part.unit != "F").get(part.ref)
         found = make_do(part, self.s.workshop.drawer(), None, stress)
         if not found:
             raise Refused(
                 Problem(f"the drawer holds nothing that would do for {part.ref}.", "Order it, or widen what you allow.")
             )
         words = [s.words + (f" (but {s.warnings[0]})" if s.warnings else "") for s in found[:3]]
-        bears = (
-            f" It bears {format_value(stress.volts, 'V', 2)} and {format_value(stress.watts, 'W', 2)}."
-            if stress and stress.volts
-            else ""
-        )
+        bears = f" {stress.words(part.unit)}" if stress and stress.volts else ""
         return Reply(f"For {part.ref}: {'; or '.join(words)}.{bears}", part.ref)
 
     def match(self, _command: Command) -> Reply:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nuvlo.kit import Kit, Stage, look_alikes
+from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, WindowKept, fold
 from nuvlo.model import Band, Finding, Task, TrimCurve, Wants, Window, WorkingModel, finding
 from nuvlo.model.working import Comparison
@@ -67,8 +68,11 @@ class Session:
     """One build on the bench. Commands may come from any thread, one at a time; reading the state is quick."""
 
     def __init__(self, workshop: Workshop, kit: Kit, build: Build, events: list[Event]) -> None:
-        self.workshop, self.kit, self.build = workshop, kit, build
+        self.workshop, self.build = workshop, build
+        self.box = kit  # as it came
+        self.kit = varied(kit, changes_of(kit, build.changes))  # as it is built
         self._events = events
+        self.from_drawer = False  # whether Choose is to look no farther than the drawer
         self.lock = threading.RLock()
         self._solved: dict[Stage, Solved] = {}
         self.chosen_stage: Stage | None = None
@@ -76,8 +80,8 @@ class Session:
         self.stopping = threading.Event()
         self._model: tuple[object, WorkingModel] | None = None
         self._found: dict[Stage, list[Finding]] = {}  # kept until the next event or answer of the model
-        self.bench = workshop.bench_for(kit, build)
-        look_alikes.look_alikes(kit)  # kept with the kit: found here, off the interface thread
+        self.bench = workshop.bench_for(self.kit, build)
+        look_alikes.look_alikes(self.kit)  # kept with the kit: found here, off the interface thread
 
     # -- what is asked, what is known ---------------------------------------------------------------------------
 
@@ -190,8 +194,10 @@ class Session:
         supplies = tuple(b.latest(s.point) for s in self.kit.info.supply if s.point)
         watched = tuple(b.latest(t.watch) for t in self.kit.info.trim)
         turns = tuple((t.ref, t.degrees, t.readings_before) for t in b.turns)
-        own = (len(b.curves), len(b.readings)) if stage in (Stage.SET, Stage.PROVE) else ()
-        return parts, tuple(sorted(b.chosen_values.items())), supplies, watched, turns, own
+        own: tuple[int, ...] = (len(b.curves), len(b.readings)) if stage in (Stage.SET, Stage.PROVE) else ()
+        chosen = (tuple(sorted(b.chosen_values.items())), tuple(b.changes.items()))
+        own = (self.from_drawer,) if stage is Stage.CHOOSE else own
+        return parts, chosen, supplies, watched, turns, own
 
     def wants_solving(self, stage: Stage) -> bool:
         """Whether :meth:`solve` would bring something new."""
@@ -215,7 +221,8 @@ class Session:
         if stage is Stage.CHOOSE and info.choice:
             optional = next((c for c in info.choice if c.options), None)
             compared = tuple(choose.effects(model, optional.id)) if optional and info.prove else ()
-            proposed = {c.id: tuple(choose.propose(self.kit, c, build=model.build)) for c in info.choice}
+            drawer = self.workshop.drawer() if self.from_drawer else ()
+            proposed = {c.id: tuple(choose.propose(self.kit, c, build=model.build, drawer=drawer)) for c in info.choice}
             printed = {c.id: p for c in info.choice if (p := choose.printed(self.kit, c, model.build)) is not None}
             drawn = {
                 c.id: found for c in info.choice
@@ -275,7 +282,10 @@ class Session:
         """Log events; when this returns they are on the disk and in :attr:`build`."""
         with self.lock:
             self._events += self.workshop.logbook.append(self.build.id, *bodies)
-            self.build = fold(self.build.id, self._events)
+            before, self.build = self.build, fold(self.build.id, self._events)
+            if self.build.changes != before.changes:
+                self.kit = varied(self.box, changes_of(self.box, self.build.changes))
+                self.bench = self.workshop.bench_for(self.kit, self.build)
             self._found = {}
 
     def close_stage_if_done(self) -> None:

@@ -5,7 +5,8 @@ import itertools
 import pytest
 
 from nuvlo.kit import read_kit
-from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order, school_named, schools
+from nuvlo.kit.assembly import HEAT_SHY_MM, board_order, in_tray_order
+from nuvlo.kit.schools import school_named, schools
 from nuvlo.problems import NuvloError
 from nuvlo.workshop import SHIPPED
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nuvlo import progress
 from nuvlo.circuit.circuit import Array, Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
@@ -27,6 +28,8 @@ FORETOLD = 1e-5  # of its current, by which a device may differ from its straigh
 NEGLIGIBLE = 1e-8  # of its largest current so far
 MOST_STEPS = 2_000_000
 NEWTON_STEPS = 30
+ABSURD = 1e9  # A: beyond it a guess has drowned all other currents in rounding
+RINGING = 6  # steps in a row that were refused at first
 MOST_BYTES = 2**29  # that the kept voltages of one slice of members may take
 Signal = Callable[[float], "float | Array"]
 
@@ -111,10 +114,12 @@ class _Stepper:
         times, kept, taken = [0.0], [x], [x[picked]]  # the last points whole, of all points what was asked for
         corners = [t for t in self.corners if 0 < t < self.stop] + [self.stop]
         t, h, stiff = 0.0, self.largest_step / 10, True
+        refused, ringing = False, 0
         largest = np.abs(x).max(axis=1, keepdims=True)
         for _ in range(MOST_STEPS):
             if t >= self.stop * (1 - 1e-12):
                 break
+            progress.pause()
             corner = next(c for c in corners if c > t * (1 + 1e-12) + 1e-18)
             h = min(h, self.largest_step)
             # Rather two even steps to a corner than one long and one tiny.
@@ -136,6 +141,7 @@ class _Stepper:
             error = self.error(times, kept, new, guess, t + h, largest) if len(times) > 3 and not stiff else 0.5
             if error > 1 and h > self.smallest_step * 8:
                 h *= max(0.2, 0.9 * error ** (-1 / 3))
+                refused = True
                 continue
             slope = (z_new - z) / h if stiff else 2 * (z_new - z) / h - slope
             t, x, z = t + h, new, z_new
@@ -143,8 +149,13 @@ class _Stepper:
             times.append(t)
             kept = [*kept[-2:], x]
             taken.append(x[picked])
-            stiff = abs(t - corner) < 1e-12 * self.stop
-            h = h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not stiff else min(h, self.largest_step / 10)
+            # What the trapezoidal rule rings at after a junction has shut is refused step after step; Euler's rule damps it.
+            ringing, refused = (ringing + 1 if refused else 0), False
+            damp = ringing >= RINGING
+            ringing = 0 if damp else ringing
+            at_corner = abs(t - corner) < 1e-12 * self.stop
+            stiff = at_corner or damp
+            h = h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not at_corner else min(h, self.largest_step / 10)
         return self.course(np.array(times), np.array(taken))
 
     def stored(self, x: Array) -> Array:
@@ -194,8 +205,11 @@ class _Stepper:
         """
         current = self.at_rate(after, rate)[1]
         size = np.abs(current)
-        self.peak = np.maximum(self.peak, size.max(axis=1, keepdims=True, initial=0.0))
-        return bool((np.abs(current - expected) <= FORETOLD * size + NEGLIGIBLE * self.peak + self.tol.abstol).all())
+        good = (np.abs(current - expected) <= FORETOLD * size + NEGLIGIBLE * self.peak + self.tol.abstol).all()
+        good = good and (size < ABSURD).all()
+        if good:  # a guess on the way there may carry any current
+            self.peak = np.maximum(self.peak, size.max(axis=1, keepdims=True, initial=0.0))
+        return bool(good)
 
     @staticmethod
     def foreseen(times: list[float], kept: list[Array], time: float) -> Array:

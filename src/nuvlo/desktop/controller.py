@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from importlib import import_module
 from typing import Any
 
@@ -13,8 +14,10 @@ from nuvlo.commands import execute
 from nuvlo.desktop import jobs
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
+from nuvlo.progress import Progress, Stopped, under
 
-TOOL_VERBS = ("recipe", "compare", "import", "column", "take")
+TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both")
+STOPS = "Esc stops it"
 WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
 
 
@@ -41,6 +44,8 @@ class Controller(QObject):
         self._log.setMaxThreadCount(1)
         self._model.setMaxThreadCount(1)
         self._solving: object = None
+        self._given_up: object = None  # the question that was stopped: not asked again until something changes
+        self._under_way: list[Progress] = []
         self._running = 0
         self._closed = False
 
@@ -68,6 +73,8 @@ class Controller(QObject):
         self._closed = True
         if self.session is not None:
             self.session.stop()
+        for progress in self._under_way:
+            progress.stop()
         self._log.waitForDone()
         self._model.waitForDone()
         if self.session is not None:
@@ -90,8 +97,9 @@ class Controller(QObject):
             self.replied.emit("The workshop is still opening.", False)
             return
         if command.verb in ("next", "sweep", "read") and session.stage is Stage.PROVE:
-            self.busy.emit("Sweeping. Esc stops it")
-        self._start(self._log, lambda: execute(session, command), self._executed)
+            self.busy.emit(f"Sweeping. {STOPS}")
+        self._given_up = None
+        self._start(self._log, lambda: execute(session, command), self._executed, "Working it out")
 
     def _executed(self, reply: Any, error: NuvloError | None) -> None:
         self.busy.emit("")
@@ -113,13 +121,15 @@ class Controller(QObject):
             else:
                 then(value)
 
-        self.busy.emit(words)
-        self._start(self._model, job, finished)
+        self.busy.emit(f"{words}. {STOPS}")
+        self._start(self._model, job, finished, words)
 
     def stop(self) -> None:
-        """Stop a sweep under way."""
+        """Stop whatever is being worked out."""
         if self.session is not None:
             self.session.stop()
+        for progress in self._under_way:
+            progress.stop()
 
     # -- solving ------------------------------------------------------------------------------------------------
 
@@ -130,34 +140,51 @@ class Controller(QObject):
         if session is None:
             return
         stage = session.stage
-        if not session.wants_solving(stage) or self._solving == (stage, session.key(stage)):
+        question = (stage, session.key(stage))
+        if not session.wants_solving(stage) or question in (self._solving, self._given_up):
             return
-        self._solving = (stage, session.key(stage))
-        self.busy.emit("Working out what to expect")
-        self._start(self._model, lambda: self._solve(stage), self._solved)
+        self._solving = question
+        words = "Working out what to expect"
+        self.busy.emit(f"{words}. {STOPS}")
+        self._start(self._model, lambda: self._solve(stage), self._solved, words)
 
     def _solve(self, stage: Stage) -> bool:
         answer = self.session.solve(stage)
         return bool(self.session.adopt(answer))
 
     def _solved(self, adopted: bool, error: NuvloError | None) -> None:
-        self._solving = None
+        stopped, self._solving = self._solving, None
         self.busy.emit("")
         if error is not None:
             self.replied.emit(str(error), False)
+            self._given_up = stopped if isinstance(error, Stopped) else None
         self.refresh()
 
     # -- threads ------------------------------------------------------------------------------------------------
 
-    def _start(self, pool: QThreadPool, work: Callable[[], Any], then: Callable[[Any, Any], None]) -> None:
+    def _start(
+        self, pool: QThreadPool, work: Callable[[], Any], then: Callable[[Any, Any], None], words: str = ""
+    ) -> None:
+        """Do ``work``, which may be stopped and says how far it is where there are ``words`` for it, then ``then``."""
         self._running += 1
+        progress = Progress(partial(self._say, words) if words else lambda _: None)
+        self._under_way.append(progress)
 
         def finished(value: Any, error: NuvloError | None) -> None:
             self._running -= 1
+            self._under_way.remove(progress)
             if not self._closed:
                 then(value, error)
 
-        jobs.start(self, pool, work, finished)
+        def watched() -> Any:
+            with under(progress):
+                return work()
+
+        jobs.start(self, pool, watched, finished)
+
+    def _say(self, words: str, now: str) -> None:
+        """From the thread of the work."""
+        self.busy.emit(f"{words}: {now}. {STOPS}")
 
 
 def _load_ahead() -> None:

@@ -52,7 +52,7 @@ class Window(QMainWindow):
         self._build()
         self.controller.changed.connect(self.refresh)
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
-        self.controller.busy.connect(lambda words: self.busy.say(words))
+        self.controller.busy.connect(self.busy.say)
         self.controller.window_command.connect(self._window_command)
         self.controller.opened.connect(self._opened)
         self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
@@ -142,6 +142,8 @@ class Window(QMainWindow):
                 self._recipe(command.text)
             case "compare":
                 self._compare(command.text)
+            case "both":
+                self._both()
             case "import":
                 self.list_path, self.list_columns = self._named_file(command.text), {}
                 self._read_list()
@@ -156,8 +158,21 @@ class Window(QMainWindow):
 
     def _recipe(self, line: str) -> None:
         from nuvlo.desktop.tools.recipe import RecipeTool, answer
+        from nuvlo.kit.recipe import save_recipe
 
-        own = [self.controller.session.workshop.recipes] if self.controller.session else []
+        workshop = self.controller.session.workshop
+        own = [workshop.recipes]
+        name = line.split()[1:] if line.split()[:1] == ["save"] else []
+        if name:
+            shown = self.tool.shown if isinstance(self.tool, RecipeTool) else None
+            if shown is None:
+                self.bench_line.say("Work one out first: recipe pad db=20 load=2k4.", False)
+                return
+            self.controller.work(
+                "Saving the recipe", lambda: save_recipe(shown.recipe, shown.inputs, workshop.recipes, name[0]),
+                lambda folder: self.bench_line.say(f"Saved as '{folder.name}' in {workshop.recipes.name}/.", True),
+            )  # fmt: skip
+            return
         self.controller.work(
             "Working out the recipe", lambda: answer(line, own), lambda found: self._show_answer(RecipeTool(), found)
         )
@@ -184,6 +199,15 @@ class Window(QMainWindow):
         self.controller.work(
             "Comparing", lambda: answer(kit, line), lambda found: self._show_answer(CompareTool(), found)
         )
+
+    def _both(self) -> None:
+        from nuvlo.desktop.tools.both import BothTool, answer
+
+        session = self.controller.session
+        self.controller.work(
+            "Working out what the sides differ by", lambda: answer(session.kit, session.build.stances),
+            lambda found: self._show_answer(BothTool(), found),
+        )  # fmt: skip
 
     def _named_file(self, text: str) -> Path:
         """A file as it was typed: from here, else from the workshop's folder."""

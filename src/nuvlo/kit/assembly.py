@@ -13,12 +13,11 @@ from itertools import groupby
 from typing import Any
 
 from nuvlo.kit.folder import Kit
+from nuvlo.kit.schools import BATCH, DEFAULT_SCHOOL, school_named
 from nuvlo.kit.tables import Part
-from nuvlo.problems import NuvloError, Problem
 
 HEAT_SHY_MM = 3.0  # how much taller a heat-shy part is taken to be when its turn is decided
 MINUTES_PER_PART, SOLDER_MINUTES, SECTION_MINUTES = 1.5, 0.7, 10.0
-BATCH = 12  # parts taped down at a time (common practice: ten or twelve, no source)
 UNKNOWN_HEIGHT_MM = 8.0
 PLURALS = {"resistor": "resistors", "capacitor": "film capacitors", "diode": "diodes", "switch": "switches"}
 
@@ -48,66 +47,24 @@ def in_tray_order(kit: Kit, order: str = "value") -> list[Part]:
     parts = list(kit.parts.values())
     kinds = list(dict.fromkeys(p.kind for p in parts))
     sections = list(dict.fromkeys(p.section for p in parts))
-    alike = Counter(_sort_of(p) for p in parts)
+    alike = Counter(sort_of(p) for p in parts)
 
     def by_value(part: Part) -> tuple[int, float]:
         return kinds.index(part.kind), part.value if part.value is not None else 0.0
 
     keys: dict[str, Callable[[Part], Any]] = {
         "value": by_value, "section": lambda p: (sections.index(p.section), by_value(p)),
-        "strip": lambda p: (-alike[_sort_of(p)], by_value(p), _sort_of(p)), "list": lambda p: 0,
+        "strip": lambda p: (-alike[sort_of(p)], by_value(p), sort_of(p)), "list": lambda p: 0,
     }  # fmt: skip
     return sorted(parts, key=keys.get(order, by_value))
 
 
-def _sort_of(part: Part) -> tuple[str, str, str]:
+def sort_of(part: Part) -> tuple[str, str, str]:
+    """What parts of one strip or bag have in common."""
     return part.kind, part.text, part.rating
 
 
-@dataclass(frozen=True)
-class School:
-    """One way of working that builders hold to, and what speaks for it."""
-
-    name: str
-    says: str
-
-
-# Where builders disagree: the order in which parts go in, and when they are soldered. One of each makes a school.
-ORDERS = (
-    School("lowest", "lowest profile first: the board lies flat when it is turned over, cheap parts go in before dear ones"),
-    School("semiconductors", "sockets and semiconductors first, as many manuals have it: what must sit right is placed on a bare "
-           "board, but it takes the heat of every joint after it"),
-    School("sections", "section by section, each tested before the next: a fault has few places to hide, and the board is "
-           "turned over more often"),
-)  # fmt: skip
-SOLDERINGS = (
-    School("groups", "each kind of part soldered before the next: few legs at a time, nothing falls out"),
-    School("together", "everything inserted, then everything soldered: all values and polarities seen at once, a forest of legs"),
-    School("batches", f"{BATCH} parts taped down at a time, whatever they are: steady on dense boards"),
-)  # fmt: skip
-DEFAULT_SCHOOL = f"{ORDERS[0].name}+{SOLDERINGS[0].name}"
 FIRST_IN_MANUALS = ("socket", "diode", "transistor", "lamp", "chip", "regulator")
-
-
-def schools() -> list[School]:
-    """Every order with every way of soldering."""
-    return [School(f"{a.name}+{b.name}", f"{a.says}; {b.says}") for a in ORDERS for b in SOLDERINGS]
-
-
-def school_named(text: str) -> str:
-    """The full name of a school: ``sections``, ``batches`` or ``lowest+together``. Raises :class:`NuvloError`."""
-    order, soldering = ORDERS[0].name, SOLDERINGS[0].name
-    for word in text.lower().replace(",", "+").split("+"):
-        if word in [s.name for s in ORDERS]:
-            order = word
-        elif word in [s.name for s in SOLDERINGS]:
-            soldering = word
-        else:
-            known = ", ".join(s.name for s in (*ORDERS, *SOLDERINGS))
-            raise NuvloError(
-                Problem(f"there is no school '{word}'.", f"Schools: {known}; one of each may be joined by +.")
-            )
-    return f"{order}+{soldering}"
 
 
 @dataclass(frozen=True)
@@ -126,8 +83,9 @@ def board_order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
     Gates come before what they guard in every school: values, and polarity apart, before soldering; joints before the
     wash. Raises :class:`NuvloError` for a school that is none.
     """
-    order, _, soldering = school_named(school).partition("+")
-    groups = _grouped(kit, order, soldering)
+    order, soldering, *chips = school_named(school).split("+")
+    socketed = [] if chips else plugged(kit)
+    groups = _grouped(kit, order, soldering, socketed)
     steps: list[Step] = []
 
     def add(action: str, parts: tuple[str, ...], reason: str, minutes: float, gate: str | None = None) -> None:
@@ -168,14 +126,9 @@ def board_order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
         add(
             "Brush and wash the solder side", everything, "Flux left at high resistances leaks and hisses.", 5.0, "wash"
         )
-    chips = tuple(p.ref for p in plugged(kit))
-    if chips:
-        add(
-            "Plug in the chips",
-            chips,
-            "Last of all: no iron comes near them any more. Earth yourself first; notch to notch.",
-            1.0 * len(chips),
-        )
+    if socketed:
+        why = "Last of all: no iron comes near them any more. Earth yourself first; notch to notch."
+        add("Plug in the chips", tuple(p.ref for p in socketed), why, 1.0 * len(socketed))
     panel = tuple(p.ref for p in kit.parts.values() if not p.on_board and p.kind != "case")
     if panel:
         add("Mount the panel parts, finger-tight", panel,
@@ -190,9 +143,11 @@ def plugged(kit: Kit) -> list[Part]:
     return [p for p in kit.parts.values() if p.kind == "chip" and p.on_board]
 
 
-def _grouped(kit: Kit, order: str, soldering: str) -> list[_Group]:
-    """The parts on the board as a school puts them in."""
-    later = {p.ref for p in plugged(kit)}
+def _grouped(kit: Kit, order: str, soldering: str, socketed: list[Part]) -> list[_Group]:
+    """The parts on the board as a school puts them in. Without chips to be ``socketed`` the sockets stay in their bag."""
+    later = {p.ref for p in socketed}
+    if not socketed and plugged(kit):
+        later = {p.ref for p in kit.parts.values() if p.kind == "socket"}
     parts = sorted((p for p in kit.parts.values() if p.on_board and p.ref not in later), key=_turn)
     if order == "semiconductors":
         parts.sort(

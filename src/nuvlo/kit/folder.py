@@ -8,7 +8,7 @@ import shutil
 import tempfile
 import tomllib
 import zipfile
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass, field
 from math import isclose
 from pathlib import Path
@@ -31,6 +31,16 @@ class KitError(NuvloError):
 
 
 @dataclass(frozen=True)
+class Change:
+    """One part or supply of a kit from what to what, and why."""
+
+    part: str
+    was: str
+    to: str
+    why: str = ""
+
+
+@dataclass(frozen=True)
 class Kit:
     """What came in the box. Never edited by building. ``missing`` says what the folder lacks and what that costs."""
 
@@ -43,7 +53,8 @@ class Kit:
     panel: tuple[PanelHole, ...] = ()
     missing: tuple[str, ...] = ()
     warnings: tuple[Problem, ...] = field(default=(), compare=False)
-    memory: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)  # what was computed of it once
+    changes: tuple[Change, ...] = ()  # from what came in the box, where it is built otherwise
+    memory: dict[Hashable, Any] = field(default_factory=dict, compare=False, repr=False)  # what was computed of it once
 
     @property
     def name(self) -> str:
@@ -73,16 +84,31 @@ class Kit:
 
     def part_of(self, element: str) -> Part | None:
         """The part that an element of the netlist stands for."""
-        return next((p for p in self.parts.values() if self.element_of(p.ref) == element.partition(".")[0]), None)
+        return next((p for p in self.parts.values() if element.partition(".")[0] in self.elements_of(p.ref)), None)
 
     def element_of(self, ref: str) -> str | None:
-        """The netlist's name for a part: its reference in lower case, or that of its subcircuit instance."""
+        """The netlist's name for a part, the first where it has several."""
+        return next(iter(self.elements_of(ref)), None)
+
+    def elements_of(self, ref: str) -> tuple[str, ...]:
+        """All that stands for a part in the netlist: its reference in lower case, or that of its subcircuit instance.
+
+        Halves of a chip, a valve or a dual pot carry a letter behind: ``xu2a`` and ``xu2b`` are U2.
+        """
+        key = ("elements", ref.lower())
+        if key not in self.memory:
+            self.memory[key] = self._find_elements(ref.lower())
+        found: tuple[str, ...] = self.memory[key]
+        return found
+
+    def _find_elements(self, ref: str) -> tuple[str, ...]:
         if self.circuit is None:
-            return None
-        for name in (ref.lower(), "x" + ref.lower()):
-            if self.circuit.has_parameter(name) or self.circuit.has_parameter(name + ".pos"):
-                return name
-        return None
+            return ()
+        names = {card.name for card in self.circuit.netlist.top.cards}
+        whole = tuple(name for name in (ref, "x" + ref) if name in names)
+        others = {form for other in self.parts for form in (other.lower(), "x" + other.lower())} - {ref}
+        halves = sorted(n for n in names - others if re.fullmatch(rf"x?{re.escape(ref)}[a-z]", n))
+        return whole[:1] or tuple(halves)
 
 
 def read_kit(folder: Path) -> Kit:
@@ -251,25 +277,29 @@ class _Reader:
         if circuit is None:
             return
         for line, part in zip(self.lines.get("bom.csv", []), kit.parts.values(), strict=False):
-            element = kit.element_of(part.ref)
-            if part.unit and part.on_board and element is None:
+            elements = kit.elements_of(part.ref)
+            if part.unit and part.on_board and not elements:
                 message = f"'{part.ref}' has no element in circuit.cir, so no reading can depend on it."
                 self.problems.append(
                     Problem(message, "Add it there.", "bom.csv", line, 1, part.ref, severity="warning")
                 )
-            if part.value is None or element is None:
-                continue
-            if element.startswith("x"):
-                inner = next(e for e in circuit.elements if e.scope.prefix == element + ".")
-                drawn = inner.scope.value("r", {})
-            else:
-                drawn = circuit.parameter(circuit.element(element), "value", {})
-            if not isclose(float(drawn), part.value, rel_tol=1e-3):
-                values = f"{format_value(part.value, part.unit)} here and {format_value(float(drawn), part.unit)}"
-                self.problems.append(
-                    Problem(f"'{part.ref}' is {values} in circuit.cir.", "Make the two agree.", "bom.csv", line, 1,
-                            part.ref)
-                )  # fmt: skip
+            for element in elements if part.value is not None else ():
+                self.check_value(line, part, element, circuit)
+
+    def check_value(self, line: int, part: Part, element: str, circuit: Circuit) -> None:
+        if element.startswith("x"):
+            inner = next(e for e in circuit.elements if e.scope.prefix == element + ".")
+            drawn = inner.scope.value("r", {})
+        else:
+            drawn = circuit.parameter(circuit.element(element), "value", {})
+        assert part.value is not None
+        if not isclose(float(drawn), part.value, rel_tol=1e-3):
+            values = f"{format_value(part.value, part.unit)} here and {format_value(float(drawn), part.unit)}"
+            self.problems.append(
+                Problem(
+                    f"'{part.ref}' is {values} in circuit.cir.", "Make the two agree.", "bom.csv", line, 1, part.ref
+                )
+            )
 
     def check_nodes(self, kit: Kit) -> None:
         if kit.circuit is None:

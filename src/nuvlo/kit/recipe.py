@@ -5,6 +5,7 @@ A recipe holds no program: its circuit is a netlist in which inputs are ``.param
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -15,7 +16,7 @@ from pydantic import Field, ValidationError
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.kit.schema import Aim, Move, _Strict
 from nuvlo.problems import NuvloError, Problem
-from nuvlo.quantity import UnreadableValue, parse_value
+from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 SHIPPED_RECIPES = Path(__file__).parent.parent / "recipes"
 
@@ -47,6 +48,7 @@ class Recipe:
     name: str
     info: RecipeFile
     circuit: Circuit
+    folder: Path
 
     def inputs(self, given: Mapping[str, str]) -> dict[str, float]:
         """Values of all inputs, ``given`` ones as builders write them. Raises :class:`NuvloError` naming the wrong one."""
@@ -76,6 +78,33 @@ def recipe_folders(more: Iterable[Path] = ()) -> dict[str, Path]:
     return dict(sorted(out.items()))
 
 
+def save_recipe(recipe: Recipe, inputs: Mapping[str, float], place: Path, name: str) -> Path:
+    """A recipe of one's own: ``recipe`` with these ``inputs`` to begin with, as the folder ``name`` in ``place``.
+
+    Raises :class:`NuvloError` for a name that is no folder's or taken.
+    """
+    if not re.fullmatch(r"[\w-]+", name) or name in (*recipe_folders([place]), "save"):
+        raise NuvloError(
+            Problem(f"'{name}' cannot be the name of a recipe.", "Take one of letters and dashes that is not in use.")
+        )
+    folder = place / name
+    text = (recipe.folder / "recipe.toml").read_text(encoding="utf-8")
+    for one in recipe.info.input:
+        # Only the default of this input's own table is replaced; everything else, comments too, stays as it is.
+        start = re.search(rf'^name\s*=\s*"{re.escape(one.name)}"', text, re.MULTILINE)
+        assert start is not None
+        head, tail = text[: start.start()], text[start.start() :]
+        default = format_value(inputs[one.name], one.unit, 6).replace("\u2009", "").replace("\u202f", "")
+        text = head + re.sub(r"^default\s*=.*$", f'default = "{default}"', tail, count=1, flags=re.MULTILINE)
+    try:
+        folder.mkdir(parents=True)
+        (folder / "recipe.toml").write_text(text, encoding="utf-8")
+        (folder / "circuit.cir").write_bytes((recipe.folder / "circuit.cir").read_bytes())
+    except OSError as bad:
+        raise NuvloError(Problem(f"'{name}' cannot be written: {bad.strerror}.", "Check the folder.")) from bad
+    return folder
+
+
 def read_recipe(folder: Path) -> Recipe:
     """Read the recipe in ``folder``. Raises :class:`NuvloError` with every problem and its place."""
     folder = Path(folder)
@@ -101,4 +130,4 @@ def read_recipe(folder: Path) -> Recipe:
             Problem(f"'{unknown[0]}' is neither a .param nor an element of circuit.cir.", "Make the names agree.",
                     f"{folder.name}/recipe.toml", ref=unknown[0])
         )  # fmt: skip
-    return Recipe(folder.name, info, circuit)
+    return Recipe(folder.name, info, circuit, folder)

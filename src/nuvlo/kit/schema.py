@@ -54,7 +54,10 @@ class About(_Strict):
 
 
 class Supply(_Strict):
-    """A supply and where it enters. ``volts`` V, ``tolerance`` a fraction, ``current_limit`` A for the first power."""
+    """A supply and where it enters. ``volts`` V, ``tolerance`` a fraction, ``current_limit`` A for the first power.
+
+    With ``mains_hz`` the element stands for the peak of a transformer's wave before its full-wave rectifier.
+    """
 
     name: str
     element: str
@@ -62,6 +65,7 @@ class Supply(_Strict):
     volts: Value
     tolerance: float = Field(0.05, ge=0, lt=1)
     current_limit: Value = 0.1
+    mains_hz: float = Field(0.0, ge=0)
     point: str | None = None
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
+from nuvlo.kit.schools import school_from
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
 
@@ -50,7 +51,8 @@ class Build:
     choices: dict[str, str] = field(default_factory=dict)
     chosen_values: dict[str, str] = field(default_factory=dict)
     tray_order: str = "value"
-    school: str = "lowest+groups"
+    stances: dict[str, str] = field(default_factory=dict)  # question → side, where one was taken
+    changes: dict[str, tuple[str, str]] = field(default_factory=dict)  # part or supply → to what, why
     done: set[str] = field(default_factory=set)
     accepted: dict[str, str] = field(default_factory=dict)
     confirmed: set[str] = field(default_factory=set)
@@ -62,6 +64,11 @@ class Build:
     can_undo: str | None = None
     can_redo: str | None = None
     events: int = 0
+
+    @property
+    def school(self) -> str:
+        """The order of work that the sides taken make, such as ``lowest+groups``."""
+        return school_from(self.stances)
 
     def latest(self, point: str, quantity: str = "voltage", stage: str | None = None) -> Reading | None:
         """The newest reading at ``point``."""
@@ -149,8 +156,16 @@ def _apply(build: Build, event: ev.Event) -> None:
                 build.measured.pop(b.part, None)
             build.choices[b.choice] = b.value
             build.chosen_values[b.part] = b.value
-        case ev.SchoolTaken(school=school):
-            build.school = school
+        case ev.SchoolTaken(school=school):  # of logs written before each question had an event of its own
+            build.stances |= zip(("order", "soldering"), school.split("+"), strict=False)
+        case ev.StanceTaken(question=question, side=side):
+            build.stances[question] = side
+        case ev.KitChanged() as b:
+            build.changes.pop(b.part, None)
+            build.measured.pop(b.part, None)  # another part: measure it anew
+            build.chosen_values.pop(b.part, None)
+            if b.to != ev.PRINTED:
+                build.changes[b.part] = (b.to, b.why)
         case ev.TrayOrdered(order=order):
             build.tray_order = order
         case ev.StepDone(step=step):

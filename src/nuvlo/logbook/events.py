@@ -7,6 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+PRINTED = "printed"  # what a part is changed back to
+
 
 class _Body(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -69,6 +71,23 @@ class SchoolTaken(_Body):
 
     kind: Literal["school_taken"] = "school_taken"
     school: str
+
+
+class StanceTaken(_Body):
+    """A side was taken where builders disagree, such as ``measure``: ``spot``."""
+
+    kind: Literal["stance_taken"] = "stance_taken"
+    question: str
+    side: str
+
+
+class KitChanged(_Body):
+    """A part or supply is something other than printed, and why; ``printed`` puts it back."""
+
+    kind: Literal["kit_changed"] = "kit_changed"
+    part: str
+    to: str
+    why: str = ""
 
 
 class StepDone(_Body):
@@ -166,7 +185,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | StepDone | StepAccepted | ReadingTaken
     | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -2,42 +2,62 @@
 
 from __future__ import annotations
 
+import math
 import re
-from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 
-from nuvlo.circuit.circuit import Circuit
+import numpy as np
+
+from nuvlo import progress
+from nuvlo.circuit.circuit import Array
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.transient import transient
 from nuvlo.kit import Kit
 from nuvlo.quantity import format_value, parse_value
 
 FORWARD = ("lamp", "diode")  # kinds that carry a rated current
+PULSE_SAMPLES = 60  # between two charging pulses
+SETTLING_PULSES = 8
+START_SHARES = (0.97, 0.92)
 COMFORT = 0.5  # of its rated watts that a resistor is to bear (common practice, no source)
 
 
 @dataclass(frozen=True)
 class Stress:
-    """What a part bears at rest: V across it and W in it, at the highest supply."""
+    """What a part bears at the highest supply: V across it and W in it at rest; A through it, of a capacitor its ripple."""
 
     volts: float
     watts: float
     amps: float = 0.0
 
+    def words(self, unit: str) -> str:
+        """What it bears, of a part with this unit."""
+        if unit != "F":
+            return f"It bears {format_value(self.volts, 'V', 2)} and {format_value(self.watts, 'W', 2)}."
+        rippling = f" and {format_value(self.amps, 'A', 2)} of ripple" if self.amps else ""
+        return f"It bears {format_value(self.volts, 'V', 2)}{rippling}."
 
-def stresses(
-    kit: Kit, supplies: Mapping[str, float] | None = None, circuit: Circuit | None = None,
-    values: Mapping[str, float] | None = None,
-) -> dict[str, Stress]:  # fmt: skip
-    """What every resistor and capacitor bears at the operating point; ``supplies`` (element → V) raise the stated ones.
 
-    Without more, every supply stands at the upper end of its tolerance. ``circuit`` and ``values`` stand for the kit's own
-    where it was changed. Empty where the kit has no circuit, or that no operating point.
+def stresses(kit: Kit, *, quick: bool = False) -> dict[str, Stress]:
+    """What every resistor, capacitor, lamp and diode bears, every supply at the upper end of its tolerance.
+
+    Where a supply comes from rectified mains, capacitors bear its ripple too, which takes some seconds to find: ``quick``
+    leaves it out. Empty where the kit has no circuit, or that no operating point. Kept with the kit.
     """
-    circuit = circuit or kit.circuit
+    key = ("stresses", quick)
+    if key not in kit.memory:
+        kit.memory[key] = _stresses(kit, {} if quick else ripple(kit))
+    found: dict[str, Stress] = kit.memory[key]
+    return found
+
+
+def _stresses(kit: Kit, rippling: dict[str, float]) -> dict[str, Stress]:
+    circuit = kit.circuit
     if circuit is None:
         return {}
-    volts = {s.element: s.volts * (1 + s.tolerance) for s in kit.info.supply} | dict(supplies or {})
-    point = operating_point(circuit, {**volts, **(values or {})})
+    volts = {s.element: s.volts * (1 + s.tolerance) for s in kit.info.supply}
+    point = operating_point(circuit, volts)
     if point.failed:
         return {}
     heat, amps = point.dissipation(), point.currents()
@@ -48,18 +68,66 @@ def stresses(
             continue
         a, b = circuit.element(element).nodes[:2]
         across = abs((point.x[a, 0] if a >= 0 else 0.0) - (point.x[b, 0] if b >= 0 else 0.0))
-        carried = abs(float(amps[element][0])) if element in amps else 0.0
+        carried = rippling.get(element, abs(float(amps[element][0])) if element in amps else 0.0)
         out[part.ref] = Stress(float(across), float(heat[element][0]) if element in heat else 0.0, carried)
     return out
 
 
-def overstressed(
-    kit: Kit, supplies: Mapping[str, float] | None = None, circuit: Circuit | None = None,
-    values: Mapping[str, float] | None = None,
-) -> list[tuple[str, str]]:  # fmt: skip
+def ripple(kit: Kit) -> dict[str, float]:
+    """A r.m.s. through every capacitor, by element, from supplies that are rectified mains; empty where none is.
+
+    Followed in time, the last charging pulse taken.
+    """
+    fed = [s for s in kit.info.supply if s.mains_hz]
+    circuit = kit.circuit
+    if not fed or circuit is None:
+        return {}
+    capacitors = {e.name: e for e in circuit.of_kind("c") if "." not in e.name}
+    farads = {name: float(circuit.parameter(e, "value", {})) for name, e in capacitors.items()}
+    pulse = 1.0 / (2 * max(s.mains_hz for s in fed))
+
+    def across(share: float, pulses: int) -> dict[str, Array]:
+        """V across every capacitor, from rest with the rectifiers at a ``share`` of their peak."""
+        progress.pause("following the ripple of the supply")
+        swings = {s.element: partial(_rectified, s.volts * (1 + s.tolerance), s.mains_hz, share) for s in fed}
+        names = ["0", *circuit.nodes]
+        ends = {name: [names[n + 1] for n in e.nodes[:2]] for name, e in capacitors.items()}
+        wanted = sorted({n for pair in ends.values() for n in pair} - {"0"})
+        found = transient(circuit, pulse / PULSE_SAMPLES, pulses * pulse, wanted, signals=swings).voltage
+        volts = {n: found[n][0] for n in wanted} | {"0": np.zeros(pulses * PULSE_SAMPLES + 1)}
+        return {name: volts[a] - volts[b] for name, (a, b) in ends.items()}
+
+    def drift(share: float) -> float:
+        """How much charge the capacitors gain on the way: none where they start from where they end."""
+        found = across(share, SETTLING_PULSES)
+        return float(
+            sum(
+                farads[n] * abs(v[0]) * float(v[-PULSE_SAMPLES:].mean() - v[0]) * np.sign(v[0])
+                for n, v in found.items()
+            )
+        )
+
+    # Supplies settle in seconds; started from the right share of the peak they have settled at once (a secant).
+    shares = START_SHARES
+    first, second = (drift(share) for share in shares)
+    best = shares[1] - second * (shares[1] - shares[0]) / (second - first) if second != first else shares[1]
+    settled = across(float(np.clip(best, 0.5, 1.0)), SETTLING_PULSES)
+    step = pulse / PULSE_SAMPLES
+    return {
+        name: float(np.sqrt(np.mean((farads[name] * np.diff(v[-PULSE_SAMPLES - 1 :]) / step) ** 2)))
+        for name, v in settled.items()
+    }
+
+
+def _rectified(peak: float, hertz: float, share: float, time: float) -> float:
+    """V of a rectified wave at ``time``, falling from a ``share`` of its ``peak``."""
+    return peak * abs(math.cos(2.0 * math.pi * hertz * time + math.acos(share)))
+
+
+def overstressed(kit: Kit, *, quick: bool = False) -> list[tuple[str, str]]:
     """(reference, sentence) of every part that its rating does not allow for, as :func:`stresses` finds them."""
     out = []
-    for ref, stress in stresses(kit, supplies, circuit, values).items():
+    for ref, stress in stresses(kit, quick=quick).items():
         words = over_rating(kit.part(ref).rating, stress, kit.part(ref).unit)
         if words:
             out.append((ref, words))
@@ -70,7 +138,8 @@ def over_rating(rating: str, stress: Stress, unit: str) -> str:
     """What is too much for a part of this ``rating`` and ``unit``, in words; empty where nothing is."""
     volts, watts, amps = rated(rating, "V"), rated(rating, "W"), rated(rating, "A")
     if amps is not None and stress.amps > amps:
-        return f"{format_value(stress.amps, 'A')} through it where it may carry {format_value(amps, 'A')}"
+        kind = " of ripple" if unit == "F" else ""
+        return f"{format_value(stress.amps, 'A', 2)}{kind} through it where it may carry {format_value(amps, 'A')}"
     if volts is not None and unit == "F" and stress.volts > volts:
         return f"{format_value(stress.volts, 'V')} across it where it may bear {format_value(volts, 'V')}"
     if watts is not None and stress.watts > watts:

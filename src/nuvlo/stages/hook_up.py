@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, Window
 from nuvlo.quantity import sentence
 
 LEADS = "leads"
 LEADS_WINDOW = Window(LEADS, "resistance", "Ω", 0.2, 0.0, 1.0)
+
+JOINTS = {
+    "twist": " Twist first; solder seals it.",
+    "tin": " Tin lug and wire, then fuse the two.",
+}
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -17,6 +23,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     for wire in kit.wires:
         length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
         note = f" {sentence(wire.note)}." if wire.note else ""
+        note += JOINTS[taken(build.stances, "joints")]
         out.append(
             Task(f"hook_up.wire.{wire.name}", Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
                  f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end),

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import DEFAULT_SCHOOL, Step, board_order
+from nuvlo.kit.assembly import Step, board_order
+from nuvlo.kit.schools import DEFAULT_SCHOOL
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
 

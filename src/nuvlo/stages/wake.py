@@ -3,9 +3,18 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
 from nuvlo.quantity import format_value, sentence
+
+LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
+FIRST_POWER = {
+    "limit": "Current limit at {limit}.",
+    "charge": "Charge the adapter, pull it from the wall, then connect it: the lamp lights and dies. No lamp, no mains.",
+    "bulb": "Through a series lamp: it may glow and must fade. Bright means a short.",
+    "straight": "Straight on, the meter in line and a hand at the switch.",
+}
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -18,11 +27,14 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                      f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω",
                      parts=(supply.point,), nodes=(supply.node,))
             )  # fmt: skip
+    how = taken(build.stances, "power")
     for supply in kit.info.supply:
-        limit = format_value(supply.current_limit, "A")
+        limit = FIRST_POWER[how].format(limit=format_value(supply.current_limit, "A"))
+        if how == "charge" and abs(supply.volts) > LOW_VOLTS:
+            limit = f"Not by stored charge: that is for low voltage. {FIRST_POWER['bulb']}"
         out.append(
             Task(f"wake.current.{supply.name}", Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
-                 f"Current limit at {limit}. Controls where they start. Off at once if it passes the window.",
+                 f"{limit} Controls where they start. Off at once if it passes the window.",
                  supply.name, "current", "A", nodes=(supply.node,))
         )  # fmt: skip
     trims = {t.watch for t in kit.info.trim}

@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 from nuvlo.desktop.curve import CurveView, Line, Picture
 from nuvlo.desktop.lanes import label
 from nuvlo.kit import Kit
-from nuvlo.stages.choose.mods import Change, Figures, changes_in, figures, in_words
-
-IN_TIME = "hard"  # the word after which a sine is followed into clipping
+from nuvlo.kit.folder import Change
+from nuvlo.kit.variant import changes_in, varied
+from nuvlo.stages.choose.mods import Figures, figures, in_words
 
 
 @dataclass(frozen=True)
@@ -24,17 +24,16 @@ class Compared:
     changes: Sequence[Change]
     before: Figures
     after: Figures
+    variant: str = ""  # its name, where it has one
 
 
 def answer(kit: Kit, line: str) -> Compared:
-    """What ``compare LINE`` asks. Some seconds, many where clipping is followed in time."""
-    words = line.split()
-    clipping = IN_TIME in words
-    wanted = [w for w in words if w != IN_TIME]
+    """What ``compare LINE`` asks. Some seconds, a few times ten on a large circuit."""
+    wanted = line.split()
     changes = changes_in(kit, wanted)
     variant = next((v for v in kit.info.variant if v.id in wanted), None)
     title = f"{kit.name}: {variant.title if variant else 'as printed and changed'}"
-    return Compared(title, changes, figures(kit, clipping=clipping), figures(kit, changes, clipping=clipping))
+    return Compared(title, changes, figures(kit), figures(varied(kit, changes)), variant.id if variant else "")
 
 
 class CompareTool(QScrollArea):
@@ -65,9 +64,9 @@ class CompareTool(QScrollArea):
         curve.show_picture(Picture("Input to output", "frequency", "gain, dB", lines))
         column.addWidget(curve)
         column.addLayout(self._table(found))
-        column.addWidget(
-            label(f"'compare … {IN_TIME}' follows a sine into clipping as well. Esc returns to the stage.", 10, "faint")
-        )
+        first = found.changes[0]
+        line = f"variant {found.variant}" if found.variant else f"mod {first.part.lower()} {first.to} because …"
+        column.addWidget(label(f"'{line}' builds it so. Esc returns to the stage.", 10, "faint"))
         column.addStretch(1)
         self.setWidget(page)
         self.setAccessibleName("; ".join(f"{what}: {before}, {after}" for what, before, after in self.rows))

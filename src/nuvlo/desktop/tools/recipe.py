@@ -49,8 +49,10 @@ class RecipeTool(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.proposals = ProposalList()
+        self.shown: Worked | None = None
 
     def show_answer(self, found: Worked | list[Recipe]) -> None:
+        self.shown = found if isinstance(found, Worked) else None
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(12, 4, 12, 12)
@@ -98,7 +100,12 @@ class RecipeTool(QScrollArea):
         column.addWidget(self.proposals)
         change = " ".join(f"{i.name}={i.default}" for i in info.input[:2])
         column.addWidget(
-            label(f"Change what is given: recipe {found.recipe.name} {change}. Esc returns to the stage.", 10, "faint")
+            label(
+                f"Change what is given: recipe {found.recipe.name} {change}. Keep it as yours: recipe save NAME. "
+                "Esc returns to the stage.",
+                10,
+                "faint",
+            )
         )
 
     @staticmethod

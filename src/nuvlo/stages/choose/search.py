@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nuvlo import progress
 from nuvlo.circuit.circuit import Array, Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import log_frequencies, responses
@@ -158,6 +159,7 @@ def _screen(q: Question, ladders: list[Array]) -> tuple[Array, Array, Array]:
 
 
 def _misses(q: Question, ladders: list[Array], rungs: Array) -> tuple[Array, Array]:
+    progress.pause(f"trying {len(rungs):,} sets of values")
     values = np.column_stack([v[rungs[:, k].astype(int)] for k, v in enumerate(ladders)])
     found = _results(q, values)
     lean = next(
@@ -225,6 +227,7 @@ def miss(aims: Sequence[Aim], found: Mapping[str, Array], names: Mapping[str, fl
 
 def judge(q: Question, values: Array, seed: int) -> Array:
     """(K,) share of units that meet every wish, for K sets of values: all parts anywhere within their tolerances."""
+    progress.pause(f"judging the best {len(values)}")
     units = sample(dict(q.laws), UNITS_EACH, seed)
     spread = sample({m.element: Law(1.0, 1 - (t := _tolerance(q, m)), 1 + t) for m in q.moves}, UNITS_EACH, seed + 1)
     many = {name: np.tile(v, len(values)) for name, v in units.items()}

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Part, Stage, look_alikes
-from nuvlo.kit.assembly import in_tray_order
+from nuvlo.kit.assembly import in_tray_order, sort_of
+from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
@@ -13,14 +14,21 @@ MEASURED_KINDS = ("resistor", "capacitor")
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """One task for each part, in tray order."""
-    return [_task(part, build, look_alikes.warning(kit, part.ref)) for part in in_tray_order(kit, build.tray_order)]
+    """One task for each part, in tray order. Who spot-checks measures the first of each strip of resistors."""
+    spot = taken(build.stances, "measure") == "spot"
+    seen: set[tuple[str, str, str]] = set()
+    out = []
+    for part in in_tray_order(kit, build.tray_order):
+        trusted = spot and part.kind == "resistor" and sort_of(part) in seen and part.ref not in build.measured
+        seen.add(sort_of(part))
+        out.append(_task(part, build, look_alikes.warning(kit, part.ref), trusted))
+    return out
 
 
-def _task(part: Part, build: Build, warning: str) -> Task:
+def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
     chosen = build.chosen_values.get(part.ref)
     value = parse_value(chosen, part.unit) if chosen else part.value
-    if part.kind in MEASURED_KINDS and value is not None and part.tolerance is not None:
+    if part.kind in MEASURED_KINDS and value is not None and part.tolerance is not None and not trusted:
         low, high = value * (1 + part.tolerance[0]), value * (1 + part.tolerance[1])
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
@@ -30,7 +38,7 @@ def _task(part: Part, build: Build, warning: str) -> Task:
             f"unpack.{part.ref}", Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
             part.unit, (part.ref,), window=window,
         )  # fmt: skip
-    detail = f"{part.text}. {part.note}".strip().rstrip(".") + "."
+    detail = f"{part.text}. {marking(part) or part.note}".strip().rstrip(".") + "."
     detail = f"{detail}\n{warning}" if warning else detail
     return Task(
         f"unpack.{part.ref}",

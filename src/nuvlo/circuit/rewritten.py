@@ -1,0 +1,57 @@
+"""A circuit with other values and other types in the same places: a kit as it was modified."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.expression import constant
+from nuvlo.circuit.netlist import LIBRARY, Block, Card, NetlistError, parse_netlist
+from nuvlo.problems import Problem
+
+
+def rewritten(circuit: Circuit, values: Mapping[str, float], types: Mapping[str, str]) -> Circuit:
+    """``circuit`` with new ``values`` (``r1``, ``vsup``, ``xvol.r``) and new ``types`` (model or subcircuit by element name).
+
+    A type that the netlist does not define is looked for in the shipped library. Raises :class:`NetlistError` where it is
+    in neither, or does not fit its place.
+    """
+    top = circuit.netlist.top
+    shipped = _shipped() if any(not _defined(top, t) for t in types.values()) else None
+    cards = [_card(card, values, types) for card in top.cards]
+    more = {} if shipped is None else {t: shipped for t in types.values() if not _defined(top, t)}
+    block = replace(
+        top,
+        cards=cards,
+        models=top.models | {t: b.models[t] for t, b in more.items() if t in b.models},
+        subcircuits=top.subcircuits | {t: b.subcircuits[t] for t, b in more.items() if t in b.subcircuits},
+    )
+    unknown = next((t for t in types.values() if not _defined(block, t)), None)
+    if unknown is not None:
+        raise NetlistError(
+            Problem(f"nothing called '{unknown}' is known.", "Name a type of the shipped library, or .include its model.",
+                    ref=unknown)
+        )  # fmt: skip
+    return Circuit(replace(circuit.netlist, top=block))
+
+
+def _defined(block: Block, name: str) -> bool:
+    return name in block.models or name in block.subcircuits
+
+
+def _shipped() -> Block:
+    """Everything the library defines."""
+    includes = "\n".join(f".include {path.name}" for path in sorted(LIBRARY.glob("*.lib")))
+    return parse_netlist(f"the library\n{includes}\n").top
+
+
+def _card(card: Card, values: Mapping[str, float], types: Mapping[str, str]) -> Card:
+    if card.name in types:
+        card = replace(card, model=types[card.name])
+    for name, value in values.items():
+        element, _, parameter = name.partition(".")
+        if element == card.name:
+            key = parameter or ("dc" if card.kind in "vi" else "value")
+            card = replace(card, parameters={**card.parameters, key: constant(value)})
+    return card

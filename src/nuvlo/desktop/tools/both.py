@@ -1,0 +1,62 @@
+"""Where builders disagree: every question with both sides, the one taken, and what they differ by in this kit."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+
+from nuvlo.desktop.lanes import label
+from nuvlo.kit import Kit
+from nuvlo.stages.choose.both import Sides, both_sides
+
+
+def answer(kit: Kit, stances: Mapping[str, str]) -> list[Sides]:
+    """What ``both`` asks."""
+    return both_sides(kit, stances)
+
+
+class BothTool(QScrollArea):
+    """Shows all :class:`Sides`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def show_answer(self, found: Sequence[Sides]) -> None:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(12, 4, 12, 12)
+        column.setSpacing(6)
+        column.addWidget(label("Where builders disagree", 15, bold=True))
+        column.addWidget(
+            label("Type 'school' and the side you hold to, as in school sections. Esc returns.", 10, "faint")
+        )
+        for sides in found:
+            column.addSpacing(6)
+            column.addWidget(label(sides.question.title, 12, bold=True))
+            column.addLayout(self._sides(sides))
+            column.addWidget(label(f"Here: {sides.difference}.", 11, "slate"))
+        column.addStretch(1)
+        self.setWidget(page)
+        self.setAccessibleName("; ".join(f"{s.question.title}: {s.taken}. {s.difference}" for s in found))
+
+    @staticmethod
+    def _sides(sides: Sides) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(2)
+        grid.setColumnStretch(1, 1)
+        for row, school in enumerate(sides.question.sides):
+            mine = school.name == sides.taken
+            name = label(
+                f"{'●' if mine else '○'} {school.name}", 11, "copper" if mine else "faint", bold=mine, mono=True
+            )
+            name.setFixedWidth(170)
+            name.setWordWrap(False)
+            grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(label(school.says, 11, "ink" if mine else "faint"), row, 1)
+        return grid

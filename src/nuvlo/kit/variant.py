@@ -1,0 +1,87 @@
+"""A kit built otherwise than printed: values, supplies and types changed. What comes of it is a kit like any other."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from nuvlo.circuit.rewritten import rewritten
+from nuvlo.kit.folder import Change, Kit
+from nuvlo.kit.schema import Supply
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import format_value, parse_value
+
+
+def changes_in(kit: Kit, words: Sequence[str]) -> list[Change]:
+    """``r9=100k``, ``u2=tl072``, ``vsup=12`` or the name of a variant. Raises :class:`NuvloError` naming what is no change."""
+    out: list[Change] = []
+    for word in words:
+        variant = next((v for v in kit.info.variant if v.id == word.lower()), None)
+        name, equals, to = word.partition("=")
+        if variant is not None:
+            out += [change(kit, c.part, c.to, c.why) for c in variant.change]
+        elif equals and to:
+            out.append(change(kit, name.strip(), to.strip()))
+        else:
+            known = ", ".join(v.id for v in kit.info.variant)
+            raise NuvloError(
+                Problem(f"'{word}' is no change.", f"Write r9=100k, or a variant{': ' + known if known else ''}.")
+            )
+    if not out:
+        raise NuvloError(Problem("nothing is changed.", "Write r9=100k, u2=tl072, or the name of a variant."))
+    return out
+
+
+def change(kit: Kit, name: str, to: str, why: str = "") -> Change:
+    """The part or supply ``name`` of ``kit`` from what it is ``to`` something else. Raises :class:`NuvloError`."""
+    part = kit.find_part(name)
+    if part is not None:
+        return Change(part.ref, part.text, to, why)
+    supply = supply_named(kit, name)
+    if supply is None:
+        raise NuvloError(
+            Problem(f"there is no part and no supply '{name}' in {kit.name}.", "Check the reference.", ref=name)
+        )
+    return Change(supply.name, format_value(supply.volts, "V"), to, why)
+
+
+def changes_of(kit: Kit, changed: Mapping[str, tuple[str, str]]) -> list[Change]:
+    """What a build ``changed`` (name → to what, why), as changes of ``kit``."""
+    return [change(kit, name, to, why) for name, (to, why) in changed.items()]
+
+
+def supply_named(kit: Kit, name: str) -> Supply | None:
+    """The supply of this name, or with this element."""
+    return next((s for s in kit.info.supply if name.lower() in (s.element, s.name.lower())), None)
+
+
+def varied(kit: Kit, changes: Sequence[Change]) -> Kit:
+    """``kit`` with ``changes`` made: its list, its supplies and its circuit. ``100u 35 V`` changes a rating as well.
+
+    Raises :class:`NuvloError` for a change that cannot be made.
+    """
+    if not changes:
+        return kit
+    values: dict[str, float] = {}
+    types: dict[str, str] = {}
+    parts, supplies = dict(kit.parts), list(kit.info.supply)
+    for one in changes:
+        supply, part = supply_named(kit, one.part), kit.find_part(one.part)
+        if part is not None:
+            text, _, rating = one.to.partition(" ") if part.unit else (one.to, "", "")
+            value = parse_value(text, part.unit) if part.unit else None
+            parts[part.ref] = replace(part, text=text, value=value, rating=rating or part.rating)
+            for element in kit.elements_of(part.ref):
+                if value is None:
+                    types[element] = text.lower()
+                else:
+                    values[f"{element}.r" if element.startswith("x") else element] = value
+        elif supply is not None:
+            volts = parse_value(one.to, "V")
+            supplies[supplies.index(supply)] = supply.model_copy(update={"volts": volts})
+            values[supply.element] = volts
+        else:
+            change(kit, one.part, one.to)  # says what is wrong with the name
+    circuit = rewritten(kit.circuit, values, types) if kit.circuit is not None and (values or types) else kit.circuit
+    info = kit.info.model_copy(update={"supply": tuple(supplies)})
+    return replace(kit, info=info, parts=parts, circuit=circuit, changes=tuple(changes), memory={})
