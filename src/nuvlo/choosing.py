@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value
 
 Document = dict[str, Any]
@@ -29,6 +31,9 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
     recipe.add_argument("inputs", nargs="*", metavar="key=value")
     recipe.add_argument("--folder", type=Path, action="append", default=[], help="folder with recipes of your own")
     recipe.add_argument("--most", type=int, default=5)
+    recipe.add_argument("--save", metavar="NAME", help="keep it with these inputs as a recipe of yours, in --folder")
+    both = verb("both", _both, "where builders disagree: both sides, and what they differ by in this kit")
+    both.add_argument("folder", type=Path)
 
 
 def proposals_document(proposals: Sequence[Any], named: Mapping[str, str] | None = None) -> list[Document]:
@@ -37,7 +42,7 @@ def proposals_document(proposals: Sequence[Any], named: Mapping[str, str] | None
 
     return [
         {"values": {(named or {}).get(k, k): v for k, v in p.values.items()}, "results": {k: finite(v) for k, v in p.results.items()}, "yield": p.good, "miss": finite(p.miss),
-         "changed": p.changed}
+         "changed": p.changed, "new": p.new}
         for p in proposals
     ]  # fmt: skip
 
@@ -46,7 +51,7 @@ def _choose(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import read_kit
     from nuvlo.kit.drawer import read_drawer
     from nuvlo.model.results import unit_of
-    from nuvlo.stages.choose import choice_of, propose
+    from nuvlo.stages.choose import choice_of, propose, told
 
     kit = read_kit(a.folder)
     if a.choice is None:
@@ -57,15 +62,15 @@ def _choose(a: argparse.Namespace) -> Answer:
             "\n".join(f"{c['id']}: {c['title']}" for c in choices) or "This kit leaves nothing to choose.",
         )
     choice = choice_of(kit, a.choice)
-    found = propose(kit, choice, a.most, drawer=read_drawer(a.drawer) if a.drawer else ())
-    units = {aim.name: unit_of(aim) for aim in choice.aim}
+    found = propose(kit, choice, a.most, drawer=read_drawer(a.drawer) if a.drawer else (), only_drawer=bool(a.drawer))
+    units = {aim.name: unit_of(aim) for aim in (*choice.aim, *told(kit, choice))}
     value_units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in kit.parts.values()}
     named = {m.element: part.ref for m in choice.move if (part := kit.part_of(m.element)) is not None}
     return 0, {"proposals": proposals_document(found, named)}, _said(found, value_units, units)
 
 
 def _recipe(a: argparse.Namespace) -> Answer:
-    from nuvlo.kit.recipe import read_recipe, recipe_folders
+    from nuvlo.kit.recipe import read_recipe, recipe_folders, save_recipe
     from nuvlo.model.results import unit_of
     from nuvlo.stages.choose.recipes import given_in, named, work_out
 
@@ -86,6 +91,11 @@ def _recipe(a: argparse.Namespace) -> Answer:
         ]
         return 0, document, "\n".join(lines)
     recipe, given = named(a.name, a.folder), given_in(a.inputs)
+    if a.save:
+        if not a.folder:
+            raise NuvloError(Problem("where is it to be kept?", "Name a folder with --folder."))
+        saved = save_recipe(recipe, recipe.inputs(given), a.folder[0], a.save)
+        print(f"Saved as '{a.save}' in {saved.parent.name}/.", file=sys.stderr)
     found = work_out(recipe, given, a.most)
     answer: Document = {
         "proposals": proposals_document(found),
@@ -95,6 +105,24 @@ def _recipe(a: argparse.Namespace) -> Answer:
     caution = f"Caution: {recipe.info.caution}\n" if recipe.info.caution else ""
     units = {aim.name: unit_of(aim) for aim in recipe.info.aim}
     return 0, answer, caution + _said(found, {m.element: m.unit for m in recipe.info.move}, units)
+
+
+def _both(a: argparse.Namespace) -> Answer:
+    from nuvlo.kit import read_kit
+    from nuvlo.stages.choose.both import both_sides
+
+    found = both_sides(read_kit(a.folder), {})
+    questions = [
+        {"id": s.question.id, "title": s.question.title, "taken": s.taken, "difference": s.difference, "where": s.question.where,
+         "sides": [{"name": x.name, "says": x.says} for x in s.question.sides]}
+        for s in found
+    ]  # fmt: skip
+    lines = []
+    for s in found:
+        lines.append(s.question.title)
+        lines += [f"  {'*' if x.name == s.taken else ' '} {x.name:15s} {x.says}" for x in s.question.sides]
+        lines.append(f"    here: {s.difference}")
+    return 0, {"questions": questions}, "\n".join(lines)
 
 
 def _said(found: Sequence[Any], value_units: Mapping[str, str], units: Mapping[str, str]) -> str:

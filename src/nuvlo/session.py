@@ -221,8 +221,11 @@ class Session:
         if stage is Stage.CHOOSE and info.choice:
             optional = next((c for c in info.choice if c.options), None)
             compared = tuple(choose.effects(model, optional.id)) if optional and info.prove else ()
-            drawer = self.workshop.drawer() if self.from_drawer else ()
-            proposed = {c.id: tuple(choose.propose(self.kit, c, build=model.build, drawer=drawer)) for c in info.choice}
+            drawer, only = self.workshop.drawer(), self.from_drawer
+            proposed = {
+                c.id: tuple(choose.propose(self.kit, c, build=model.build, drawer=drawer, only_drawer=only))
+                for c in info.choice
+            }
             printed = {c.id: p for c in info.choice if (p := choose.printed(self.kit, c, model.build)) is not None}
             drawn = {
                 c.id: found for c in info.choice
@@ -356,7 +359,7 @@ class Session:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             write_pdf(self.sheet(), path, solved.band if solved else None)
-            hand_over.write_readings(self.build, path.with_suffix(".csv"))
+            hand_over.write_readings(self.kit, self.build, path.with_suffix(".csv"))
         except OSError as error:
             raise Refused(
                 Problem(

@@ -3,6 +3,7 @@
 import pytest
 from PyQt6.QtCore import Qt
 
+from nuvlo.bench_line import Command
 from nuvlo.desktop.lanes import NextLane
 from nuvlo.desktop.tools.parts_list import PartsListTool
 from nuvlo.desktop.tools.recipe import RecipeTool
@@ -250,3 +251,80 @@ def test_a_choice_with_a_response_is_drawn_with_what_is_printed(drive, tmp_path)
     picture = driver.window._picture()
     assert [line.name for line in picture.curve.picture.lines] == ["as printed", "1", "2"]
     assert picture.cards.isVisible()
+
+
+def test_both_sides_are_shown_and_one_is_taken(drive):
+    from nuvlo.desktop.tools.both import BothTool
+
+    driver = drive()
+    driver.type("both")
+    assert isinstance(driver.window.tool, BothTool)
+    assert "Which part goes in first: lowest." in driver.window.tool.accessibleName()
+    driver.type("school sections")
+    assert driver.session.build.school.startswith("sections")
+    driver.type("both")
+    assert "Which part goes in first: sections." in driver.window.tool.accessibleName()
+    driver.press(Qt.Key.Key_Escape)
+    assert driver.window.tool is None
+
+
+def test_a_variant_is_compared_and_then_built(drive):
+    driver = drive()
+    driver.type("compare twelve")
+    assert any(row[0] == "1 % distortion" for row in driver.window.tool.rows)
+    driver.type("variant twelve")
+    assert "9\u202fV → 12 V" in driver.said
+    assert driver.session.kit.info.supply[0].volts == 12.0
+    driver.type("sheet")
+    assert "Written" in driver.said
+    assert "changed from 9" in driver.session.sheet_path.with_suffix(".csv").read_text()
+
+
+def test_a_recipe_of_ones_own_is_kept_and_found_again(drive):
+    driver = drive()
+    driver.type("recipe save mine")
+    assert "Work one out first" in driver.said
+    driver.type("recipe pad db=18 load=2k4")
+    driver.type("recipe save mine")
+    assert "Saved as 'mine'" in driver.said
+    driver.type("recipe mine")
+    assert isinstance(driver.window.tool, RecipeTool)
+    assert driver.window.tool.shown.inputs == {"db": 18.0, "source": 150.0, "load": 2400.0, "seen": 600.0}
+    driver.type("recipe save mine")
+    assert "cannot be the name" in driver.said
+
+
+def test_choosing_only_from_the_drawer(drive):
+    driver = drive()
+    driver.type("drawer")
+    assert "empty" in driver.said
+    (driver.session.workshop.folder / "drawer.csv").write_text("kind,value,count,tolerance\nresistor,9k1,3,1%\n")
+    driver.type("drawer")
+    assert "drawer only" in driver.said
+    driver.type("stage choose")
+    driver.space()
+    assert [p.values for p in driver.session.solved(Stage.CHOOSE).proposals["lamp"]] == [{"r6": 9100.0}]
+    assert "from the drawer" in driver.window._picture().curve.heading.text()
+
+
+def test_escape_stops_long_work_and_nothing_is_asked_again(drive, qtbot, monkeypatch):
+    import time
+
+    from nuvlo import progress
+    from nuvlo.session import Session
+
+    asked = []
+
+    def slow(self, stage):
+        asked.append(stage)
+        for _ in range(2000):
+            progress.pause("slow")
+            time.sleep(0.005)
+
+    driver = drive()
+    monkeypatch.setattr(Session, "solve", slow)
+    driver.window.run(Command("stage", "", "wake"))
+    qtbot.waitUntil(lambda: "slow. Esc stops it" in driver.window.busy.words.text(), timeout=5000)
+    driver.press(Qt.Key.Key_Escape)
+    assert "stopped" in driver.said
+    assert asked == [Stage.WAKE]

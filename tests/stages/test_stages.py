@@ -194,7 +194,7 @@ def test_the_sheet_says_what_is_not_as_meant(gorsefire, tmp_path: Path):
     sheet = hand_over.Sheet(gorsefire, state, found)
     assert sheet.overall == "not as meant"
     assert sheet.rows[0][:2] == ("R1", "resistance")
-    hand_over.write_readings(state, tmp_path / "r.csv")
+    hand_over.write_readings(gorsefire, state, tmp_path / "r.csv")
     lines = (tmp_path / "r.csv").read_text().splitlines()
     assert lines[0].startswith("point,quantity,value,unit,uncertainty")
     assert lines[1].startswith("R1,resistance,120,Ω,1,unpack")

@@ -9,6 +9,7 @@ from nuvlo.instruments import MeterSpec
 from nuvlo.kit import read_kit
 from nuvlo.kit.drawer import Spare, read_drawer
 from nuvlo.kit.look_alikes import about, look_alikes
+from nuvlo.kit.variant import changes_in, varied
 from nuvlo.model.stress import overstressed, rated, stresses
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured, Verdict
@@ -170,7 +171,7 @@ def test_a_substitute_that_would_cook_is_warned_of(tmp_path):
     assert stress.watts == pytest.approx(0.9)
     assert "may bear 250\u202fmW" in make_do(kit.part("R1"), DRAWER, None, stress)[0].warnings[0]
     assert overstressed(kit) == []
-    assert "may bear 2" in dict(overstressed(kit, {"v1": 50.0}))["R1"]
+    assert "may bear 2" in dict(overstressed(varied(kit, changes_in(kit, ["s=50"]))))["R1"]
 
 
 def test_a_raised_supply_forbids_a_filter_capacitor(tmp_path):
@@ -178,7 +179,7 @@ def test_a_raised_supply_forbids_a_filter_capacitor(tmp_path):
     kit = a_kit(tmp_path, "C1,electrolytic,100u,20%,25 V,\n", '[[supply]]\nname = "s"\nelement = "v1"\nnode = "a"\nvolts = 18\n',
                 "v1 a 0 18\nr1 a b 10\nc1 b 0 100u\nr2 b 0 1k\n")  # fmt: skip
     assert overstressed(kit) == []
-    ((ref, words),) = overstressed(kit, {"v1": 30.0})
+    ((ref, words),) = overstressed(varied(kit, changes_in(kit, ["s=30"])))
     assert ref == "C1"
     assert "25\u202fV" in words
 
@@ -187,7 +188,7 @@ def test_a_lamp_that_carries_too_much_is_told(tmp_path):
     kit = a_kit(tmp_path, "D1,lamp,red,,20 mA,\n", '[[supply]]\nname = "s"\nelement = "v1"\nnode = "a"\nvolts = 9\n',
                 "v1 a 0 9\nr1 a b 1k\nd1 b 0 led_red\n.include semiconductors.lib\n")  # fmt: skip
     assert overstressed(kit) == []
-    assert "may carry 20" in dict(overstressed(kit, {"v1": 30.0}))["D1"]
+    assert "may carry 20" in dict(overstressed(varied(kit, changes_in(kit, ["s=30"]))))["D1"]
 
 
 @pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir()))

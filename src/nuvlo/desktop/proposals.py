@@ -15,6 +15,7 @@ from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value
 
 BAR, LEFT, HEAD = 150, 42, 36  # px: of the yield's bar, of the text, of a card's first line
+NO_HEAT = 1e-3  # W that are not worth a word
 WRAPPED = 0x0001 | 0x0020 | 0x1000  # left, top, wrapped at words
 
 
@@ -46,8 +47,12 @@ class ProposalList(QWidget):
         def row(mark: str, p) -> Row:
             values = "   ".join(f"{_name(k)} {format_value(v, value_units.get(k, ''), 3)}" for k, v in p.values.items())
             words = ";  ".join(
-                f"{a.says} {format_value(p.results[a.name], unit_of(a), 3)}" for a in told if a.name in p.results
+                f"{a.says} {format_value(p.results[a.name], unit_of(a), 3)}"
+                for a in told
+                if a.name in p.results and not (a.kind == "power" and p.results[a.name] < NO_HEAT)
             )
+            if p.new:
+                words += f";  {p.new} value{'s' if p.new > 1 else ''} to be bought"
             return Row(
                 mark, values or "As it stands", p.good if p.values and any(a.wanted for a in aims) else None, words
             )

@@ -92,6 +92,11 @@ class Build:
         mean = sum(m.value for m in agreeing) / len(agreeing)
         return Measured(mean, max(m.uncertainty for m in agreeing), newest.unit)
 
+    def repeats(self, ref: str) -> tuple[int, float]:
+        """How often a part was measured, and how far its readings lie apart (in its unit)."""
+        found = [m.value for m in self.measured.get(ref, ())]
+        return len(found), max(found, default=0.0) - min(found, default=0.0)
+
     def turned(self, ref: str) -> float:
         """Degrees a control has been turned in all, clockwise positive."""
         return sum(t.degrees for t in self.turns if t.ref == ref)

@@ -56,7 +56,8 @@ class Picture(CurveFrame):
 
     def _list(self, session, choice, proposals) -> None:
         wanted = wish_words(choice.aim, proposals[0].results)
-        how = "Sets of values, the best first: type 'choose 2' for the second." if choice.move else ""
+        where = "from the drawer" if session.from_drawer else "'drawer' keeps to what you have"
+        how = f"Sets of values, the best first ({where}): type 'choose 2' for the second." if choice.move else ""
         heading = "  ".join(w for w in (f"{choice.title}.", f"Wanted: {wanted}." if wanted else "", how) if w)
         solved = session.solved(Stage.CHOOSE)
         units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in session.kit.parts.values()}
@@ -71,7 +72,8 @@ class Picture(CurveFrame):
             self.curve.show_picture(Plot(heading, "frequency", f"{aim.source} to {aim.node}, dB", lines))
         else:
             self._heading(heading)
-        self.proposals.show_proposals(proposals, units, choice.aim, at, printed)
+        aims = (*choice.aim, *choose.told(session.kit, choice))
+        self.proposals.show_proposals(proposals, units, aims, at, printed)
 
     def _draw(self, session, choice, solved) -> None:
         self.curve.setMaximumHeight(UNBOUND)

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.drawer import Spare
-from nuvlo.kit.schema import Choice
+from nuvlo.kit.schema import Aim, Choice
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, WorkingModel
 from nuvlo.model.ensemble import laws
@@ -53,18 +53,24 @@ def choice_of(kit: Kit, choice_id: str) -> Choice:
 
 
 def propose(
-    kit: Kit, choice: Choice, most: int = 5, build: Build | None = None, drawer: Sequence[Spare] = ()
+    kit: Kit,
+    choice: Choice,
+    most: int = 5,
+    build: Build | None = None,
+    drawer: Sequence[Spare] = (),
+    *,
+    only_drawer: bool = False,
 ) -> list[Proposal]:
     """Values for a choice, best first; of a choice among options, each of them in its order.
 
-    With a ``drawer`` only what is in it.
+    ``only_drawer`` picks nothing that is not in the ``drawer``.
 
     Raises :class:`NuvloError` where the kit has no circuit or the search finds no candidates.
     """
-    question = _question(kit, choice, build)
-    if choice.move and drawer:
+    question = _question(kit, choice, build, drawer)
+    if choice.move and only_drawer:
         only = tuple(m.model_copy(update={"series": "drawer"}) for m in choice.move)
-        return search(replace(question, moves=only, drawer=tuple(drawer)), most)
+        return search(replace(question, moves=only), most)
     if choice.move:
         return search(question, most)
     return _options(kit, choice, question)
@@ -100,7 +106,7 @@ def printed(kit: Kit, choice: Choice, build: Build | None = None) -> Proposal | 
     return as_printed(_question(kit, choice, build)) if choice.move else None
 
 
-def _question(kit: Kit, choice: Choice, build: Build | None) -> Question:
+def _question(kit: Kit, choice: Choice, build: Build | None, drawer: Sequence[Spare] = ()) -> Question:
     if kit.circuit is None:
         raise NuvloError(Problem(f"{kit.name} has no circuit.cir, so nothing can be chosen by it.", "Add one."))
     spreads = laws(kit, build)
@@ -110,7 +116,34 @@ def _question(kit: Kit, choice: Choice, build: Build | None) -> Question:
         if (element := kit.element_of(part.ref)) in moved and element and part.tolerance
     }  # fmt: skip
     others = {name: law for name, law in spreads.items() if name not in moved}
-    return Question(kit.circuit, choice.move, choice.aim, others, {}, tolerances)
+    at_hand = {(p.unit, p.value) for p in kit.parts.values() if p.value is not None} | {
+        (s.unit, s.value) for s in drawer
+    }
+    return Question(
+        kit.circuit, choice.move, choice.aim, others, {}, tolerances, tuple(drawer), told(kit, choice), tuple(at_hand)
+    )
+
+
+def told(kit: Kit, choice: Choice) -> tuple[Aim, ...]:
+    """What is said of the best sets beyond what is wished: noise at the output, heat in the resistors that are picked."""
+    source = next((p.element for p in kit.info.port if p.kind == "input" and p.element), None)
+    node = next((p.node for p in kit.info.port if p.kind == "output"), None)
+    out = []
+    if source and node and not any(a.kind == "noise" for a in choice.aim):
+        out.append(
+            Aim(name="output_noise", kind="noise", source=source, node=node, says="noise at the output, A-weighted")
+        )
+    picked = [
+        m.element
+        for m in choice.move
+        if kit.circuit and kit.circuit.has_parameter(m.element) and m.unit == "Ω" and "." not in m.element
+    ]
+    for element in picked:
+        part = kit.part_of(element)
+        out.append(
+            Aim(name=f"heat_{element}", kind="power", element=element, says=f"heat in {part.ref if part else element}")
+        )
+    return tuple(out)
 
 
 def effects(model: WorkingModel, choice_id: str) -> list[Comparison]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -24,6 +24,8 @@ SCREENED = 5000  # combinations tried at their nominal values in one go
 JUDGED = 20  # of them judged by yield
 UNITS_EACH = 200  # units of each judged
 COARSE = {1: 6000, 2: 70, 3: 17, 4: 8}  # values tried of each move at first
+NO_MATTER = {"V": 1e-7, "W": 5e-3}  # noise and heat below which nobody asks
+STEPS_PER_OCTAVE = 6  # in which noise and heat are told apart: about 1 dB
 DECIBELS = 0.5  # how near a wish in decibels is meant where nothing is said
 SHARE = 0.05  # and any other
 
@@ -40,6 +42,7 @@ class Proposal:
     good: float
     miss: float  # of the nominal unit: 0 at the middle of every wish, 1 at the edge of one
     changed: int  # values that are not as printed
+    new: int = 0  # and that are neither in the box nor in the drawer
 
 
 @dataclass(frozen=True)
@@ -53,6 +56,12 @@ class Question:
     names: Mapping[str, float]
     tolerances: Mapping[str, float]
     drawer: tuple[Spare, ...] = ()
+    told: tuple[Aim, ...] = ()  # what is found of the best only: their noise, their heat
+    at_hand: tuple[tuple[str, float], ...] = ()  # (unit, value) of everything in the box or the drawer
+
+    def is_new(self, move: Move, value: float) -> bool:
+        """Whether a value would have to be bought."""
+        return not any(unit == move.unit and np.isclose(value, known, rtol=1e-6) for unit, known in self.at_hand)
 
     def printed(self, element: str) -> float:
         """The value in the netlist, with the inputs in place."""
@@ -116,20 +125,27 @@ def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
     found, misses, leanings = _screen(q, ladders)
     best = np.lexsort((leanings, misses))[:JUDGED]
     yields = judge(q, found[best], seed)
-    nominal = _results(q, found[best])
+    nominal = _results(replace(q, aims=(*q.aims, *q.told)), found[best])
     printed = [q.printed(m.element) for m in q.moves]
     out = [
         Proposal(
             {m.element: float(v) for m, v in zip(q.moves, found[row], strict=True)},
             {name: float(values[k]) for name, values in nominal.items()}, float(yields[k]), float(misses[row]),
             0 if q.names else int(sum(not np.isclose(v, p, rtol=1e-6) for v, p in zip(found[row], printed, strict=True))),
+            int(sum(q.is_new(m, v) for m, v in zip(q.moves, found[row], strict=True))) if q.at_hand else 0,
         )
         for k, row in enumerate(best)
     ]  # fmt: skip
-    # Two in a hundred units are no difference; then what sits better, what is preferred, what changes less.
+    # Two in a hundred units are no difference; then what sits better, what is preferred, what need not be bought, what
+    # hisses or warms less by more than a little, what changes less.
     lean = {id(p): float(leanings[row]) for p, row in zip(out, best, strict=True)}
     some = [p for p in out if p.good > 0] or out
-    return sorted(some, key=lambda p: (-round(50 * p.good), round(4 * p.miss), lean[id(p)], p.changed, p.miss))[:most]
+
+    def rank(p: Proposal) -> tuple[float, ...]:
+        costs = [round(STEPS_PER_OCTAVE * np.log2(max(p.results[a.name], NO_MATTER[unit_of(a)]))) for a in q.told]
+        return (-round(50 * p.good), round(4 * p.miss), lean[id(p)], p.new, *costs, p.changed, p.miss)
+
+    return sorted(some, key=rank)[:most]
 
 
 def _screen(q: Question, ladders: list[Array]) -> tuple[Array, Array, Array]:
@@ -203,7 +219,7 @@ def wish_words(aims: Sequence[Aim], names: Mapping[str, object]) -> str:
 def as_printed(q: Question) -> Proposal:
     """The values as they stand, with their results."""
     values = {m.element: q.printed(m.element) for m in q.moves}
-    found = results(q.circuit, q.aims, {**q.names, **values}, {**q.names, **values})
+    found = results(q.circuit, (*q.aims, *q.told), {**q.names, **values}, {**q.names, **values})
     good = float(judge(q, np.array([list(values.values())]), 1)[0])
     return Proposal(values, {k: float(v[0]) for k, v in found.items()}, good, float(miss(q.aims, found, q.names)[0]), 0)
 

@@ -20,6 +20,7 @@ INK, FAINT, LINE, SLATE, COPPER = (HexColor(c) for c in ("#20262B", "#5E676E", "
 BAND = HexColor("#DCE5E4")
 MARGIN = 42.0
 ROW = 11.5
+MOST_CHANGES = 5
 LABELS = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000)
 
 
@@ -69,6 +70,14 @@ class _Page:
         supplies = "; ".join(f"{s.name}: {format_value(s.volts, 'V')}" for s in kit.info.supply)
         chosen = ", ".join(f"{ref} {value}" for ref, value in build.chosen_values.items())
         self.text(MARGIN, f"Supply {supplies}." + (f" Chosen: {chosen}." if chosen else ""))
+        for c in kit.changes[:MOST_CHANGES]:
+            self.y -= 12
+            self.text(MARGIN, f"Changed: {c.part} from {c.was} to {c.to}{', ' + c.why if c.why else ''}."[:120])
+        if len(kit.changes) > MOST_CHANGES:
+            self.y -= 12
+            self.text(
+                MARGIN, f"and {len(kit.changes) - MOST_CHANGES} more changes, listed in the CSV beside this sheet"
+            )
         if self.sheet.proof_words:
             self.y -= 13
             self.text(MARGIN, self.sheet.proof_words)

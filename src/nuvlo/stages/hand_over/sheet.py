@@ -61,14 +61,16 @@ class Sheet:
         return "as meant"
 
 
-def write_readings(build: Build, path: Path) -> None:
-    """Every value measured, oldest first: ``point,quantity,value,unit,uncertainty`` and when, with what.
+def write_readings(kit: Kit, build: Build, path: Path) -> None:
+    """What was changed, then every value measured, oldest first: ``point,quantity,value,unit,uncertainty``, when, with what.
 
     Raises ``OSError`` when the file cannot be written.
     """
     with path.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(["point", "quantity", "value", "unit", "uncertainty", "stage", "at", "instrument"])
+        for c in kit.changes:
+            writer.writerow([c.part, f"changed from {c.was}", c.to, "", "", "choose", "", c.why])
         for ref, values in build.measured.items():
             for m in values:
                 quantity = "resistance" if m.unit == "Ω" else "capacitance"

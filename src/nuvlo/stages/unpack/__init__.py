@@ -33,6 +33,9 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
         detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}".strip()
+        count, apart = build.repeats(part.ref)
+        if count > 1:
+            detail += f"\n{count} readings, {format_value(apart, part.unit, 2)} apart; their mean counts."
         detail = f"{detail}\n{warning}" if warning else detail
         return Task(
             f"unpack.{part.ref}", Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
