@@ -53,9 +53,9 @@ class BothTool(QScrollArea):
         for row, school in enumerate(sides.question.sides):
             mine = school.name == sides.taken
             name = label(
-                f"{'●' if mine else '○'} {school.name}", 11, "copper" if mine else "faint", bold=mine, mono=True
+                f"{school.name}{' (taken)' if mine else ''}", 11, "copper" if mine else "faint", bold=mine, mono=True
             )
-            name.setFixedWidth(170)
+            name.setFixedWidth(190)
             name.setWordWrap(False)
             grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(label(school.says, 11, "ink" if mine else "faint"), row, 1)
