@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import TRAY_ORDERS
 from nuvlo.kit.schools import side
+from nuvlo.kit.tray import TRAY_ORDERS
 from nuvlo.model import Task, Wants
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue

@@ -80,6 +80,7 @@ def _parser() -> argparse.ArgumentParser:
     order = verb("order", _order, "the order of work with its checks")
     order.add_argument("folder", type=Path)
     order.add_argument("--school", default="", help="such as sections+batches")
+    order.add_argument("--manual", type=Path, metavar="TXT", help="check a manual's own order, line by line")
     order.add_argument("--schools", action="store_true", help="list the schools and what speaks for each")
     bend = verb("bend", _bend, "which way to bend each lead on the solder side")
     bend.add_argument("folder", type=Path)
@@ -162,8 +163,17 @@ def _kit_check(a: argparse.Namespace) -> tuple[int, Document, str]:
     return (1 if errors(problems) else 0), document, text
 
 
+def _text_of(path: Path) -> str:
+    """The text of a file. Raises :class:`NuvloError` where it cannot be read."""
+    try:
+        return path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as bad:
+        raise NuvloError(Problem(f"cannot be read: {bad}.", "Name a text file.", path.name)) from bad
+
+
 def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
     from nuvlo.kit import read_kit
+    from nuvlo.kit.manual import faults
     from nuvlo.kit.schools import DEFAULT_SCHOOL, schools
     from nuvlo.stages.sequence import order
 
@@ -171,16 +181,26 @@ def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
         known = [{"name": s.name, "says": s.says} for s in schools()]
         lines = [f"{s['name']:24s} {s['says']}" for s in known]
         return 0, {"schools": known, "default": DEFAULT_SCHOOL}, "\n".join(lines)
-    steps = order(read_kit(a.folder), a.school or DEFAULT_SCHOOL)
+    kit = read_kit(a.folder)
+    if a.manual:
+        found = faults(kit, _text_of(a.manual), a.manual.name)
+        told = [{"line": f.line, "fault": f.words, "reason": f.reason, "rule": f.rule} for f in found]
+        lines = [f"line {f.line}: {f.words}. {f.reason}" for f in found] or ["Nothing is blocked or endangered."]
+        return 0, {"faults": told}, "\n".join(lines)
+    steps = order(kit, a.school or DEFAULT_SCHOOL)
     document = {
         "steps": [
-            {"n": s.n, "action": s.action, "parts": list(s.parts), "gate": s.gate, "after": list(s.after),
-             "reason": s.reason, "minutes": s.minutes}
+            {"n": s.n, "action": s.action, "parts": list(s.parts), "gate": s.gate, "after": list(s.after), "reason": s.reason,
+             "because": list(s.because), "minutes": s.minutes, "waits_hours": s.waits_hours, "stage": s.stage}
             for s in steps
         ]
     }  # fmt: skip
-    text = "\n".join(f"{s.n:3d}  {s.action}: {', '.join(s.parts)}\n     {s.reason}" for s in steps)
-    return 0, document, text
+    board = sum(p.on_board for p in kit.parts.values())
+    lines = []
+    for s in steps:
+        refs = f": {', '.join(s.parts)}" if 0 < len(s.parts) < board and ", ".join(s.parts) not in s.action else ""
+        lines.append(f"{s.n:3d}  {s.action}{refs}\n     {s.reason}")
+    return 0, document, "\n".join(lines)
 
 
 def _bend(a: argparse.Namespace) -> tuple[int, Document, str]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from nuvlo.bench_line import Command
 from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
-from nuvlo.kit.assembly import board_order
+from nuvlo.kit.assembly import board_order, moved
 from nuvlo.kit.folder import Change
 from nuvlo.kit.schema import Choice
 from nuvlo.kit.schools import ANSWERS
@@ -37,7 +37,7 @@ from nuvlo.model import Finding, Task, Wants
 from nuvlo.model.stress import overstressed, stresses
 from nuvlo.model.task import POSTED
 from nuvlo.problems import Problem
-from nuvlo.quantity import Measured, Verdict, format_value
+from nuvlo.quantity import Measured, Verdict, format_value, sentence
 from nuvlo.session import Refused, Session, Solved
 from nuvlo.stages import hook_up, prove
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
@@ -181,9 +181,10 @@ class _Commands:
             before = board_order(self.s.kit, self.s.build.school)
             self.s.record(StanceTaken(question=question.id, side=side.name))
             after = board_order(self.s.kit, self.s.build.school)
-            first = [next((s.action for s in steps), "nothing") for steps in (before, after)]
+            moves = moved(before, after, self.s.kit)[:3] or ["the parts go in as before"]
+            checks = [sum(s.gate is not None for s in steps) for steps in (before, after)]
             return Reply(
-                f"{len(before)} steps beginning with '{first[0].lower()}' become {len(after)} beginning with '{first[1].lower()}'."
+                f"{'; '.join(moves)}; {len(before)} steps with {checks[0]} checks become {len(after)} with {checks[1]}. {sentence(side.says)}."
             )
         self.s.record(StanceTaken(question=question.id, side=side.name))
         return Reply(f"{question.title}: {side.says}. It shows in: {question.where}.")

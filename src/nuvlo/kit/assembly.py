@@ -1,30 +1,59 @@
-"""The order in which a board is filled: lowest profile first, heat-hardy before heat-shy, with gates between.
+"""The order of work: the events that the rules of precedence allow, taken in the order a school prefers, told as steps.
 
-Rules are common practice, no source: the board must lie flat when it is turned over, so what stands lower goes in
-first; a part that minds heat goes in after its neighbours that do not, unless it stands much lower than they do.
+First every part gets its place by the school's own liking, as far as the rules of :mod:`nuvlo.kit.precedence` let it. Then
+parts are grouped as the school solders them, and all events are drawn up anew. Left to itself the drawing up is hasty: it
+prefers work to checks and the end to the beginning, so that whatever is done early or looked at in time is the doing of a rule.
 """
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable
+import heapq
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
-from typing import Any
 
 from nuvlo.kit.folder import Kit
+from nuvlo.kit.precedence import YIELDING, Event, Plan, Precedence, has_value, precedences
 from nuvlo.kit.schools import BATCH, DEFAULT_SCHOOL, school_named
 from nuvlo.kit.tables import Part
 
-HEAT_SHY_MM = 3.0  # how much taller a heat-shy part is taken to be when its turn is decided
-MINUTES_PER_PART, SOLDER_MINUTES, SECTION_MINUTES = 1.5, 0.7, 10.0
+HEAT_SHY_MM = (
+    3.0  # how much taller a heat-shy part is taken to be when its turn is decided (common practice, no source)
+)
 UNKNOWN_HEIGHT_MM = 8.0
+FIRST_IN_MANUALS = ("socket", "diode", "transistor", "lamp", "chip", "regulator")
 PLURALS = {"resistor": "resistors", "capacitor": "film capacitors", "diode": "diodes", "switch": "switches"}
+PLUGGED = ("chip", "valve")  # kinds that go into sockets, where there are any
+# Minutes at the bench: for each part, and for the step as a whole (rough figures; the log's own take their place).
+MINUTES = {
+    "fit": (1.5, 0.0), "solder": (0.7, 0.0), "values": (0.1, 1.0), "polarity": (0.1, 1.0), "contact": (0.5, 0.0), "insulate": (1.0, 0.0),
+    "screw": (3.0, 0.0), "test": (0.0, 10.0), "joints": (0.0, 4.0), "wash": (0.0, 5.0), "bake": (0.0, 5.0), "snap": (0.0, 5.0),
+    "panel": (0.0, 8.0), "mount": (2.0, 0.0), "power": (0.0, 10.0), "plug": (1.0, 0.0), "recheck": (0.0, 5.0), "close": (0.0, 5.0),
+}  # fmt: skip
+WAITS_HOURS = {"wash": 0.5, "bake": 1.0}  # before the next step may begin
+GATES = {"values", "polarity", "contact", "test", "joints", "wash", "recheck"}
+STAGES = {"power": "wake", "plug": "wake", "recheck": "hand_over", "close": "hand_over"}
+# When each thing is done in its group, left to itself: work first, checks after, what they guard or not.
+PHASES = {
+    "insulate": (0, 0),
+    "fit": (0, 1),
+    "contact": (0, 2),
+    "screw": (1, 0),
+    "solder": (1, 1),
+    "values": (2, 0),
+    "polarity": (2, 1),
+}
+# What an impatient builder does first, of what is to be done when all parts are in.
+HASTE = ("close", "plug", "recheck", "power", "bake", "mount", "wash", "joints", "panel", "snap")
 
 
 @dataclass(frozen=True)
 class Step:
-    """One step of the order. ``gate`` names the check a gate step is; ``after`` are numbers of earlier steps."""
+    """One step of the order. ``gate`` names the check a gate step is; ``after`` are numbers of earlier steps it waits for.
+
+    ``because`` are the reasons of the rules that put it here, ``waits_hours`` what must dry or cool before the next.
+    """
 
     n: int
     action: str
@@ -33,178 +62,302 @@ class Step:
     after: tuple[int, ...]
     reason: str
     minutes: float
+    verb: str = ""
+    because: tuple[str, ...] = ()
+    waits_hours: float = 0.0
+
+    @property
+    def stage(self) -> str:
+        """The stage in which it is done."""
+        return STAGES.get(self.verb, "fit")
 
 
-TRAY_ORDERS = ("value", "strip", "section", "list")
+def board_order(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ()) -> list[Step]:
+    """Steps in the order of a ``school``. ``without`` leaves rules of precedence out, to see what they are for.
 
-
-def in_tray_order(kit: Kit, order: str = "value") -> list[Part]:
-    """Parts in the order that suits the hand.
-
-    ``value``: by kind in order of the list, each kind by rising value. ``strip``: what comes on one bandolier together,
-    the longest first. ``section``: section by section, each by value. ``list``: as listed.
+    Raises :class:`NuvloError` for a school that is none, ``ValueError`` for relations of the kit that go in a circle.
     """
-    parts = list(kit.parts.values())
-    kinds = list(dict.fromkeys(p.kind for p in parts))
-    sections = list(dict.fromkeys(p.section for p in parts))
-    alike = Counter(sort_of(p) for p in parts)
-
-    def by_value(part: Part) -> tuple[int, float]:
-        return kinds.index(part.kind), part.value if part.value is not None else 0.0
-
-    keys: dict[str, Callable[[Part], Any]] = {
-        "value": by_value, "section": lambda p: (sections.index(p.section), by_value(p)),
-        "strip": lambda p: (-alike[sort_of(p)], by_value(p), sort_of(p)), "list": lambda p: 0,
-    }  # fmt: skip
-    return sorted(parts, key=keys.get(order, by_value))
+    plan = plan_of(kit, school, without)
+    wanted = precedences(plan, without)
+    return _told(plan, events(plan, wanted), wanted)
 
 
-def sort_of(part: Part) -> tuple[str, str, str]:
-    """What parts of one strip or bag have in common."""
-    return part.kind, part.text, part.rating
+def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ()) -> Plan:
+    """Which parts go in, in which groups, and which are plugged in last."""
+    order, soldering, *soldered_chips = school_named(school).split("+")
+    socketed = [] if soldered_chips else plugged(kit)
+    later = {p.ref for p in socketed}
+    if soldered_chips:
+        later = {p.ref for p in kit.parts.values() if p.kind == "socket"}
+    parts = [p for p in kit.parts.values() if p.on_board and p.ref not in later]
+    sections = list(dict.fromkeys(p.section for p in parts)) if order == "sections" else []
 
+    def liking(part: Part) -> tuple[float, ...]:
+        section = sections.index(part.section) if sections else 0
+        first = FIRST_IN_MANUALS.index(part.kind) if part.kind in FIRST_IN_MANUALS else len(FIRST_IN_MANUALS)
+        return part.through_panel, section, first if order == "semiconductors" else 0, *_turn(part)
 
-FIRST_IN_MANUALS = ("socket", "diode", "transistor", "lamp", "chip", "regulator")
-
-
-@dataclass(frozen=True)
-class _Group:
-    """Parts that go in together: what they are called, why they come here, and the section that ends with them."""
-
-    name: str
-    parts: tuple[Part, ...]
-    reason: str
-    ends: str = ""
-
-
-def board_order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
-    """Steps for the parts on the board in the order of a ``school``, then for those on the panel.
-
-    Gates come before what they guard in every school: values, and polarity apart, before soldering; joints before the
-    wash. Raises :class:`NuvloError` for a school that is none.
-    """
-    order, soldering, *chips = school_named(school).split("+")
-    socketed = [] if chips else plugged(kit)
-    groups = _grouped(kit, order, soldering, socketed)
-    steps: list[Step] = []
-
-    def add(action: str, parts: tuple[str, ...], reason: str, minutes: float, gate: str | None = None) -> None:
-        after = (steps[-1].n,) if steps else ()
-        steps.append(Step(len(steps) + 1, action, parts, gate, after, reason, minutes))
-
-    def fasten(name: str, parts: tuple[Part, ...]) -> None:
-        refs = tuple(p.ref for p in parts)
-        add(
-            f"Check the values of {name}",
-            refs,
-            "A wrong value is easy to lift now and hard once soldered.",
-            1.0,
-            "values",
-        )
-        if any(p.polarised for p in parts):
-            add(f"Check which way round {name} sit", refs, "Polarity deserves a look of its own.", 1.0, "polarity")
-        why = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
-        add(f"Solder {name}", refs, why, SOLDER_MINUTES * len(parts))
-
-    waiting: list[Part] = []
-    for group in groups:
-        refs = tuple(p.ref for p in group.parts)
-        add(f"Fit {group.name}", refs, group.reason, MINUTES_PER_PART * len(refs))
-        waiting += group.parts
-        if soldering != "together" or group.ends:
-            fasten(group.name if soldering != "together" else f"the parts of {group.ends}", tuple(waiting))
-            waiting = []
-        if group.ends:
-            why = "A fault has few places to hide now; with everything in it has many."
-            add(f"Test {group.ends} by itself", refs, why, SECTION_MINUTES, "section")
-    if waiting:
-        fasten("all of it", tuple(waiting))
-    if groups:
-        everything = tuple(p.ref for g in groups for p in g.parts)
-        add("Look over the solder side for dull joints and bridges", everything,
-            "Found now it is a minute's work; found at power-up it may cost a part.", 4.0, "joints")  # fmt: skip
-        add(
-            "Brush and wash the solder side", everything, "Flux left at high resistances leaks and hisses.", 5.0, "wash"
-        )
-    if socketed:
-        why = "Last of all: no iron comes near them any more. Earth yourself first; notch to notch."
-        add("Plug in the chips", tuple(p.ref for p in socketed), why, 1.0 * len(socketed))
-    panel = tuple(p.ref for p in kit.parts.values() if not p.on_board and p.kind != "case")
-    if panel:
-        add("Mount the panel parts, finger-tight", panel,
-            "Pots, jacks and lamp line up with the panel before anything holds them.", 2.0 * len(panel))  # fmt: skip
-    return steps
+    ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
+    in_sockets = tuple(p.ref for p in socketed)
+    tested = tuple(s for s in sections if s)
+    alone = Plan(kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors")
+    wanted = precedences(alone, without)
+    # What must wait for another part comes after the whole of that one's kind, not in the midst of it.
+    turn = {p.ref: (liking(p), 0) for p in ranked}
+    waits = _waiting(wanted)
+    for ref in [ref for verb, ref in events(alone, wanted) if verb == "fit"]:
+        turn[ref] = max([turn[ref], *((turn[other][0], turn[other][1] + 1) for other in waits.get(ref, ()))])
+    ranked.sort(key=lambda p: turn[p.ref])
+    alone = replace(alone, groups=tuple((p.ref,) for p in ranked))
+    sequence = [ref for verb, ref in events(alone, wanted) if verb == "fit"]
+    groups = _grouped(kit, sequence, soldering, bool(sections), _parted(wanted))
+    return Plan(kit, groups, in_sockets, tested, alone.manual)
 
 
 def plugged(kit: Kit) -> list[Part]:
-    """Chips that go into sockets, where the kit has any: they are never soldered."""
-    if not any(p.kind == "socket" and p.on_board for p in kit.parts.values()):
+    """Chips and valves that go into sockets, where the kit has any: they are never soldered."""
+    if not any(p.kind == "socket" for p in kit.parts.values()):
         return []
-    return [p for p in kit.parts.values() if p.kind == "chip" and p.on_board]
+    return [p for p in kit.parts.values() if p.kind in PLUGGED]
 
 
-def _grouped(kit: Kit, order: str, soldering: str, socketed: list[Part]) -> list[_Group]:
-    """The parts on the board as a school puts them in. Without chips to be ``socketed`` the sockets stay in their bag."""
-    later = {p.ref for p in socketed}
-    if not socketed and plugged(kit):
-        later = {p.ref for p in kit.parts.values() if p.kind == "socket"}
-    parts = sorted((p for p in kit.parts.values() if p.on_board and p.ref not in later), key=_turn)
-    if order == "semiconductors":
-        parts.sort(
-            key=lambda p: FIRST_IN_MANUALS.index(p.kind) if p.kind in FIRST_IN_MANUALS else len(FIRST_IN_MANUALS)
-        )
-    sections = list(dict.fromkeys(p.section for p in kit.parts.values() if p.on_board)) if order == "sections" else [""]
-    out: list[_Group] = []
-    for section in sections:
-        mine = [p for p in parts if order != "sections" or p.section == section]
-        groups = _by_batch(mine) if soldering == "batches" else _by_kind(mine, order)
-        if section and groups:
-            groups[-1] = replace(groups[-1], ends=section)
-        out += groups
-    return out
+def natural(ref: str) -> tuple[str, int, str]:
+    """R2 before R10."""
+    found = re.match(r"(\D*)(\d*)(.*)", ref)
+    assert found is not None
+    return found[1], int(found[2] or 0), found[3]
 
 
-def _by_kind(parts: list[Part], order: str) -> list[_Group]:
-    out: list[_Group] = []
-    previous: Part | None = None
-    for kind, alike in groupby(parts, key=lambda p: p.kind):
-        mine = tuple(alike)
-        reason = _reason(mine[0], previous)
-        if order == "semiconductors" and kind in FIRST_IN_MANUALS:
-            reason = (
-                "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
-            )
-        out.append(_Group(f"the {plural(kind)}", mine, reason))
-        previous = mine[0]
-    return out
-
-
-def _by_batch(parts: list[Part]) -> list[_Group]:
-    """A dozen at a time, outside in being the builder's own eye."""
-    out = []
-    for k in range(0, len(parts), BATCH):
-        mine = tuple(parts[k : k + BATCH])
-        why = "Taped down together, so the board can be turned over." if k else "The lowest dozen, taped down together."
-        out.append(_Group(f"batch {k // BATCH + 1}", mine, why))
-    return out
-
-
-def plural(kind: str) -> str:
-    return PLURALS.get(kind, kind + "s")
+def _turn(part: Part) -> tuple[float]:
+    return (_height(part) + (HEAT_SHY_MM if part.heat_sensitive else 0.0),)
 
 
 def _height(part: Part) -> float:
     return UNKNOWN_HEIGHT_MM if part.height_mm is None else part.height_mm
 
 
-def _turn(part: Part) -> tuple[float, str, str]:
-    return _height(part) + (HEAT_SHY_MM if part.heat_sensitive else 0.0), part.kind, part.ref
+def _parted(wanted: Sequence[Precedence]) -> Mapping[str, set[str]]:
+    """For each part those that must be soldered, or tested, before it goes in: they cannot be of one group."""
+    following: dict[Event, list[Event]] = {}
+    for p in wanted:
+        following.setdefault(p.before, []).append(p.after)
+    out: dict[str, set[str]] = {}
+    for start in [e for e in following if e[0] == "solder"]:
+        seen, stack = set(), [start]
+        while stack:
+            here = stack.pop()
+            for event in following.get(here, ()):
+                if event not in seen:
+                    seen.add(event)
+                    stack.append(event)
+        for verb, ref in seen:
+            if verb == "fit":
+                out.setdefault(ref, set()).add(start[1])
+    return out
 
 
-def _reason(part: Part, previous: Part | None) -> str:
-    if previous is None:
+def _waiting(wanted: Sequence[Precedence]) -> Mapping[str, list[str]]:
+    """For each part those that must go in before it for a reason of their own."""
+    out: dict[str, list[str]] = {}
+    for p in wanted:
+        if p.before[0] == p.after[0] == "fit" and p.rule not in YIELDING:
+            out.setdefault(p.after[1], []).append(p.before[1])
+    return out
+
+
+def _grouped(
+    kit: Kit, sequence: Sequence[str], soldering: str, by_section: bool, parted: Mapping[str, set[str]]
+) -> tuple[tuple[str, ...], ...]:
+    groups: list[list[str]] = []
+    for ref in sequence:
+        part = kit.parts[ref]
+        last = kit.parts[groups[-1][-1]] if groups else None
+        fresh = (
+            last is None or part.through_panel != last.through_panel or bool(parted.get(ref, set()) & set(groups[-1]))
+        )
+        fresh = fresh or (by_section and part.section != kit.parts[groups[-1][-1]].section)
+        kinds_apart = soldering == "groups" and not part.through_panel
+        fresh = fresh or (kinds_apart and last is not None and part.kind != last.kind)
+        fresh = fresh or (soldering == "batches" and len(groups[-1]) >= BATCH)
+        if fresh:
+            groups.append([])
+        groups[-1].append(ref)
+    return tuple(tuple(g) for g in groups)
+
+
+def events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
+    """Every event of ``plan`` in an order that keeps to ``wanted``, hasty wherever nothing forbids it."""
+    group = {ref: k for k, refs in enumerate(plan.groups) for ref in refs}
+    place = {ref: k for k, ref in enumerate(plan.fitted)}
+    end = len(plan.groups)
+
+    def key(event: Event) -> tuple[int, ...]:
+        verb, ref = event
+        if verb in HASTE:
+            return end, HASTE.index(verb)
+        if verb == "test":
+            return max(group[r] for r in plan.fitted if plan.part(r).section == ref), 3
+        return group[ref], *PHASES[verb], place[ref]
+
+    every = _all_events(plan, wanted)
+    waits = dict.fromkeys(every, 0)
+    following: dict[Event, list[Event]] = {}
+    for p in wanted:
+        waits[p.after] += 1
+        following.setdefault(p.before, []).append(p.after)
+    heap = [(key(e), e) for e in every if not waits[e]]
+    heapq.heapify(heap)
+    out = []
+    while heap:
+        _, event = heapq.heappop(heap)
+        out.append(event)
+        for then in following.get(event, ()):
+            waits[then] -= 1
+            if not waits[then]:
+                heapq.heappush(heap, (key(then), then))
+    return out
+
+
+def _all_events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
+    own: list[Event] = [(verb, ref) for ref in plan.fitted for verb in ("fit", "solder")]
+    own += [("values", ref) for ref in plan.fitted if has_value(plan.part(ref))]
+    own += [("polarity", ref) for ref in plan.fitted if plan.part(ref).polarised]
+    own += [("mount", ref) for ref in plan.mounted] + [("plug", ref) for ref in plan.plugged]
+    if plan.fitted:
+        own += [("joints", ""), ("wash", ""), ("power", "")]
+        own += [("recheck", ""), ("close", "")] if plan.has_case else []
+    named = [event for p in wanted for event in (p.before, p.after)]
+    return list(dict.fromkeys([*own, *named]))
+
+
+def moved(before: Sequence[Step], after: Sequence[Step], kit: Kit) -> list[str]:
+    """What another order moves, kind by kind, what moves farthest first: ``sockets from 2nd to 1st``."""
+    places = []
+    for steps in (before, after):
+        kinds = [kit.parts[ref].kind for s in steps if s.verb == "fit" for ref in s.parts]
+        places.append({kind: k for k, kind in enumerate(dict.fromkeys(kinds), 1)})
+    shifts = [
+        (abs(places[0][k] - places[1][k]), k) for k in places[0] if k in places[1] and places[0][k] != places[1][k]
+    ]
+    return [
+        f"{plural(k)} from place {places[0][k]} to {places[1][k]}"
+        for _, k in sorted(shifts, key=lambda s: (-s[0], s[1]))
+    ]
+
+
+# -- in words -------------------------------------------------------------------------------------------------------
+
+
+def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> list[Step]:
+    group = {ref: k for k, refs in enumerate(plan.groups) for ref in refs}
+    after: dict[Event, list[Precedence]] = {}
+    guards: dict[Event, str] = {}
+    for p in wanted:
+        after.setdefault(p.after, []).append(p)
+        guards.setdefault(p.before, p.reason)
+    names = _names(plan)
+    steps: list[Step] = []
+    number: dict[Event, int] = {}
+    fitted_before: list[Part] = []
+    for (verb, k), run in groupby(order, key=lambda e: (e[0], group.get(e[1], e[1] if e[0] == "test" else -1))):
+        mine = list(run)
+        n = len(steps) + 1
+        parts = tuple(ref for _, ref in mine if ref in plan.kit.parts) or _whole(plan, verb, str(k))
+        because = tuple(dict.fromkeys(p.reason for e in mine for p in after.get(e, ()) if p.rule not in PLAIN))
+        name = names[k] if isinstance(k, int) and k >= 0 else str(k)
+        if verb == "fit":
+            reason = _fit_reason(plan, parts, fitted_before, because)
+            fitted_before = [plan.part(r) for r in parts]
+        elif verb == "solder":
+            reason = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
+        else:
+            reason = WHY.get(verb) or guards.get(mine[0]) or because[0]
+        each, whole = MINUTES[verb]
+        earlier = sorted({number[p.before] for e in mine for p in after.get(e, ()) if p.before in number} - {n})
+        for event in mine:
+            number[event] = n
+        steps.append(
+            Step(n, _action(plan, verb, name, parts), parts, {"test": "section"}.get(verb, verb) if verb in GATES else None,
+                 tuple(earlier), reason, each * len(parts) + whole, verb, because, WAITS_HOURS.get(verb, 0.0))
+        )  # fmt: skip
+    return steps
+
+
+PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reason their own step says
+WHY = {
+    "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
+    "power": "The first power test: nothing dear is in a socket yet.", "close": "All is known to be good.",
+    "plug": "The rails are known to be right.", "recheck": "What changed since they were last taken is still at hand; what is shut in is seen no more.",
+}  # fmt: skip
+ACTIONS = {
+    "fit": "Fit {name}", "solder": "Solder {name}", "values": "Check the {what} of {name}", "polarity": "Check which way round {name} {sit}",
+    "contact": "See that {name} {touch} what {it} to feel", "insulate": "Put the insulation under {name}",
+    "screw": "Screw {name} to the heat sink", "test": "Test {name} by itself",
+    "joints": "Look over the solder side for dull joints and bridges", "wash": "Brush and wash the solder side", "bake": "Dry the board in the oven",
+    "snap": "Snap the boards apart and file the edges", "panel": "Offer up the panel and make all finger-tight",
+    "mount": "Mount the panel parts, finger-tight", "power": "First power test", "plug": "Plug in what goes into sockets",
+    "recheck": "Take the readings once more before the lid", "close": "Close the case",
+}  # fmt: skip
+
+
+def _action(plan: Plan, verb: str, name: str, parts: Sequence[str]) -> str:
+    one = name in parts
+    what = "values" if any(plan.part(r).unit for r in parts if r in plan.kit.parts) else "types"
+    return ACTIONS[verb].format(
+        name=name, what=what.removesuffix("s") if one else what, sit="sits" if one else "sit", touch="touches" if one else "touch",
+        it="it is" if one else "they are",
+    )  # fmt: skip
+
+
+def _whole(plan: Plan, verb: str, section: str) -> tuple[str, ...]:
+    """The parts that a step about more than named ones is about."""
+    if verb == "test":
+        return tuple(r for r in plan.fitted if plan.part(r).section == section)
+    if verb == "panel":
+        return tuple(plan.through_panel)
+    return tuple(plan.fitted) if verb in ("joints", "wash", "bake") else ()
+
+
+def _names(plan: Plan) -> list[str]:
+    """What each group is called; a kind that comes again is called by its references."""
+    out: list[str] = []
+    batch = 0
+    for refs in plan.groups:
+        kinds = {plan.part(r).kind for r in refs}
+        section = f" of {plan.part(refs[0]).section}" if plan.tested and plan.part(refs[0]).section else ""
+        if plan.part(refs[0]).through_panel:
+            name = "what stands through the panel"
+        elif len(kinds) == 1:
+            name = f"the {plural(kinds.pop())}{section}"
+            name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "more ", 1)
+        elif section and not any(n.endswith(section) for n in out):
+            name = f"the parts{section}"
+        else:
+            batch += 1
+            name = f"batch {batch}"
+        out.append(name)
+    return ["all of it"] if out == ["batch 1"] else out
+
+
+def plural(kind: str) -> str:
+    """``diodes``."""
+    return PLURALS.get(kind, kind + "s")
+
+
+def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because: Sequence[str]) -> str:
+    parts = [plan.part(r) for r in refs]
+    first = parts[0]
+    if len({p.kind for p in parts}) > 1:
+        return "Taken together, so the board is turned over once." if before else "The lowest lie first in the hand."
+    if plan.manual and first.kind in FIRST_IN_MANUALS:
+        return "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
+    if first.through_panel:
+        return "Placed, not soldered, until the panel holds them."
+    if not before:
         return "They lie lowest: the board stays flat when it is turned over."
-    taller, before = _height(part), _height(previous)
-    if part.heat_sensitive and taller < before:
-        return f"They mind heat, so they come after the {plural(previous.kind)} although they stand lower."
-    return f"They stand {taller:g} mm, the {plural(previous.kind)} before them {before:g} mm."
+    taller, last = _height(first), _height(before[0])
+    if first.heat_sensitive and taller < last:
+        return f"They mind heat, so they come after the {plural(before[0].kind)} although they stand lower."
+    if taller >= last:
+        return f"They stand {taller:g} mm, the {plural(before[0].kind)} before them {last:g} mm."
+    return because[0] if because else "The next in line."

@@ -266,6 +266,7 @@ class _Reader:
     def cross_check(self, kit: Kit) -> None:
         self.check_parts(kit)
         self.check_nodes(kit)
+        self.check_relations(kit)
         self.check_names(kit)
 
     def in_toml(self, path: tuple[str | int, ...], message: str, remedy: str) -> None:
@@ -300,6 +301,23 @@ class _Reader:
                     f"'{part.ref}' is {values} in circuit.cir.", "Make the two agree.", "bom.csv", line, 1, part.ref
                 )
             )
+
+    def check_relations(self, kit: Kit) -> None:
+        """A relation that goes round in a circle has no order."""
+        from nuvlo.kit.assembly import board_order
+
+        refs = {r.lower() for r in kit.parts}
+        for i, relation in enumerate(kit.info.relation):
+            named = (relation.part, relation.to) if relation.how in ("touches", "below", "bars") else (relation.part,)
+            for ref in named:
+                if ref.lower() not in refs:
+                    self.in_toml(
+                        ("relation", i, "part"), f"there is no part '{ref}' in bom.csv.", "Mend the reference."
+                    )
+        try:
+            board_order(kit)
+        except ValueError as circle:
+            self.in_toml(("relation", 0, "part"), f"{circle}.", "Take one of the relations out.")
 
     def check_nodes(self, kit: Kit) -> None:
         if kit.circuit is None:

@@ -237,6 +237,26 @@ class Need(_Strict):
     cost: Value | None = None
 
 
+class Relation(_Strict):
+    """How two parts lie to each other, which decides their order.
+
+    ``touches``: ``part`` must touch ``to``; ``sink``: it is screwed to ``to`` before it is soldered; ``insulate``: it lies
+    on ``to``, a tape or washer; ``below``: it lies below ``to``; ``bars``: it would bar the way to ``to``.
+    """
+
+    part: str
+    how: Literal["touches", "sink", "insulate", "below", "bars"]
+    to: str
+    why: str = ""
+
+
+class Work(_Strict):
+    """What the boards want done to them: ``snap`` apart, ``bake`` dry after the wash."""
+
+    snap: bool = False
+    bake: bool = False
+
+
 class Hazard(_Strict):
     """Something that can hurt, shown before ``stage`` and confirmed deliberately."""
 
@@ -257,6 +277,8 @@ class KitFile(_Strict):
     choice: tuple[Choice, ...] = ()
     variant: tuple[Variant, ...] = ()
     need: tuple[Need, ...] = ()
+    relation: tuple[Relation, ...] = ()
+    work: Work = Work()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

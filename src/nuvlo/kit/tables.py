@@ -16,6 +16,7 @@ Row = TypeVar("Row")
 UNIT_OF_KIND = {
     "resistor": "Ω", "trimmer": "Ω", "potentiometer": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H",
 }  # fmt: skip
+PLACES = ("board", "panel", "both")  # 'both' stands on the board and through the panel
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,12 @@ class Part:
     on_board: bool
     note: str
     section: str = ""
+    through_panel: bool = False
+
+    @property
+    def place(self) -> str:
+        """Where it stands, as ``bom.csv`` has it."""
+        return "both" if self.through_panel else "board" if self.on_board else "panel"
 
     @property
     def limits(self) -> tuple[float, float] | None:
@@ -171,11 +178,14 @@ def part(f: Fields) -> Part:
     value = parse_value(text.split()[0], unit) if unit else None
     tolerance = parse_tolerance(f.text("tolerance", ""))
     spreads = _spreads(f.text("spread", ""))
+    place = f.text("place", "board").lower()
+    if place not in PLACES:
+        raise ValueError(f"'{place}' is no place; write {', '.join(PLACES)}")
     return Part(
         f.text("ref"), kind, text, value, unit, tolerance, f.text("rating", ""), f.text("package", ""),
         f.optional_number("height_mm"), f.yes("heat"), f.yes("static"), f.yes("polarised"),
-        f.optional_number("cost"), spreads, f.text("place", "board") == "board", f.text("note", ""),
-        f.text("section", ""),
+        f.optional_number("cost"), spreads, place in ("board", "both"), f.text("note", ""),
+        f.text("section", ""), place == "both",
     )  # fmt: skip
 
 

@@ -23,6 +23,7 @@ SEATING = {
 GATES = {
     "values": "Read each value once more off the part: {parts}.",
     "polarity": "Look only at which way round: {parts}.",
+    "contact": "Touching, not merely near: {parts}. Nothing between them but what belongs there.",
     "section": "Power this section alone, current limited, and read its points before the next goes in: {parts}.",
     "joints": "Every joint shiny and wetted, no bridge, solder seen on the far side.",
     "wash": "Brush, wash, and let it dry before power.",
@@ -33,7 +34,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     """The steps of the order as tasks; fitting is ticked part by part."""
     out = []
     for step in board_order(kit, build.school):
-        if step.gate is None and step.action.startswith("Fit"):
+        if step.stage != "fit":
+            continue
+        if step.verb == "fit":
             out += [_fit(kit.parts[ref], build, step, _more(kit, ref)) for ref in step.parts]
         else:
             names = ", ".join(step.parts)

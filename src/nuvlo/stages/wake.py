@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.assembly import board_order, plugged
 from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
 from nuvlo.quantity import format_value, sentence
 
 LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
+SOCKETS = {
+    "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
+    "plug": "Power off and gone. Earth yourself; notch to notch, every leg in its hole: {parts}.",
+}
 FIRST_POWER = {
     "limit": "Current limit at {limit}.",
     "charge": "Charge the adapter, pull it from the wall, then connect it: the lamp lights and dies. No lamp, no mains.",
@@ -27,6 +32,11 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                      f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω",
                      parts=(supply.point,), nodes=(supply.node,))
             )  # fmt: skip
+    out += [
+        Task(f"wake.{step.verb}", Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)),
+             parts=step.parts)
+        for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)
+    ]  # fmt: skip
     how = taken(build.stances, "power")
     for supply in kit.info.supply:
         limit = FIRST_POWER[how].format(limit=format_value(supply.current_limit, "A"))

@@ -23,7 +23,7 @@ def bom_csv(parts: Iterable[Part]) -> str:
         writer.writerow((
             p.ref, p.kind, p.text, tolerance_text(p.tolerance), p.rating, p.package, _number(p.height_mm),
             _yes(p.heat_sensitive), _yes(p.static_sensitive), _yes(p.polarised), _number(p.cost),
-            ";".join(f"{s.parameter}={s.low:g}..{s.high:g}" for s in p.spreads), "board" if p.on_board else "panel", p.note,
+            ";".join(f"{s.parameter}={s.low:g}..{s.high:g}" for s in p.spreads), p.place, p.note,
             p.section,
         ))  # fmt: skip
     return out.getvalue()

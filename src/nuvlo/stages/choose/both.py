@@ -10,8 +10,9 @@ import numpy as np
 from nuvlo import progress
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.kit import Kit
-from nuvlo.kit.assembly import board_order, plugged, sort_of
+from nuvlo.kit.assembly import board_order, plugged
 from nuvlo.kit.schools import QUESTIONS, Question, school_from, taken
+from nuvlo.kit.tray import sort_of
 from nuvlo.kit.variant import change, varied
 from nuvlo.model.ensemble import Law, laws, sample
 from nuvlo.problems import NuvloError

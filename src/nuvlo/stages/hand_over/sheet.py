@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.assembly import board_order
 from nuvlo.logbook import Build
 from nuvlo.model import Finding, Task, Wants
 from nuvlo.quantity import Verdict, format_value
@@ -18,8 +19,15 @@ WORDS = {
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """Write the sheet."""
+    """The last look before the lid, the lid, the sheet."""
+    last = [f"{r.point} {r.measured}" for r in {r.point: r for r in build.readings if r.quantity == "voltage"}.values()]
+    again = f" They were: {', '.join(last)}." if last else ""
+    lid = [
+        Task(f"hand_over.{step.verb}", Stage.HAND_OVER, Wants.STEP, step.action, step.reason + (again if step.verb == "recheck" else ""))
+        for step in board_order(kit, build.school) if step.stage == "hand_over"
+    ]  # fmt: skip
     return [
+        *lid,
         Task("hand_over.sheet", Stage.HAND_OVER, Wants.EXPORT, "Write the sheet",
              "One PDF page for the owner or for next year's self, and a CSV of every reading.", "sheet")
     ]  # fmt: skip

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit, Part, Stage, look_alikes
-from nuvlo.kit.assembly import in_tray_order, sort_of
 from nuvlo.kit.schools import taken
+from nuvlo.kit.tray import in_tray_order, sort_of
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
