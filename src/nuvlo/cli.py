@@ -13,7 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from nuvlo import choosing, solving, unpacking
+from nuvlo import choosing, planning, solving, unpacking
 from nuvlo.problems import NuvloError, Problem, errors
 
 Document = dict[str, Any]
@@ -77,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     predict.add_argument("--seed", type=int, default=1)
     unpacking.add_verbs(verb)
     choosing.add_verbs(verb)
+    planning.add_verbs(verb)
     order = verb("order", _order, "the order of work with its checks")
     order.add_argument("folder", type=Path)
     order.add_argument("--school", default="", help="such as sections+batches")

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nuvlo.kit import Kit, Stage, look_alikes
+from nuvlo.kit.assembly import board_order
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, WindowKept, fold
 from nuvlo.model import Band, Finding, Task, TrimCurve, Wants, Window, WorkingModel, finding
@@ -82,6 +83,7 @@ class Session:
         self._found: dict[Stage, list[Finding]] = {}  # kept until the next event or answer of the model
         self.bench = workshop.bench_for(self.kit, build)
         look_alikes.look_alikes(self.kit)  # kept with the kit: found here, off the interface thread
+        board_order(self.kit, build.school)
 
     # -- what is asked, what is known ---------------------------------------------------------------------------
 

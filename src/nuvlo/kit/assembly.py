@@ -73,13 +73,17 @@ class Step:
 
 
 def board_order(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ()) -> list[Step]:
-    """Steps in the order of a ``school``. ``without`` leaves rules of precedence out, to see what they are for.
+    """Steps in the order of a ``school``, kept with the kit. ``without`` leaves rules of precedence out, to see what they are for.
 
     Raises :class:`NuvloError` for a school that is none, ``ValueError`` for relations of the kit that go in a circle.
     """
-    plan = plan_of(kit, school, without)
-    wanted = precedences(plan, without)
-    return _told(plan, events(plan, wanted), wanted)
+    key = ("order", school, tuple(without))
+    if key not in kit.memory:
+        plan = plan_of(kit, school, key[2])
+        wanted = precedences(plan, key[2])
+        kit.memory[key] = _told(plan, events(plan, wanted), wanted)
+    found: list[Step] = kit.memory[key]
+    return found
 
 
 def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ()) -> Plan:

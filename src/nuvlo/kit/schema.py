@@ -250,6 +250,25 @@ class Relation(_Strict):
     why: str = ""
 
 
+class Craft(_Strict):
+    """One step of cabinet work. ``minutes`` hands-on, ``wait_hours`` until the next may begin, ``open_minutes`` until glue grabs.
+
+    ``after`` are ids of other such steps or verbs of the order of work (``wash``, ``mount``); ``holds_up`` verbs that wait for it.
+    """
+
+    id: str
+    title: str
+    says: str = ""
+    minutes: float = Field(gt=0, le=600)
+    wait_hours: float = Field(0.0, ge=0, le=1000)
+    open_minutes: float = Field(0.0, ge=0)
+    clamps: int = Field(0, ge=0)
+    after: tuple[str, ...] = ()
+    holds_up: tuple[str, ...] = ()
+    needs: tuple[str, ...] = ()
+    caution: str = ""
+
+
 class Work(_Strict):
     """What the boards want done to them: ``snap`` apart, ``bake`` dry after the wash."""
 
@@ -279,6 +298,7 @@ class KitFile(_Strict):
     need: tuple[Need, ...] = ()
     relation: tuple[Relation, ...] = ()
     work: Work = Work()
+    craft: tuple[Craft, ...] = ()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

@@ -54,6 +54,7 @@ class Build:
     stances: dict[str, str] = field(default_factory=dict)  # question → side, where one was taken
     changes: dict[str, tuple[str, str]] = field(default_factory=dict)  # part or supply → to what, why
     done: set[str] = field(default_factory=set)
+    done_at: dict[str, datetime] = field(default_factory=dict)
     accepted: dict[str, str] = field(default_factory=dict)
     confirmed: set[str] = field(default_factory=set)
     readings: list[Reading] = field(default_factory=list)
@@ -175,6 +176,7 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.tray_order = order
         case ev.StepDone(step=step):
             build.done.add(step)
+            build.done_at[step] = event.at
         case ev.StepAccepted(step=step, why=why):
             build.accepted[step] = why
         case ev.ReadingTaken() as b:
