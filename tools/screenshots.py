@@ -94,6 +94,9 @@ def main() -> None:
     studio.shoot("choose-values")
     studio.until(Stage.SEQUENCE)
     studio.shoot("sequence")
+    studio.do("calendar")
+    studio.shoot("calendar")
+    studio.window.close_tool()
     while studio.session.stage is not Stage.FIT:
         studio.step()
     studio.shoot("caution")

@@ -29,7 +29,7 @@ WITH_TEXT = {
     "note": "keep a note", "accept": "accept this reading as it is, with a reason",
     "what": "say what these bands or this code can be", "reads": "say which parts that reading fits",
     "recipe": "work out a recipe; alone it lists them", "compare": "the kit and a changed one side by side", "import": "read a parts list",
-    "variant": "build a named variant of the kit", "both": "where builders disagree, with both sides",
+    "variant": "build a named variant of the kit", "calendar": "when to do what, in your free evenings", "both": "where builders disagree, with both sides",
     "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
 }  # fmt: skip
 NEEDS_WORDS = {
@@ -73,6 +73,7 @@ def names(kit: Kit) -> list[str]:
         "tray",
         "school",
         "mod",
+        "tonight",
         "stage",
         "current",
         "leads",
@@ -109,6 +110,8 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         except NuvloError as bad:
             raise NotUnderstood(bad.problems) from bad
         return Command("school", f"{question.title.lower()}: {taken.name}", text=taken.name)
+    if head == "tonight":
+        return _tonight(rest)
     if head == "mod":
         return _mod(rest, kit)
     if head == "tray":
@@ -119,6 +122,14 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         found = _find(rest, kit)
         return Command("instead", f"look in the drawer for {found.target}", found.target)
     return _named(words[0], rest, kit, now, stage)
+
+
+def _tonight(rest: str) -> Command:
+    """``tonight 40``: in minutes."""
+    found = re.match(r"(\d+)", rest)
+    if found is None:
+        raise NotUnderstood(Problem("how many minutes are there?", "For example: tonight 40."))
+    return Command("tonight", f"say what fits in {found[1]} minutes", text=found[1])
 
 
 def _mod(rest: str, kit: Kit) -> Command:

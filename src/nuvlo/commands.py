@@ -38,6 +38,7 @@ from nuvlo.model.stress import overstressed, stresses
 from nuvlo.model.task import POSTED
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, Verdict, format_value, sentence
+from nuvlo.schedule import fits
 from nuvlo.session import Refused, Session, Solved
 from nuvlo.stages import hook_up, prove
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
@@ -60,6 +61,7 @@ ONLY_SAYING = (
     "variant",
     "school",
     "drawer",
+    "tonight",
 )  # verbs after which a stage gone to stays open
 
 
@@ -188,6 +190,9 @@ class _Commands:
             )
         self.s.record(StanceTaken(question=question.id, side=side.name))
         return Reply(f"{question.title}: {side.says}. It shows in: {question.where}.")
+
+    def tonight(self, command: Command) -> Reply:
+        return Reply(fits(self.s, float(command.text)))
 
     def drawer(self, _command: Command) -> Reply:
         """Choose among what is in the drawer, or among all preferred values again."""

@@ -81,12 +81,15 @@ class Workshop:
         (folder / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
         return self.start(read_kit(folder))
 
+    def kit_of(self, build: Build) -> Kit:
+        """The kit of a build, as it came. Raises :class:`NuvloError` where it is gone."""
+        return read_kit(kit_place(build.folder))
+
     def open(self, build_id: str) -> Session:
         """A build as its log left it."""
         events = self.logbook.events(build_id)
         build = fold(build_id, events)
-        kit = read_kit(kit_place(build.folder))
-        return Session(self, kit, build, events)
+        return Session(self, self.kit_of(build), build, events)
 
     def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:
         """The simulated bench of a demo build, standing where the log left it; None where values are typed in."""

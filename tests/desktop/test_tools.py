@@ -328,3 +328,23 @@ def test_escape_stops_long_work_and_nothing_is_asked_again(drive, qtbot, monkeyp
     driver.press(Qt.Key.Key_Escape)
     assert "stopped" in driver.said
     assert asked == [Stage.WAKE]
+
+
+def test_the_calendar_is_shown_saved_and_asked_for_tonight(drive):
+    from nuvlo.desktop.tools.calendar import CalendarTool
+
+    driver = drive()
+    driver.type("calendar")
+    tool = driver.window.tool
+    assert isinstance(tool, CalendarTool)
+    assert tool.lines[0].startswith("Done and dry")
+    assert any("Unpack: count, measure, sort" in words for words in tool.lines)
+    driver.type("calendar save")
+    assert ".ics and .csv" in driver.said
+    (file,) = driver.session.workshop.sheets.glob("*calendar.ics")
+    assert b"BEGIN:VEVENT" in file.read_bytes()
+    (driver.session.workshop.folder / "free.csv").write_text("start,end\n2020-01-01T10:00,2020-01-01T12:00\n")
+    driver.type("calendar")
+    assert "longest free time is 0" in driver.said
+    driver.type("tonight 40")
+    assert "minutes: Unpack" in driver.said

@@ -16,7 +16,7 @@ from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Progress, Stopped, under
 
-TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both")
+TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both", "calendar")
 STOPS = "Esc stops it"
 WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
 

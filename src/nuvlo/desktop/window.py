@@ -144,6 +144,8 @@ class Window(QMainWindow):
                 self._compare(command.text)
             case "both":
                 self._both()
+            case "calendar":
+                self._calendar(command.text)
             case "import":
                 self.list_path, self.list_columns = self._named_file(command.text), {}
                 self._read_list()
@@ -199,6 +201,23 @@ class Window(QMainWindow):
         self.controller.work(
             "Comparing", lambda: answer(kit, line), lambda found: self._show_answer(CompareTool(), found)
         )
+
+    def _calendar(self, line: str) -> None:
+        from nuvlo.desktop.tools.calendar import CalendarTool
+        from nuvlo.schedule import schedule, written
+
+        session = self.controller.session
+
+        def job():
+            made = schedule(session)
+            return made, written(session, made) if line == "save" else None
+
+        def show(found) -> None:
+            self._show_answer(CalendarTool(), found[0])
+            if found[1] is not None:
+                self.bench_line.say(f"Written: {found[1].name} and .csv in {found[1].parent.name}/.", True)
+
+        self.controller.work("Laying out the evenings", job, show)
 
     def _both(self) -> None:
         from nuvlo.desktop.tools.both import BothTool, answer
