@@ -29,6 +29,8 @@ WITH_TEXT = {
     "note": "keep a note", "accept": "accept this reading as it is, with a reason",
     "what": "say what these bands or this code can be", "reads": "say which parts that reading fits",
     "recipe": "work out a recipe; alone it lists them", "compare": "the kit and a changed one side by side", "import": "read a parts list",
+    "zoom": "look nearer: zoom 2, zoom fit", "rotate": "turn the map: rotate 90", "net": "light every pad of a net: net vcc, net off",
+    "picture": "lay a picture of the board beneath the map, by two clicks; picture off takes it away",
     "variant": "build a named variant of the kit", "calendar": "when to do what, in your free evenings", "both": "where builders disagree, with both sides",
     "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
 }  # fmt: skip

@@ -14,6 +14,7 @@ from nuvlo.kit.schools import ANSWERS
 from nuvlo.kit.schools import side as side_of
 from nuvlo.kit.variant import change, varied
 from nuvlo.logbook import (
+    BoardPictured,
     CautionConfirmed,
     ChoiceMade,
     CurveTaken,
@@ -190,6 +191,16 @@ class _Commands:
             )
         self.s.record(StanceTaken(question=question.id, side=side.name))
         return Reply(f"{question.title}: {side.says}. It shows in: {question.where}.")
+
+    def pictured(self, command: Command) -> Reply:
+        """A picture lies beneath one side of the map, aligned by two pads; without text it is taken away."""
+        if not command.text:
+            self.s.record(BoardPictured(file="", side=command.target))
+            return Reply("The picture is taken away.")
+        file, ref_a, pin_a, ax, ay, ref_b, pin_b, bx, by = command.text.split("|")
+        first, second = (f"{ref_a}.{pin_a}", float(ax), float(ay)), (f"{ref_b}.{pin_b}", float(bx), float(by))
+        self.s.record(BoardPictured(file=file, side=command.target, first=first, second=second))
+        return Reply("The picture lies beneath the map.")
 
     def tonight(self, command: Command) -> Reply:
         return Reply(fits(self.s, float(command.text)))

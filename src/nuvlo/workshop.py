@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -34,6 +35,11 @@ class Workshop:
     @property
     def sheets(self) -> Path:
         return self.folder / "sheets"
+
+    @property
+    def pictures(self) -> Path:
+        """Pictures of boards and joints."""
+        return self.folder / "pictures"
 
     @property
     def kits(self) -> Path:
@@ -80,6 +86,17 @@ class Workshop:
         folder.mkdir(parents=True)
         (folder / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
         return self.start(read_kit(folder))
+
+    def keep_picture(self, path: Path) -> str:
+        """Copy a picture into the workshop; its name there. Raises :class:`NuvloError`."""
+        data = path.read_bytes()
+        name = f"{path.stem}-{hashlib.sha256(data).hexdigest()[:8]}{path.suffix.lower()}"
+        try:
+            self.pictures.mkdir(parents=True, exist_ok=True)
+            (self.pictures / name).write_bytes(data)
+        except OSError as bad:
+            raise NuvloError(Problem(f"{name} cannot be kept: {bad.strerror}.", "Check the folder.")) from bad
+        return name
 
     def kit_of(self, build: Build) -> Kit:
         """The kit of a build, as it came. Raises :class:`NuvloError` where it is gone."""

@@ -3,23 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from math import atan2, cos, degrees, hypot, radians, sin
+from math import hypot
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QTransform, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.portrait import BANDS
+from nuvlo.desktop.board_parts import BoardPainter
+from nuvlo.desktop.board_view import Underlay, View, room_for
 from nuvlo.kit import Kit, Pad
-from nuvlo.kit.bend import bends
-from nuvlo.quantity import resistor_bands
 
 WIRES = {
     "red": "#C3312F", "black": "#20262B", "white": "#C9C2B2", "orange": "#E07B25", "blue": "#2F5FB0", "green": "#3B8B4B",
     "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
 }  # fmt: skip
 PANEL_ROOM_MM = 26.0
+SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
+WHEEL = 1.2  # nearer by one notch
 
 
 @dataclass(frozen=True)
@@ -33,17 +34,31 @@ class Marking:
     wire_now: str = ""
     wires_done: frozenset[str] = frozenset()
     readings: dict[str, tuple[str, str]] = field(default_factory=dict)
+    net: str = ""
 
 
 class BoardMap(QWidget):
-    """Fits itself to the room there is. ``picked`` tells the part that was clicked."""
+    """Fits itself to the room there is; wheel and drag bring it nearer and move it. ``picked`` tells the part that was
+    clicked; ``said`` what a click is wanted for; ``aligned`` the two places of a picture, px (x, y, x, y)."""
 
     picked = pyqtSignal(str)
+    said = pyqtSignal(str)
+    aligned = pyqtSignal(tuple)
 
     def __init__(self) -> None:
         super().__init__()
         self.kit: Kit | None = None
         self.marking = Marking()
+        self.view = View()
+        self.underlays: dict[str, Underlay] = {}  # by side
+        self._aligning: tuple[QPixmap, tuple[Pad, Pad], list[tuple[float, float]]] | None = None
+        self._fixed: tuple[object, View, QPixmap] | None = None  # what is fixed to the board, painted once
+        self._dragged: QPointF | None = None
+        self._moving = False
+        self._frame: tuple[float, float, float] | None = None  # of the painting under way
+        self._sharpen = QTimer(self)
+        self._sharpen.setSingleShot(True)
+        self._sharpen.timeout.connect(self._settled)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(260, 200)
 
@@ -57,14 +72,42 @@ class BoardMap(QWidget):
     # -- geometry -----------------------------------------------------------------------------------------------
 
     def _fit(self) -> tuple[float, float, float]:
-        """Pixels per mm and the place of the board's lower left corner."""
+        """Pixels per mm and the place of the board's lower left corner, as it fits its room."""
         board = self.kit.board
         width, height = board.size
         rows = self._rows() if self.marking.wires else ([], [])
         above, below = (PANEL_ROOM_MM if row else 0.0 for row in rows)
-        scale = min((self.width() - 48) / width, (self.height() - 74) / (height + above + below))
+        turn = 0.0 if self.marking.wires else self.view.turn
+        wide, high = room_for(width, height + above + below, turn)
+        scale = min((self.width() - 48) / wide, (self.height() - 74) / high)
         free = self.height() + 20 - (height + above + below) * scale
         return scale, (self.width() - width * scale) / 2, free / 2 + (above + height) * scale
+
+    def _centre(self) -> QPointF:
+        """About what the view turns."""
+        return QPointF(self.width() / 2, (self.height() + 20) / 2)
+
+    def centre(self) -> QPointF:
+        """About what the view turns."""
+        return self._centre()
+
+    def focus(self) -> QPointF:
+        """Where to look nearer: the parts in hand, else the middle."""
+        mine = [self.place(q.x_mm, q.y_mm) for q in self.kit.board.pads if q.ref in self.marking.lit]
+        return sum(mine, QPointF()) / len(mine) if mine else self._centre()
+
+    def lift(self, side: str) -> None:
+        """Take the picture of one side away."""
+        self.underlays.pop(side, None)
+        self._fixed = None
+        self.update()
+
+    def scale(self) -> float:
+        """Pixels per mm as seen."""
+        return self._fit()[0] * (1.0 if self.marking.wires else self.view.zoom)
+
+    def underlay_shown(self) -> bool:
+        return self.marking.side in self.underlays and not self.marking.wires
 
     def _rows(self) -> tuple[list[str], list[str]]:
         """Panel parts above and below the board, each near the pads it is wired to and in their order."""
@@ -92,11 +135,15 @@ class BoardMap(QWidget):
 
     def place(self, x_mm: float, y_mm: float) -> QPointF:
         """Pixels of a place on the board, given as seen from the component side."""
-        scale, left, bottom = self._fit()
+        scale, left, bottom = self._frame or self._fit()
         board = self.kit.board
         seen = board.seen_from(x_mm, self.marking.side)
-        low = min(y for _, y in board.outline)
-        return QPointF(left + (seen - board.left) * scale, bottom - (y_mm - low) * scale)
+        at = QPointF(left + (seen - board.left) * scale, bottom - (y_mm - self._low) * scale)
+        return at if self.marking.wires or self.view == View() else self.view.transform(self._centre()).map(at)
+
+    @property
+    def _low(self) -> float:
+        return min(y for _, y in self.kit.board.outline)
 
     def _lugs(self) -> dict[str, QPointF]:
         """Where the lugs of panel parts are drawn."""
@@ -110,9 +157,31 @@ class BoardMap(QWidget):
                     out[lug] = QPointF(x + (i - (len(names) - 1) / 2) * min(46.0, self.width() / len(mine) / 2.6), y)
         return out
 
+    # -- hand ---------------------------------------------------------------------------------------------------
+
+    def look(self, view: View) -> None:
+        """Look at the board otherwise."""
+        if view.turn != self.view.turn:
+            self._fixed = None
+        self.view, self._moving = view, True
+        self._sharpen.start(SHARPEN_MS)
+        self.update()
+
+    def _settled(self) -> None:
+        self._moving = False
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.kit and self.kit.board and not self.marking.wires:
+            self.look(self.view.zoomed(WHEEL ** (event.angleDelta().y() / 120), event.position(), self._centre()))
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.kit is None or self.kit.board is None:
             return
+        if self._aligning is not None:
+            self._align_click(event.position())
+            return
+        self._dragged = event.position()
         best = None
         for pad in self.kit.board.pads:
             at = self.place(pad.x_mm, pad.y_mm)
@@ -121,6 +190,69 @@ class BoardMap(QWidget):
                 best = (far, pad.ref)
         if best:
             self.picked.emit(best[1])
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragged is not None and not self.marking.wires:
+            self.look(self.view.moved(event.position() - self._dragged))
+            self._dragged = event.position()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._dragged = None
+
+    # -- a picture beneath --------------------------------------------------------------------------------------
+
+    def align(self, picture: QPixmap) -> None:
+        """Show ``picture`` alone and ask for two clicks: where two pads far apart are in it."""
+        pads = self.kit.board.pads
+        pair = max(
+            ((a, b) for a in pads[:1] + pads[-1:] for b in pads),
+            key=lambda ab: hypot(ab[0].x_mm - ab[1].x_mm, ab[0].y_mm - ab[1].y_mm),
+        )
+        self._aligning = (picture, pair, [])
+        self.said.emit(f"Click where pad {pair[0].pin} of {pair[0].ref} is in the picture.")
+        self.update()
+
+    def _picture_frame(self, picture: QPixmap) -> QTransform:
+        """From px of a picture that is being aligned to px of this widget."""
+        scale = min(self.width() / picture.width(), self.height() / picture.height())
+        out = QTransform()
+        out.translate((self.width() - picture.width() * scale) / 2, (self.height() - picture.height() * scale) / 2)
+        out.scale(scale, scale)
+        return out
+
+    def _align_click(self, at: QPointF) -> None:
+        assert self._aligning is not None
+        picture, pair, clicks = self._aligning
+        there = self._picture_frame(picture).inverted()[0].map(at)
+        clicks.append((there.x(), there.y()))
+        if len(clicks) == 1:
+            self.said.emit(f"Now where pad {pair[1].pin} of {pair[1].ref} is.")
+            return
+        self._aligning = None
+        try:
+            self.lay_under(picture, self.marking.side, pair, clicks[0], clicks[1])
+        except ValueError as same:
+            self.said.emit(f"It cannot be laid beneath: {same}. Try again.")
+            self.update()
+            return
+        self.aligned.emit((pair[0].ref, pair[0].pin, *clicks[0], pair[1].ref, pair[1].pin, *clicks[1]))
+
+    def lay_under(
+        self,
+        picture: QPixmap,
+        side: str,
+        pads: tuple[Pad, Pad],
+        first: tuple[float, float],
+        second: tuple[float, float],
+    ) -> None:
+        """Lay a picture beneath one side. Raises ``ValueError`` where the two places are the same."""
+        board = self.kit.board
+        at = [(board.seen_from(q.x_mm, side) - board.left, q.y_mm - self._low) for q in pads]
+        under = Underlay(picture, side, first, second, at[0], at[1])
+        under.to_board()
+        self.underlays[side] = under
+        self._fixed = None
+        self.update()
 
     # -- painting -----------------------------------------------------------------------------------------------
 
@@ -133,130 +265,64 @@ class BoardMap(QWidget):
                 self.rect(), Qt.AlignmentFlag.AlignCenter, "This kit has no placement.csv and pads.csv: no map to draw."
             )
             return
+        if self._aligning is not None:
+            p.setTransform(self._picture_frame(self._aligning[0]))
+            p.drawPixmap(0, 0, self._aligning[0])
+            return
+        self._fixed_layer(p)
         board, m = self.kit.board, self.marking
         p.setFont(theme.words(10, bold=True))
         p.setPen(theme.colour("faint"))
         side = "Component side" if m.side == "top" else "Solder side, as turned over in the hand"
         width, height = board.size
-        p.drawText(
-            QRectF(16, 4, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, f"{side}   {width:g} × {height:g}\u202fmm"
-        )
-        p.setBrush(QColor(theme.current().board))
-        p.setPen(QPen(QColor(theme.current().board).darker(130), 2))
-        p.drawPolygon(QPolygonF([self.place(x, y) for x, y in board.outline]))
-        scale = self._fit()[0]
-        pads: dict[str, list[Pad]] = {}
-        for pad in board.pads:
-            pads.setdefault(pad.ref, []).append(pad)
-        for ref, mine in pads.items():
-            self._pads(p, ref, mine, scale)
-        for ref, mine in pads.items():
-            if ref in board.placements:
-                self._part(p, ref, mine, scale)
-        if m.side == "bottom":
-            self._leads(p, scale)
-        for ref, mine in pads.items():
-            self._legend(p, ref, mine, scale)
+        net = f"   net {m.net}: {sum(q.net == m.net for q in board.pads)} pads" if m.net else ""
+        words = f"{side}   {width:g} × {height:g}\u202fmm{net}"
+        p.drawText(QRectF(16, 4, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, words)
         if m.wires:
             self._wires(p)
+        first = {pad.ref: pad for pad in reversed(board.pads)}
         for ref, (words, verdict) in m.readings.items():
-            if ref in pads:
-                self._reading(p, pads[ref][0], words, verdict)
+            if ref in first:
+                self._reading(p, first[ref], words, verdict)
 
-    def _pads(self, p: QPainter, ref: str, pads: list[Pad], scale: float) -> None:
-        lit = ref in self.marking.lit
-        for pad in pads:
-            at = self.place(pad.x_mm, pad.y_mm)
-            r = pad.pad_mm / 2 * scale
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(QColor(theme.LAMP.copper if lit else theme.current().pads))
-            if pad.pin == "1" and len(pads) > 1:
-                p.drawRect(QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r))
-            else:
-                p.drawEllipse(at, r, r)
-            p.setBrush(QColor(theme.current().board).darker(150))
-            p.drawEllipse(at, 0.42 * scale, 0.42 * scale)
+    def _fixed_layer(self, p: QPainter) -> None:
+        """What is fixed to the board: painted once, and while the board is moved under the hand only laid there anew."""
+        key = (id(self.kit), self.marking, self.size(), self.underlay_shown(), theme.current().name)
+        if self._fixed is not None and self._fixed[0] == key:
+            _, view, kept = self._fixed
+            if view == self.view or self._moving:
+                if view != self.view:
+                    there, back = self.view.transform(self._centre()), view.transform(self._centre()).inverted()[0]
+                    p.save()
+                    p.setTransform(back * there)
+                    p.drawPixmap(0, 0, kept)
+                    p.restore()
+                else:
+                    p.drawPixmap(0, 0, kept)
+                return
+        kept = QPixmap(self.size() * self.devicePixelRatio())
+        kept.setDevicePixelRatio(self.devicePixelRatio())
+        kept.fill(Qt.GlobalColor.transparent)
+        inner = QPainter(kept)
+        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._frame = self._fit()
+        if self.underlay_shown():
+            self._underlay(inner)
+        BoardPainter(inner, self).paint()
+        self._frame = None
+        inner.end()
+        self._fixed = (key, self.view, kept)
+        p.drawPixmap(0, 0, kept)
 
-    def _leads(self, p: QPainter, scale: float) -> None:
-        """Leads of the parts in hand as they are bent."""
-        assert self.kit is not None
-        assert self.kit.board is not None
-        for lead in bends(self.kit):
-            if lead.ref in self.marking.lit:
-                pad = next(q for q in self.kit.board.pads_of(lead.ref) if q.pin == lead.pin)
-                at, angle = self.place(pad.x_mm, pad.y_mm), radians(90 - 30 * lead.clock)
-                long = lead.length_mm * scale
-                p.setPen(QPen(QColor(theme.current().legend), 0.6 * scale, cap=Qt.PenCapStyle.RoundCap))
-                p.drawLine(at, at + QPointF(long * cos(angle), -long * sin(angle)))
-
-    def _part(self, p: QPainter, ref: str, pads: list[Pad], scale: float) -> None:
-        part, m = self.kit.find_part(ref), self.marking
-        lit, done = ref in m.lit, ref in m.done
-        legend = QColor(theme.current().legend)
-        pen = QPen(QColor(theme.LAMP.copper) if lit else legend, 3 if lit else 1.4)
-        if m.side == "bottom":
-            pen.setStyle(Qt.PenStyle.DashLine)
-        p.setPen(pen)
-        kind = part.kind if part else ""
-        p.setBrush(_body(kind) if done and m.side == "top" else Qt.BrushStyle.NoBrush)
-        centre_mm = self.kit.board.placements[ref]
-        centre = self.place(centre_mm.x_mm, centre_mm.y_mm)
-        first, last = (self.place(q.x_mm, q.y_mm) for q in (pads[0], pads[-1]))
-        angle = atan2(last.y() - first.y(), last.x() - first.x())
+    def _underlay(self, p: QPainter) -> None:
+        scale, left, bottom = self._fit()
+        to_room = QTransform(scale, 0, 0, -scale, left, bottom)
+        under = self.underlays[self.marking.side]
         p.save()
-        p.translate(centre)
-        if kind in ("resistor", "diode", "capacitor"):
-            p.rotate(degrees(angle))
-            long, wide = {"resistor": (6.5, 2.3), "diode": (5.2, 2.7), "capacitor": (7.2, 3.2)}[kind]
-            p.drawRoundedRect(QRectF(-long / 2 * scale, -wide / 2 * scale, long * scale, wide * scale), 3, 3)
-            if kind == "diode":
-                p.fillRect(QRectF(1.5 * scale, -wide / 2 * scale, 0.7 * scale, wide * scale), pen.color())
-            if kind == "resistor" and done and m.side == "top":
-                self._bands(p, part, scale)
-        elif kind == "electrolytic":
-            p.drawEllipse(QPointF(0, 0), 3.2 * scale, 3.2 * scale)
-            p.rotate(degrees(angle))
-            p.setPen(QPen(pen.color(), 2))
-            x = -4.1 * scale
-            p.drawLine(QPointF(x - 5, 0), QPointF(x + 5, 0))
-            p.drawLine(QPointF(x, -5), QPointF(x, 5))
-        elif kind == "transistor":
-            r = 2.4 * scale
-            # The flat faces away from the middle of the part's three pads; here it lies below, as printed.
-            p.drawChord(QRectF(-r, -r, 2 * r, 2 * r), -40 * 16, 260 * 16)
-        else:
-            p.drawRoundedRect(QRectF(-3.5 * scale, -3.5 * scale, 7 * scale, 7 * scale), 3, 3)
-            if kind == "trimmer":
-                p.drawEllipse(QPointF(0, 0), 1.6 * scale, 1.6 * scale)
-                p.drawLine(QPointF(-1.1 * scale, 0), QPointF(1.1 * scale, 0))
+        p.setTransform(under.to_board() * to_room * self.view.transform(self._centre()))
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawPixmap(0, 0, under.picture)
         p.restore()
-
-    @staticmethod
-    def _bands(p: QPainter, part, scale: float) -> None:
-        try:
-            bands = resistor_bands(part.value, part.tolerance[1])
-        except (ValueError, TypeError):
-            return
-        for k, band in enumerate(bands):
-            x = -2.4 + 4.8 * k / max(1, len(bands) - 1)
-            p.fillRect(QRectF((x - 0.22) * scale, -1.1 * scale, 0.44 * scale, 2.2 * scale), QColor(BANDS[band]))
-
-    def _legend(self, p: QPainter, ref: str, pads: list[Pad], scale: float) -> None:
-        p.setFont(theme.values(max(7.0, min(10.5, 1.15 * scale)), bold=ref in self.marking.lit))
-        p.setPen(QColor(theme.LAMP.copper if ref in self.marking.lit else theme.current().legend))
-        placement = self.kit.board.placements.get(ref)
-        part = self.kit.find_part(ref)
-        if placement:
-            at = self.place(placement.x_mm, placement.y_mm)
-            rise = {"transistor": 3.7, "trimmer": 4.7, "electrolytic": 4.3, "capacitor": 2.9}.get(
-                part.kind if part else "", 2.4
-            )
-            if part and part.kind in ("resistor", "diode") and ref not in self.marking.done:
-                rise = 0.0
-        else:
-            at, rise = self.place(pads[0].x_mm, pads[0].y_mm), 2.0
-        box = QRectF(at.x() - 40, at.y() - rise * scale - 8, 80, 16)
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, ref)
 
     def _wires(self, p: QPainter) -> None:
         lugs = self._lugs()
@@ -315,10 +381,3 @@ class BoardMap(QWidget):
         p.drawRoundedRect(box, 4, 4)
         p.setPen(QColor(theme.current().verdict(verdict)))
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
-
-
-def _body(kind: str) -> QColor:
-    return QColor(
-        {"resistor": "#D9C7A0", "diode": "#2B2F33", "capacitor": "#B5523B", "electrolytic": "#39495A", "transistor": "#2B2F33",
-         "trimmer": "#3D6EA8"}.get(kind, "#B9BEC2")
-    )  # fmt: skip

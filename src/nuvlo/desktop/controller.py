@@ -18,7 +18,7 @@ from nuvlo.progress import Progress, Stopped, under
 
 TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both", "calendar")
 STOPS = "Esc stops it"
-WINDOW_VERBS = ("large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
+WINDOW_VERBS = ("zoom", "rotate", "net", "picture", "large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
 
 
 class Controller(QObject):

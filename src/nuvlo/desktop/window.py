@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtGui import QCloseEvent, QPixmap
 from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QVBoxLayout, QWidget
 
 from nuvlo.bench_line import Command
 from nuvlo.desktop import theme
 from nuvlo.desktop.bench_line import BenchLine
+from nuvlo.desktop.board_view import View
 from nuvlo.desktop.controller import TOOL_VERBS, Controller
 from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
@@ -49,6 +50,8 @@ class Window(QMainWindow):
         self.tool: QWidget | None = None  # shown in place of the stage's picture
         self.list_path: Path | None = None
         self.list_columns: dict[str, str] = {}
+        self.net = ""  # lit on the maps
+        self._laid: dict[tuple[int, str], Any] = {}  # pictures that lie beneath maps
         self._build()
         self.controller.changed.connect(self.refresh)
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
@@ -116,7 +119,7 @@ class Window(QMainWindow):
             self._found_part = command.target
         elif command.verb not in ("note",):
             self._found_part = ""
-        if command.verb not in ("side", "find"):
+        if command.verb not in ("side", "find", "zoom", "rotate", "net", "picture", "pictured"):
             self.side = ""
         if command.verb == "what" and not command.text:
             self._what()
@@ -124,7 +127,18 @@ class Window(QMainWindow):
         if command.verb == "next" and self.tool is not None:
             self.close_tool()  # Space here means: seen
             return
-        if command.verb not in (*TOOL_VERBS, "note", "what", "reads", "lamp", "daylight", "help"):
+        if command.verb not in (
+            *TOOL_VERBS,
+            "zoom",
+            "rotate",
+            "net",
+            "note",
+            "what",
+            "reads",
+            "lamp",
+            "daylight",
+            "help",
+        ):
             self.close_tool()
         self.controller.command(command)
 
@@ -142,6 +156,10 @@ class Window(QMainWindow):
                 self._recipe(command.text)
             case "compare":
                 self._compare(command.text)
+            case "zoom" | "rotate" | "net":
+                self._look(command.verb, command.text.lower())
+            case "picture":
+                self._picture_beneath(command.text)
             case "both":
                 self._both()
             case "calendar":
@@ -201,6 +219,72 @@ class Window(QMainWindow):
         self.controller.work(
             "Comparing", lambda: answer(kit, line), lambda found: self._show_answer(CompareTool(), found)
         )
+
+    def _look(self, verb: str, text: str) -> None:
+        """Nearer, turned, or with a net lit."""
+        board = getattr(self._picture(), "board", None)
+        if board is None or board.kit is None or board.kit.board is None:
+            self.bench_line.say("There is no map of a board here.", False)
+            return
+        if verb == "net":
+            known = sorted({pad.net for pad in board.kit.board.pads})
+            if text not in (*known, "off", ""):
+                self.bench_line.say(f"There is no net '{text}'. Nets: {', '.join(known)}.", False)
+                return
+            self.net = "" if text == "off" else text
+            self.refresh()
+            return
+        try:
+            number = float(text.rstrip("°") or (2.0 if verb == "zoom" else 90.0)) if text != "fit" else 0.0
+        except ValueError:
+            self.bench_line.say(f"'{text}' is no number.", False)
+            return
+        if text == "fit":
+            board.look(View())
+        elif verb == "rotate":
+            board.look(View(turn=board.view.turn).turned(number))
+        else:
+            board.look(board.view.zoomed(number / board.view.zoom, board.focus(), board.centre()))
+
+    def _picture_beneath(self, text: str) -> None:
+        board, session = getattr(self._picture(), "board", None), self.controller.session
+        if board is None or board.kit is None or board.kit.board is None:
+            self.bench_line.say("There is no map of a board here to lay a picture beneath.", False)
+            return
+        if text.lower() in ("off", ""):
+            self.controller.command(Command("pictured", "", board.marking.side))
+            return
+        path = self._named_file(text)
+        picture = QPixmap(str(path))
+        if picture.isNull():
+            self.bench_line.say(f"'{path.name}' is no picture that can be read: take a PNG or a JPEG.", False)
+            return
+
+        def keep(places: tuple) -> None:
+            board.aligned.disconnect(keep)
+            kept = session.workshop.keep_picture(path)
+            self.controller.command(Command("pictured", "", board.marking.side, "|".join([kept, *map(str, places)])))
+
+        board.aligned.connect(keep)
+        board.align(picture)
+
+    def _underlays(self, board, session) -> None:
+        """Pictures that the log says lie beneath a map."""
+        if board.kit is None or board.kit.board is None:
+            return
+        for side, one in session.build.pictures.items():
+            if self._laid.get((id(board), side)) != one:
+                picture = QPixmap(str(session.workshop.pictures / one.file))
+                pads = [
+                    next((q for q in board.kit.board.pads if f"{q.ref}.{q.pin}" == at[0]), None)
+                    for at in (one.first, one.second)
+                ]
+                if not picture.isNull() and all(pads):
+                    board.lay_under(picture, side, tuple(pads), one.first[1:], one.second[1:])
+                self._laid[id(board), side] = one
+        for side in set(board.underlays) - set(session.build.pictures):
+            board.lift(side)
+            self._laid.pop((id(board), side), None)
 
     def _calendar(self, line: str) -> None:
         from nuvlo.desktop.tools.calendar import CalendarTool
@@ -380,6 +464,7 @@ class Window(QMainWindow):
             board = getattr(self._pictures[stage], "board", None)
             if board is not None:
                 board.picked.connect(lambda ref: self.run(Command("find", "", ref)))
+                board.said.connect(lambda words: self.bench_line.say(words, True))
         for key, picture in self._pictures.items():
             picture.setVisible(key is stage and self.tool is None)
         if self.tool is not None:
@@ -388,8 +473,10 @@ class Window(QMainWindow):
         picture = self._pictures[stage]
         picture.show_session(session, now, self.side)
         board = getattr(picture, "board", None)
-        if self._found_part and board is not None:
-            board.show_board(session.kit, replace(board.marking, lit=frozenset({self._found_part})))
+        if board is not None:
+            self._underlays(board, session)
+            lit = frozenset({self._found_part}) if self._found_part else board.marking.lit
+            board.show_board(session.kit, replace(board.marking, lit=lit, net=self.net))
 
     def _warm(self) -> None:
         """Draw one curve unseen: what Qt and pyqtgraph do only the first time is done before it is waited for."""

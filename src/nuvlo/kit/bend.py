@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.kit.board import Board, Pad
-from nuvlo.kit.folder import Kit
+from nuvlo.kit.folder import UNCONNECTED, Kit
 
 Array = NDArray[np.float64]
 LENGTHS_MM = (2.5, 2.0, 1.5)  # of a bent lead from its pad's middle, the usual one first (common practice, no source)
@@ -58,7 +58,7 @@ def _bends(kit: Kit, board: Board) -> list[Lead]:
 
 
 def _bend(board: Board, pad: Pad) -> Lead:
-    foreign = [q for q in board.pads if q.net != pad.net]
+    foreign = [q for q in board.pads if q.net != pad.net or (q.net == UNCONNECTED and q is not pad)]
     hours = np.arange(1, 13)
     outward = _outward(board, pad, hours)
     best: tuple[float, int, float, int] | None = None

@@ -24,6 +24,7 @@ from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 GROUND_NAMES = ("0", "gnd")
+UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
 
 
 class KitError(NuvloError):
@@ -335,7 +336,7 @@ class _Reader:
             if node.lower() not in known:
                 self.in_toml(path, f"there is no node '{node}' in circuit.cir.", "Use a node of the netlist.")
         for number, pad in zip(self.lines.get("pads.csv", []), kit.board.pads if kit.board else (), strict=False):
-            if pad.net not in known:
+            if pad.net not in (*known, UNCONNECTED):
                 message = f"pad {pad.pin} of {pad.ref} is on '{pad.net}', which circuit.cir does not have."
                 self.problems.append(Problem(message, "Use a node of the netlist.", "pads.csv", number, 1, pad.ref))
 

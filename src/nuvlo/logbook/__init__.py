@@ -5,6 +5,7 @@ The store is not imported here: it brings SQLAlchemy, which must not load before
 
 from nuvlo.logbook.build import Build, Reading, fold
 from nuvlo.logbook.events import (
+    BoardPictured,
     Body,
     BuildStarted,
     CautionConfirmed,
@@ -29,6 +30,7 @@ from nuvlo.logbook.events import (
 )  # fmt: skip
 
 __all__ = [
+    "BoardPictured",
     "Body",
     "Build",
     "BuildStarted",

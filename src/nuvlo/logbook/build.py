@@ -61,6 +61,7 @@ class Build:
     turns: list[Turn] = field(default_factory=list)
     curves: list[ev.CurveTaken] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    pictures: dict[str, ev.BoardPictured] = field(default_factory=dict)  # of the board, by side
     exports: list[str] = field(default_factory=list)
     can_undo: str | None = None
     can_redo: str | None = None
@@ -194,6 +195,10 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.confirmed.add(hazard)
         case ev.CurveTaken() as b:
             build.curves.append(b)
+        case ev.BoardPictured() as b:
+            build.pictures.pop(b.side, None)
+            if b.file:
+                build.pictures[b.side] = b
         case ev.Note(text=text):
             build.notes.append(text)
         case ev.Exported(file=file):

@@ -90,6 +90,17 @@ class KitChanged(_Body):
     why: str = ""
 
 
+class BoardPictured(_Body):
+    """A picture of one side of the board, aligned by two pads (``R1.1``) and where they are in it, px. ``file`` lies in the
+    workshop's ``pictures``; an empty one takes the picture away."""
+
+    kind: Literal["board_pictured"] = "board_pictured"
+    file: str
+    side: str
+    first: tuple[str, float, float] = ("", 0.0, 0.0)
+    second: tuple[str, float, float] = ("", 0.0, 0.0)
+
+
 class StepDone(_Body):
     """A step of a stage was done."""
 
@@ -185,7 +196,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepDone | StepAccepted | ReadingTaken
     | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip
