@@ -141,7 +141,7 @@ def test_a_recipe_with_a_shape_is_drawn(drive):
 def test_values_are_chosen_by_number(drive):
     driver = drive()
     driver.until(Stage.CHOOSE, "Choose R6")
-    picture = driver.window._picture()
+    picture = driver.window.picture()
     assert picture.cards.isVisible()
     assert picture.proposals.rows[0].mark == ""  # what is printed, for comparison
     assert "Wanted: through the lamp 700" in picture.curve.heading.text()
@@ -151,7 +151,7 @@ def test_values_are_chosen_by_number(drive):
     assert driver.session.build.chosen_values["R6"] == "8.2\u202fkΩ"
     driver.type("stage choose")
     driver.type("back")
-    assert driver.window._picture().proposals.chosen == 2
+    assert driver.window.picture().proposals.chosen == 2
 
 
 @pytest.mark.parametrize(
@@ -248,7 +248,7 @@ def test_a_choice_with_a_response_is_drawn_with_what_is_printed(drive, tmp_path)
 
     driver = drive(opener=lambda: Workshop(tmp_path / "sluice").start(read_kit(SHIPPED / "reedling")))
     driver.type("stage choose")
-    picture = driver.window._picture()
+    picture = driver.window.picture()
     assert [line.name for line in picture.curve.picture.lines] == ["as printed", "1", "2"]
     assert picture.cards.isVisible()
 
@@ -304,7 +304,7 @@ def test_choosing_only_from_the_drawer(drive):
     driver.type("stage choose")
     driver.space()
     assert [p.values for p in driver.session.solved(Stage.CHOOSE).proposals["lamp"]] == [{"r6": 9100.0}]
-    assert "from the drawer" in driver.window._picture().curve.heading.text()
+    assert "from the drawer" in driver.window.picture().curve.heading.text()
 
 
 def test_escape_stops_long_work_and_nothing_is_asked_again(drive, qtbot, monkeypatch):

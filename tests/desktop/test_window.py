@@ -193,7 +193,7 @@ def test_large_mode_shows_next_and_one_gauge(drive):
 def test_the_board_turns_over_and_parts_can_be_picked(drive):
     driver = drive()
     driver.until(Stage.FIT, "Fit R1")
-    board = driver.window._picture().board
+    board = driver.window.picture().board
     assert board.marking.lit == {"R1"}
     top = board.place(10.0, 10.0)
     driver.type("side")

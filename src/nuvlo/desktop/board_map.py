@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from math import hypot
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QTransform, QWheelEvent
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QRegion,
+    QTransform,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
@@ -19,6 +30,8 @@ WIRES = {
     "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
 }  # fmt: skip
 PANEL_ROOM_MM = 26.0
+ROOM_MM = 6.0  # round the pads of a part, for its body and print
+HEADING_PX = 26.0  # above the map, for what it shows
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
 WHEEL = 1.2  # nearer by one notch
 
@@ -53,6 +66,7 @@ class BoardMap(QWidget):
         self.underlays: dict[str, Underlay] = {}  # by side
         self._aligning: tuple[QPixmap, tuple[Pad, Pad], list[tuple[float, float]]] | None = None
         self._fixed: tuple[object, View, QPixmap] | None = None  # what is fixed to the board, painted once
+        self._painted: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())  # lit and done in it
         self._dragged: QPointF | None = None
         self._moving = False
         self._frame: tuple[float, float, float] | None = None  # of the painting under way
@@ -269,7 +283,9 @@ class BoardMap(QWidget):
             p.setTransform(self._picture_frame(self._aligning[0]))
             p.drawPixmap(0, 0, self._aligning[0])
             return
+        p.setClipRect(QRectF(0, HEADING_PX, self.width(), self.height() - HEADING_PX))
         self._fixed_layer(p)
+        p.setClipping(False)
         board, m = self.kit.board, self.marking
         p.setFont(theme.words(10, bold=True))
         p.setPen(theme.colour("faint"))
@@ -287,8 +303,10 @@ class BoardMap(QWidget):
 
     def _fixed_layer(self, p: QPainter) -> None:
         """What is fixed to the board: painted once, and while the board is moved under the hand only laid there anew."""
-        key = (id(self.kit), self.marking, self.size(), self.underlay_shown(), theme.current().name)
+        plain = replace(self.marking, lit=frozenset(), done=frozenset(), readings={})
+        key = (id(self.kit), plain, self.size(), self.underlay_shown(), theme.current().name)
         if self._fixed is not None and self._fixed[0] == key:
+            self._touch_up()
             _, view, kept = self._fixed
             if view == self.view or self._moving:
                 if view != self.view:
@@ -311,8 +329,42 @@ class BoardMap(QWidget):
         BoardPainter(inner, self).paint()
         self._frame = None
         inner.end()
-        self._fixed = (key, self.view, kept)
+        self._fixed, self._painted = (key, self.view, kept), (self.marking.lit, self.marking.done)
         p.drawPixmap(0, 0, kept)
+
+    def _touch_up(self) -> None:
+        """Paint anew, in what is kept, only the parts that were lit, or are, or went in since."""
+        lit, done = self._painted
+        changed = (lit ^ self.marking.lit) | (done ^ self.marking.done)
+        if not changed or self._fixed is None or self._fixed[1] != self.view:
+            return
+        _, _, kept = self._fixed
+        self._painted = (self.marking.lit, self.marking.done)
+        inner = QPainter(kept)
+        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._frame = self._fit()
+        region, wide = QRegion(), QRegion()
+        for ref in changed:
+            region = region.united(self._room_of(ref))
+            wide = wide.united(self._room_of(ref, 2.5))  # whose bodies may reach into it
+        inner.setClipRegion(region)
+        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+        inner.fillRect(self.rect(), Qt.GlobalColor.transparent)
+        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
+        if self.underlay_shown():
+            self._underlay(inner)
+        near = {q.ref for q in self.kit.board.pads if wide.contains(self.place(q.x_mm, q.y_mm).toPoint())}
+        BoardPainter(inner, self).paint(near | changed)
+        self._frame = None
+        inner.end()
+
+    def _room_of(self, ref: str, wider: float = 1.0) -> QRect:
+        """Pixels that a part may cover, its print and its leads too."""
+        mine = [self.place(q.x_mm, q.y_mm) for q in self.kit.board.pads_of(ref)]
+        around = wider * (self.scale() * ROOM_MM + 12.0)
+        xs, ys = [q.x() for q in mine] or [0.0], [q.y() for q in mine] or [0.0]
+        box = QRectF(min(xs) - around, min(ys) - around, max(xs) - min(xs) + 2 * around, max(ys) - min(ys) + 2 * around)
+        return box.toAlignedRect()
 
     def _underlay(self, p: QPainter) -> None:
         scale, left, bottom = self._fit()

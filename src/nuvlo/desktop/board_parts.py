@@ -31,8 +31,8 @@ class BoardPainter:
         self.p, self.there = p, there
         self.kit, self.marking, self.scale = there.kit, there.marking, there.scale()
 
-    def paint(self) -> None:
-        """Outline, pads, parts, leads, print."""
+    def paint(self, only: set[str] | None = None) -> None:
+        """Outline, pads, parts, leads, print; of ``only`` some parts where the rest is there already."""
         p, board = self.p, self.kit.board
         colour = QColor(theme.current().board)
         p.setPen(QPen(colour.darker(130), 2))
@@ -41,7 +41,8 @@ class BoardPainter:
         p.drawPolygon(QPolygonF([self.there.place(x, y) for x, y in board.outline]))
         pads: dict[str, list[Pad]] = {}
         for pad in board.pads:
-            pads.setdefault(pad.ref, []).append(pad)
+            if only is None or pad.ref in only:
+                pads.setdefault(pad.ref, []).append(pad)
         for ref, mine in pads.items():
             self._pads(ref, mine)
         if self.marking.net:

@@ -7,18 +7,19 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QPixmap
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QVBoxLayout, QWidget
 
 from nuvlo.bench_line import Command
 from nuvlo.desktop import theme
 from nuvlo.desktop.bench_line import BenchLine
-from nuvlo.desktop.board_view import View
 from nuvlo.desktop.controller import TOOL_VERBS, Controller
 from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
+from nuvlo.desktop.looking import Looking
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.pictures import picture_for
+from nuvlo.desktop.toolbox import Toolbox
 from nuvlo.kit import Stage
 from nuvlo.model import Wants
 
@@ -48,10 +49,7 @@ class Window(QMainWindow):
         self._found_part = ""
         self._pictures: dict[Stage, Any] = {}
         self.tool: QWidget | None = None  # shown in place of the stage's picture
-        self.list_path: Path | None = None
-        self.list_columns: dict[str, str] = {}
-        self.net = ""  # lit on the maps
-        self._laid: dict[tuple[int, str], Any] = {}  # pictures that lie beneath maps
+        self.tools, self.looking = Toolbox(self), Looking(self)
         self._build()
         self.controller.changed.connect(self.refresh)
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
@@ -122,7 +120,7 @@ class Window(QMainWindow):
         if command.verb not in ("side", "find", "zoom", "rotate", "net", "picture", "pictured"):
             self.side = ""
         if command.verb == "what" and not command.text:
-            self._what()
+            self.tools.what()
             return
         if command.verb == "next" and self.tool is not None:
             self.close_tool()  # Space here means: seen
@@ -149,213 +147,49 @@ class Window(QMainWindow):
             case "daylight" | "lamp":
                 self.set_theme(command.verb)
             case "side":
-                shown = getattr(getattr(self._picture(), "board", None), "marking", None)
+                shown = getattr(getattr(self.picture(), "board", None), "marking", None)
                 self.side = "top" if shown is not None and shown.side == "bottom" else "bottom"
                 self.refresh()
             case "recipe":
-                self._recipe(command.text)
+                self.tools.recipe(command.text)
             case "compare":
-                self._compare(command.text)
+                self.tools.compare(command.text)
             case "zoom" | "rotate" | "net":
-                self._look(command.verb, command.text.lower())
+                self.looking.look(command.verb, command.text.lower())
             case "picture":
-                self._picture_beneath(command.text)
+                self.looking.picture_beneath(command.text)
             case "both":
-                self._both()
+                self.tools.both()
             case "calendar":
-                self._calendar(command.text)
+                self.tools.calendar(command.text)
             case "import":
-                self.list_path, self.list_columns = self._named_file(command.text), {}
-                self._read_list()
+                self.tools.import_list(command.text)
             case "column":
-                self._column(command.text)
+                self.tools.column(command.text)
             case "take":
-                self._take(command.text)
+                self.tools.take(command.text)
             case "help":
                 self.bench_line.help.setVisible(not self.bench_line.help.isVisible())
 
     # -- tools --------------------------------------------------------------------------------------------------
 
-    def _recipe(self, line: str) -> None:
-        from nuvlo.desktop.tools.recipe import RecipeTool, answer
-        from nuvlo.kit.recipe import save_recipe
-
-        workshop = self.controller.session.workshop
-        own = [workshop.recipes]
-        name = line.split()[1:] if line.split()[:1] == ["save"] else []
-        if name:
-            shown = self.tool.shown if isinstance(self.tool, RecipeTool) else None
-            if shown is None:
-                self.bench_line.say("Work one out first: recipe pad db=20 load=2k4.", False)
-                return
-            self.controller.work(
-                "Saving the recipe", lambda: save_recipe(shown.recipe, shown.inputs, workshop.recipes, name[0]),
-                lambda folder: self.bench_line.say(f"Saved as '{folder.name}' in {workshop.recipes.name}/.", True),
-            )  # fmt: skip
-            return
-        self.controller.work(
-            "Working out the recipe", lambda: answer(line, own), lambda found: self._show_answer(RecipeTool(), found)
-        )
-
-    def _show_answer(self, tool, found) -> None:
+    def show_answer(self, tool, found) -> None:
         tool.show_answer(found)
-        self._show_tool(tool)
+        self.show_tool(tool)
         self.bench_line.say("Esc returns to the stage.", True)
 
-    def _what(self) -> None:
-        from nuvlo.desktop.tools.what import WhatTool
-
-        if self.controller.session is not None:
-            self._show_tool(WhatTool(self.controller.session))
-
-    def _compare(self, line: str) -> None:
-        from nuvlo.desktop.tools.compare import CompareTool, answer
-
-        kit = self.controller.session.kit
-        if not line:
-            known = ", ".join(f"{v.id} ({v.title.lower()})" for v in kit.info.variant) or "none named"
-            self.bench_line.say(f"Variants: {known}. Or change what you like: compare r3=47k.", True)
-            return
-        self.controller.work(
-            "Comparing", lambda: answer(kit, line), lambda found: self._show_answer(CompareTool(), found)
-        )
-
-    def _look(self, verb: str, text: str) -> None:
-        """Nearer, turned, or with a net lit."""
-        board = getattr(self._picture(), "board", None)
-        if board is None or board.kit is None or board.kit.board is None:
-            self.bench_line.say("There is no map of a board here.", False)
-            return
-        if verb == "net":
-            known = sorted({pad.net for pad in board.kit.board.pads})
-            if text not in (*known, "off", ""):
-                self.bench_line.say(f"There is no net '{text}'. Nets: {', '.join(known)}.", False)
-                return
-            self.net = "" if text == "off" else text
-            self.refresh()
-            return
-        try:
-            number = float(text.rstrip("°") or (2.0 if verb == "zoom" else 90.0)) if text != "fit" else 0.0
-        except ValueError:
-            self.bench_line.say(f"'{text}' is no number.", False)
-            return
-        if text == "fit":
-            board.look(View())
-        elif verb == "rotate":
-            board.look(View(turn=board.view.turn).turned(number))
-        else:
-            board.look(board.view.zoomed(number / board.view.zoom, board.focus(), board.centre()))
-
-    def _picture_beneath(self, text: str) -> None:
-        board, session = getattr(self._picture(), "board", None), self.controller.session
-        if board is None or board.kit is None or board.kit.board is None:
-            self.bench_line.say("There is no map of a board here to lay a picture beneath.", False)
-            return
-        if text.lower() in ("off", ""):
-            self.controller.command(Command("pictured", "", board.marking.side))
-            return
-        path = self._named_file(text)
-        picture = QPixmap(str(path))
-        if picture.isNull():
-            self.bench_line.say(f"'{path.name}' is no picture that can be read: take a PNG or a JPEG.", False)
-            return
-
-        def keep(places: tuple) -> None:
-            board.aligned.disconnect(keep)
-            kept = session.workshop.keep_picture(path)
-            self.controller.command(Command("pictured", "", board.marking.side, "|".join([kept, *map(str, places)])))
-
-        board.aligned.connect(keep)
-        board.align(picture)
-
-    def _underlays(self, board, session) -> None:
-        """Pictures that the log says lie beneath a map."""
-        if board.kit is None or board.kit.board is None:
-            return
-        for side, one in session.build.pictures.items():
-            if self._laid.get((id(board), side)) != one:
-                picture = QPixmap(str(session.workshop.pictures / one.file))
-                pads = [
-                    next((q for q in board.kit.board.pads if f"{q.ref}.{q.pin}" == at[0]), None)
-                    for at in (one.first, one.second)
-                ]
-                if not picture.isNull() and all(pads):
-                    board.lay_under(picture, side, tuple(pads), one.first[1:], one.second[1:])
-                self._laid[id(board), side] = one
-        for side in set(board.underlays) - set(session.build.pictures):
-            board.lift(side)
-            self._laid.pop((id(board), side), None)
-
-    def _calendar(self, line: str) -> None:
-        from nuvlo.desktop.tools.calendar import CalendarTool
-        from nuvlo.schedule import schedule, written
-
-        session = self.controller.session
-
-        def job():
-            made = schedule(session)
-            return made, written(session, made) if line == "save" else None
-
-        def show(found) -> None:
-            self._show_answer(CalendarTool(), found[0])
-            if found[1] is not None:
-                self.bench_line.say(f"Written: {found[1].name} and .csv in {found[1].parent.name}/.", True)
-
-        self.controller.work("Laying out the evenings", job, show)
-
-    def _both(self) -> None:
-        from nuvlo.desktop.tools.both import BothTool, answer
-
-        session = self.controller.session
-        self.controller.work(
-            "Working out what the sides differ by", lambda: answer(session.kit, session.build.stances),
-            lambda found: self._show_answer(BothTool(), found),
-        )  # fmt: skip
-
-    def _named_file(self, text: str) -> Path:
+    def named_file(self, text: str) -> Path:
         """A file as it was typed: from here, else from the workshop's folder."""
         path = Path(text.strip().strip("'\"")).expanduser()
         session = self.controller.session
         return session.workshop.folder / path if session and not path.exists() and not path.is_absolute() else path
 
-    def _read_list(self) -> None:
-        from nuvlo.desktop.tools.parts_list import PartsListTool
-        from nuvlo.kit.parts_list import read_parts_list
-
-        path, columns = self.list_path, dict(self.list_columns)
-        assert path is not None
-
-        def show(found) -> None:
-            tool = self.tool if isinstance(self.tool, PartsListTool) else PartsListTool()
-            tool.show_list(found)
-            self._show_tool(tool)
-            self.bench_line.say(f"{len(found.parts)} parts. 'take NAME' begins a build of them.", True)
-
-        self.controller.work("Reading the list", lambda: read_parts_list(path, columns), show)
-
-    def _column(self, text: str) -> None:
-        heading, _, meaning = text.replace("=", " ").rpartition(" ")
-        if self.list_path is None:
-            self.bench_line.say("No list is open: type import and the file's name.", False)
-            return
-        self.list_columns[heading.strip()] = meaning.strip().lower()
-        self._read_list()
-
-    def _take(self, name: str) -> None:
-        """Make a kit of the list that is shown, and begin a build of it."""
-        if self.list_path is None or self.controller.session is None:
-            self.bench_line.say("No list is open: type import and the file's name.", False)
-            return
-        path, columns, workshop = self.list_path, dict(self.list_columns), self.controller.session.workshop
-        # The list stays open until there is a kit of it: what was put right in it is not lost to a name that is taken.
-        self.controller.open(lambda: workshop.start_from_list(path, name or path.stem, columns))
-
     def _opened(self) -> None:
         self.bench_line.use(self.controller.session)
-        self.list_path = None
+        self.tools.list_path = None
         self.close_tool()
 
-    def _show_tool(self, tool: QWidget) -> None:
+    def show_tool(self, tool: QWidget) -> None:
         if tool is not self.tool:
             self.close_tool()
             self.tool = tool
@@ -397,7 +231,7 @@ class Window(QMainWindow):
 
     # -- showing ------------------------------------------------------------------------------------------------
 
-    def _picture(self) -> Any:
+    def picture(self) -> Any:
         session = self.controller.session
         return self._pictures.get(session.stage) if session else None
 
@@ -474,9 +308,9 @@ class Window(QMainWindow):
         picture.show_session(session, now, self.side)
         board = getattr(picture, "board", None)
         if board is not None:
-            self._underlays(board, session)
+            self.looking.underlays(board, session)
             lit = frozenset({self._found_part}) if self._found_part else board.marking.lit
-            board.show_board(session.kit, replace(board.marking, lit=lit, net=self.net))
+            board.show_board(session.kit, replace(board.marking, lit=lit, net=self.looking.net))
 
     def _warm(self) -> None:
         """Draw one curve unseen: what Qt and pyqtgraph do only the first time is done before it is waited for."""

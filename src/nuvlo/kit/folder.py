@@ -69,7 +69,10 @@ class Kit:
         return found
 
     def find_part(self, ref: str) -> Part | None:
-        return next((p for name, p in self.parts.items() if name.lower() == ref.lower()), None)
+        if "by_ref" not in self.memory:
+            self.memory["by_ref"] = {name.lower(): part for name, part in self.parts.items()}
+        found: Part | None = self.memory["by_ref"].get(ref.lower())
+        return found
 
     def point(self, name: str) -> Point:
         for point in self.info.point:
