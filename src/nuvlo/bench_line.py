@@ -16,13 +16,15 @@ from nuvlo.kit.tray import TRAY_ORDERS
 from nuvlo.model import Task, Wants
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue
+from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
 
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
 PLAIN = {
     "next": "done, go on", "back": "look at the step before", "undo": "take the last entry back",
     "redo": "put it in again", "read": "read the instrument that is connected", "sweep": "play and record the sweep",
     "confirm": "confirm the caution", "sheet": "write the sheet", "letter": "write to the seller what is wrong",
-    "shopping": "write what is still to be bought", "drawer": "choose only from the drawer, or from all values again", "match": "say which measured part goes where, so that pairs agree", "large": "large mode on or off",
+    "shopping": "write what is still to be bought", "begin": "the glue is spread: start its clock", "review": "write the sheet on which someone else looks over the joints",
+    "drawer": "choose only from the drawer, or from all values again", "match": "say which measured part goes where, so that pairs agree", "large": "large mode on or off",
     "daylight": "light colours", "lamp": "dark colours", "side": "turn the board over", "help": "list the commands",
 }  # fmt: skip
 WITH_TEXT = {
@@ -31,12 +33,12 @@ WITH_TEXT = {
     "recipe": "work out a recipe; alone it lists them", "compare": "the kit and a changed one side by side", "import": "read a parts list",
     "zoom": "look nearer: zoom 2, zoom fit", "rotate": "turn the map: rotate 90", "net": "light every pad of a net: net vcc, net off",
     "picture": "lay a picture of the board beneath the map, by two clicks; picture off takes it away",
-    "variant": "build a named variant of the kit", "calendar": "when to do what, in your free evenings", "both": "where builders disagree, with both sides",
+    "photo": "keep a picture with this step: photo joints.jpg left edge", "variant": "build a named variant of the kit", "calendar": "when to do what, in your free evenings", "both": "where builders disagree, with both sides",
     "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
 }  # fmt: skip
 NEEDS_WORDS = {
     "note": ("a note needs words.", "For example: note lid scratched."),
-    "variant": ("which variant?", "'compare' lists them."),
+    "photo": ("which file?", "For example: photo joints.jpg left edge."), "variant": ("which variant?", "'compare' lists them."),
     "reads": ("what does the meter show?", "For example: reads 99.4k."),
     "import": ("which file?", "For example: import parts.csv."),
     "column": ("which column is what?", "For example: column Marking note."),
@@ -76,6 +78,8 @@ def names(kit: Kit) -> list[str]:
         "school",
         "mod",
         "tonight",
+        "joint",
+        "rework",
         "stage",
         "current",
         "leads",
@@ -112,6 +116,10 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         except NuvloError as bad:
             raise NotUnderstood(bad.problems) from bad
         return Command("school", f"{question.title.lower()}: {taken.name}", text=taken.name)
+    if head == "joint":
+        return _joint(rest, kit)
+    if head == "rework":
+        return _rework(rest, kit)
     if head == "tonight":
         return _tonight(rest)
     if head == "mod":
@@ -124,6 +132,40 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
         found = _find(rest, kit)
         return Command("instead", f"look in the drawer for {found.target}", found.target)
     return _named(words[0], rest, kit, now, stage)
+
+
+def _joint(rest: str, kit: Kit) -> Command:
+    """``joint r4.1 dull``."""
+    name, _, mark = rest.partition(" ")
+    joint = joint_named(kit, name)
+    if joint is None:
+        raise NotUnderstood(Problem(f"there is no joint '{name}'.", "Write a part and its pin, as in joint r4.1 dull."))
+    if mark.lower() not in (*BAD, GOOD):
+        raise NotUnderstood(Problem(f"'{mark}' is no mark of a joint.", f"Marks: {', '.join((*BAD, GOOD))}."))
+    return Command("joint", f"{joint} is {mark.lower()}", joint, mark.lower())
+
+
+def _rework(rest: str, kit: Kit) -> Command:
+    """``rework r4 off because …``, ``rework 10k off`` for every part of that value, ``rework r4 hot``."""
+    name, _, how = rest.partition(" ")
+    part = kit.find_part(name)
+    refs = (
+        [part.ref]
+        if part
+        else [p.ref for p in kit.parts.values() if p.on_board and name.lower() == p.text.split()[0].lower()]
+    )
+    if not refs:
+        raise NotUnderstood(
+            Problem(f"there is no part and no value '{name}'.", "For example: rework r4 off, rework 10k off.")
+        )
+    what = how.partition(" because ")[0].strip().lower() or "off"
+    if what not in ("off", "hot"):
+        raise NotUnderstood(Problem(f"'{how}' is no rework.", "A part is taken 'off', or its joints were 'hot' again."))
+    _, _, why = how.partition(" because ")
+    text = f"{what} because {why}" if why else what
+    return Command(
+        "rework", f"{', '.join(refs)} {'taken off' if what == 'off' else 'heated again'}", " ".join(refs), text
+    )
 
 
 def _tonight(rest: str) -> Command:

@@ -319,6 +319,20 @@ class Session:
             self.kit, self.build, found, proof.words if proof else "", proof.verdict if proof else Verdict.NOT_TAKEN
         )
 
+    def write_review(self) -> Path:
+        """Write the sheet on which someone else looks over the joints. Raises :class:`Refused` as :meth:`write_sheet`."""
+        from nuvlo.stages.fit.review import write_review
+
+        path = self.sheet_path.with_name(f"{self.sheet_path.stem}-review.pdf")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            write_review(self.kit, self.build, self.workshop.pictures, path)
+        except OSError as bad:
+            raise Refused(
+                Problem(f"{path.name} cannot be written: {bad}.", "Check the folder and its pictures.")
+            ) from bad
+        return path
+
     def write_shopping_list(self) -> Path:
         """Write what boxes seldom hold and what is missing, with costs. Raises :class:`Refused` as :meth:`write_letter`."""
         from nuvlo.stages.unpack.letter import shopping_list

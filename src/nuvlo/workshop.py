@@ -87,6 +87,14 @@ class Workshop:
         (folder / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
         return self.start(read_kit(folder))
 
+    def found(self, text: str) -> Path:
+        """A file as it was typed: from here, else from the workshop's folder. Raises :class:`NuvloError` for none."""
+        path = Path(text.strip().strip("'\"")).expanduser()
+        for there in (path, self.folder / path):
+            if there.is_file():
+                return there
+        raise NuvloError(Problem(f"there is no file '{text}'.", "Name it from here or from the workshop's folder."))
+
     def keep_picture(self, path: Path) -> str:
         """Copy a picture into the workshop; its name there. Raises :class:`NuvloError`."""
         data = path.read_bytes()

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from icalendar import Calendar as File
 
 from nuvlo.kit import read_kit
+from nuvlo.kit.assembly import board_order
 from nuvlo.kit.schools import DEFAULT_SCHOOL
 from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError
@@ -180,11 +181,12 @@ def test_work_done_is_planned_no_more_and_what_dries_is_waited_for(bench):
         if now is None or session.stage.value != "fit" or now.task.title.startswith("Mount"):
             break
         line(session, "confirm" if now.task.hazard else "next")
-    left = jobs(kit, session.build, now=session.build.done_at["fit.23"])
+    wash = next(s.id for s in board_order(kit) if s.verb == "wash")
+    washed = session.build.done_at[wash]
+    left = jobs(kit, session.build, now=washed)
     assert "unpack" in before
     assert "unpack" not in {j.id for j in left}
     assert left[0].kind == "mount"
-    washed = session.build.done_at["fit.23"]
     assert left[0].not_before == washed + timedelta(minutes=30)
     assert list(still_drying(kit, session.build, washed).values()) == [
         ("Brush and wash the solder side", washed + timedelta(minutes=30))

@@ -45,7 +45,9 @@ class Looking:
         else:
             board.look(board.view.zoomed(number / board.view.zoom, board.focus(), board.centre()))
         turned = f", turned {board.view.turn:g}°" if board.view.turn else ""
-        self.window.bench_line.say(f"{board.view.zoom:.2g} times as near as it fits{turned}. 'zoom fit' shows all of it.", True)
+        self.window.bench_line.say(
+            f"{board.view.zoom:.2g} times as near as it fits{turned}. 'zoom fit' shows all of it.", True
+        )
 
     def picture_beneath(self, text: str) -> None:
         board, session = getattr(self.window.picture(), "board", None), self.window.controller.session

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import heapq
 import re
+import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
@@ -70,6 +71,18 @@ class Step:
     def stage(self) -> str:
         """The stage in which it is done."""
         return STAGES.get(self.verb, "fit")
+
+    @property
+    def id(self) -> str:
+        """What the log calls it, whatever its number: another order, or other parts in the post, leave it its name."""
+        if self.stage != "fit":
+            return f"{self.stage}.{self.verb}"
+        return f"fit.{self.verb}.{zlib.crc32(' '.join(sorted(self.parts)).encode()):08x}"
+
+    @staticmethod
+    def part_id(ref: str) -> str:
+        """What the log calls the fitting of one part."""
+        return f"fit.fit.{ref}"
 
 
 def board_order(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ()) -> list[Step]:

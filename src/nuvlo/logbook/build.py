@@ -10,6 +10,8 @@ from nuvlo.kit.schools import school_from
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
 
+AFTER_FIT = ("hook_up", "wake", "set", "prove", "hand_over")  # stages whose readings are of the whole unit
+
 
 @dataclass(frozen=True)
 class Reading:
@@ -61,6 +63,12 @@ class Build:
     turns: list[Turn] = field(default_factory=list)
     curves: list[ev.CurveTaken] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    begun_at: dict[str, datetime] = field(default_factory=dict)  # steps against a clock
+    joints: dict[str, str] = field(default_factory=dict)
+    heats: dict[str, int] = field(default_factory=dict)  # how often a part's joints were hot since it went in
+    photos: list[ev.PhotoKept] = field(default_factory=list)
+    last_at: datetime | None = None
+    last_done: str = ""
     pictures: dict[str, ev.BoardPictured] = field(default_factory=dict)  # of the board, by side
     exports: list[str] = field(default_factory=list)
     can_undo: str | None = None
@@ -133,6 +141,7 @@ def fold(build_id: str, events: Iterable[ev.Event]) -> Build:
     standing, shelved = active(listed)
     for event in standing:
         _apply(build, event)
+        build.last_at = event.at
     undoable = [e for e in standing if not isinstance(e.body, ev.BuildStarted | ev.WindowKept)]
     build.can_undo = undoable[-1].id if undoable else None
     build.can_redo = shelved[-1].id if shelved else None
@@ -178,6 +187,7 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.StepDone(step=step):
             build.done.add(step)
             build.done_at[step] = event.at
+            build.last_done = step
         case ev.StepAccepted(step=step, why=why):
             build.accepted[step] = why
         case ev.ReadingTaken() as b:
@@ -195,6 +205,17 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.confirmed.add(hazard)
         case ev.CurveTaken() as b:
             build.curves.append(b)
+        case ev.StepBegun(step=step):
+            build.begun_at[step] = event.at
+        case ev.JointMarked(joint=joint, mark=mark):
+            build.joints[joint] = mark
+            if mark == "reflowed":
+                ref = joint.partition(".")[0]
+                build.heats[ref] = build.heats.get(ref, 0) + 1
+        case ev.PartReworked() as b:
+            _rework(build, b)
+        case ev.PhotoKept() as b:
+            build.photos.append(b)
         case ev.BoardPictured() as b:
             build.pictures.pop(b.side, None)
             if b.file:
@@ -203,3 +224,17 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.notes.append(text)
         case ev.Exported(file=file):
             build.exports.append(file)
+
+
+def _rework(build: Build, b: ev.PartReworked) -> None:
+    """What was seen before a part was touched again no longer holds; the readings of a whole unit least of all."""
+    for step in b.reopened:
+        build.done.discard(step)
+        build.done_at.pop(step, None)
+    build.heats[b.ref] = build.heats.get(b.ref, 0) + 1
+    if b.what == "off":
+        for joint in [j for j in build.joints if j.partition(".")[0] == b.ref]:
+            build.joints.pop(joint)
+        build.measured.pop(b.ref, None)
+    build.readings = [r for r in build.readings if r.stage not in AFTER_FIT]
+    build.curves = []

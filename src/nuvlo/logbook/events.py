@@ -101,6 +101,41 @@ class BoardPictured(_Body):
     second: tuple[str, float, float] = ("", 0.0, 0.0)
 
 
+class StepBegun(_Body):
+    """A step against a clock was begun: the glue is spread."""
+
+    kind: Literal["step_begun"] = "step_begun"
+    step: str
+
+
+class JointMarked(_Body):
+    """A joint (``R4.1``) is ``dull``, a ``bridge``, ``missing``, or ``reflowed``."""
+
+    kind: Literal["joint_marked"] = "joint_marked"
+    joint: str
+    mark: str
+
+
+class PartReworked(_Body):
+    """A part was taken ``off`` or re-heated (``hot``). ``reopened`` are the steps that no longer hold; readings taken since it
+    went in do not either."""
+
+    kind: Literal["part_reworked"] = "part_reworked"
+    ref: str
+    what: str
+    reopened: tuple[str, ...] = ()
+    why: str = ""
+
+
+class PhotoKept(_Body):
+    """A picture that goes with a step. ``file`` lies in the workshop's ``pictures``."""
+
+    kind: Literal["photo_kept"] = "photo_kept"
+    file: str
+    step: str
+    says: str = ""
+
+
 class StepDone(_Body):
     """A step of a stage was done."""
 
@@ -196,7 +231,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepBegun | JointMarked | PartReworked | PhotoKept | StepDone | StepAccepted | ReadingTaken
     | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from enum import StrEnum
 
 from nuvlo.kit import Hazard, Stage
@@ -49,6 +50,9 @@ class Task:
     degrees: float = 0.0
     must: bool = True  # whether a reading out of its window stops the build here
     done: bool | None = None  # where the stage itself knows
+    not_before: datetime | None = None  # something still dries or sets until then
+    awaits: str = ""  # what must be done before it
+    wrong: str = ""  # what the stage knows to be wrong with it
 
 
 @dataclass(frozen=True)
@@ -95,6 +99,13 @@ def finding(task: Task, build: Build, windows: Windows) -> Finding:
         window = task.window or _expected(task, taken) or windows.get((task.target, task.quantity))
         return _judged(task, taken.measured if taken else None, window, accepted)
     done = task.done if task.done is not None else _done(task, build)
+    if task.wrong:
+        return Finding(task, accepted, Verdict.OUT, f"{task.wrong}.", accepted=accepted)
+    if not done and task.awaits:
+        return Finding(task, accepted, words=f"It waits for: {task.awaits}.", accepted=accepted, waits=not accepted)
+    if not done and task.not_before is not None and datetime.now(task.not_before.tzinfo) < task.not_before:
+        words = f"What comes before it is not dry, set or cool until {task.not_before.astimezone():%a %H:%M}."
+        return Finding(task, accepted, words=words, accepted=accepted, waits=not accepted)
     return Finding(task, done, accepted=accepted)
 
 

@@ -62,9 +62,10 @@ class Tray(QWidget):
         p.setPen(QColor(t.ink))
         p.setFont(theme.words(10.5, bold=True))
         p.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignLeft, part.ref)
+        room = box.width() - 24 - p.fontMetrics().horizontalAdvance(part.ref)
         p.setFont(theme.values(9))
         p.setPen(QColor(t.faint))
-        text = p.fontMetrics().elidedText(part.text, Qt.TextElideMode.ElideRight, int(box.width() * 0.56))
+        text = p.fontMetrics().elidedText(part.text, Qt.TextElideMode.ElideRight, int(room))
         p.drawText(box.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignRight, text)
         word, colour = "to find", t.faint
         if f.verdict is Verdict.MISSING:

@@ -15,6 +15,7 @@ from nuvlo.stages.sequence.pace import Pace
 
 # Minutes at the bench for what is no step of the order (rough figures; the log's own take their place).
 UNPACK_EACH, WIRE_EACH, RING_EACH, READ_EACH, TRIM_EACH, PROVE, SHEET = 0.4, 2.5, 0.7, 1.5, 10.0, 10.0, 5.0
+RING = 12  # joints are looked over by so many parts at a time
 WARM_UP_HOURS = 0.25  # before anything is set (TRADE: 15 minutes)
 POST_DAYS = 7.0  # that a part in the post is given where nobody knows better
 BRAD_MINUTES = 5.0  # more hands-on where brads take the place of clamps
@@ -120,12 +121,15 @@ def _board(kit: Kit, build: Build, pace: Pace, school: str) -> list[Job]:
 
 def _left(step: Step, build: Build, waiting: tuple[str, ...]) -> float:
     """The share of a step that is still to be done."""
-    if f"{step.stage}.{step.n}" in build.done or f"wake.{step.verb}" in build.done:
+    if step.verb == "joints":
+        seen = sum(name.startswith(f"{step.id}.") for name in build.done)
+        return max(0.0, 1.0 - seen / max(1, -(-len(step.parts) // RING)))
+    if step.id in build.done:
         return 0.0
     if step.verb != "fit" and waiting and set(waiting) == set(step.parts):
         return 0.0
     if step.verb == "fit":
-        left = [r for r in step.parts if f"fit.{step.n}.{r}" not in build.done and r not in waiting]
+        left = [r for r in step.parts if step.part_id(r) not in build.done and r not in waiting]
         return len(left) / len(step.parts)
     return 1.0
 
@@ -215,7 +219,7 @@ def _dried(kit: Kit, found: list[Job], build: Build, now: datetime) -> list[Job]
 def still_drying(kit: Kit, build: Build, now: datetime) -> dict[str, tuple[str, datetime]]:
     """What was done and is not dry, set or cool yet: step → its title, and when it will be."""
     waits = {f"fit.craft.{c.id}": (c.title, c.wait_hours) for c in kit.info.craft}
-    waits |= {f"fit.{s.n}": (s.action, s.waits_hours) for s in board_order(kit, build.school) if s.stage == "fit"}
+    waits |= {s.id: (s.action, s.waits_hours) for s in board_order(kit, build.school) if s.stage == "fit"}
     out = {}
     for step, at in build.done_at.items():
         title, hours = waits.get(step, ("", 0.0))

@@ -46,7 +46,7 @@ def learned(builds: Iterable[tuple[Kit, Build, Sequence[Event]]]) -> Pace:
     """The pace of what is in the log: the time from one entry to the next, as long as nobody went away in between."""
     seen: dict[str, list[float]] = {}
     for kit, build, events in builds:
-        verbs = {f"fit.{s.n}": s.verb for s in board_order(kit, build.school)}
+        verbs = {s.id: s.verb for s in board_order(kit, build.school)}
         before: datetime | None = None
         for event in events:
             took = event.at - before if before else None

@@ -1,0 +1,159 @@
+"""Fit: cabinet work, one part after another in the order of work, and the checks between."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from nuvlo.kit import Kit, Part, Stage, look_alikes
+from nuvlo.kit.assembly import Step, board_order
+from nuvlo.kit.bend import bends
+from nuvlo.kit.schema import Craft
+from nuvlo.kit.schools import taken
+from nuvlo.logbook import Build
+from nuvlo.model import Task, Wants
+from nuvlo.quantity import format_value
+from nuvlo.stages.fit.joints import open_marks, rings
+from nuvlo.stages.fit.seating import MISTAKES, handling, iron, seating, way_round
+
+MANY_HEATS = 3  # after which a pad may lift (common practice, no source)
+GATES = {
+    "values": "Read each value once more off the part: {parts}.",
+    "polarity": "Look only at which way round: {parts}.",
+    "contact": "Touching, not merely near: {parts}. Nothing between them but what belongs there.",
+    "section": "Power this section alone, current limited, and read its points before the next goes in: {parts}.",
+    "wash": "Brush, wash, and let it dry before power.",
+}
+
+
+def tasks(kit: Kit, build: Build) -> list[Task]:
+    """Cabinet work and the steps of the order as tasks; fitting is ticked part by part, joints ring by ring."""
+    later = _following(kit, "mount")
+    cabinet = [_craft(kit, build, one) for one in kit.info.craft if one.id not in later]
+    board: list[Task] = []
+    for step in board_order(kit, build.school):
+        if step.stage != "fit":
+            continue
+        if step.verb == "fit":
+            board += [_fit(kit, kit.parts[ref], build, step) for ref in step.parts]
+        elif step.verb == "joints":
+            board += _joints(kit, build, step)
+        else:
+            board.append(_plain(kit, build, step))
+    return cabinet + board + [_craft(kit, build, one) for one in kit.info.craft if one.id in later]
+
+
+def reopened(kit: Kit, build: Build, refs: tuple[str, ...], off: bool) -> tuple[str, ...]:
+    """Steps that no longer hold once parts were taken ``off``, or only re-heated."""
+    out = []
+    for step in board_order(kit, build.school):
+        mine = [r for r in step.parts if r in refs]
+        if step.verb == "joints":
+            out += [f"{step.id}.{k}" for k, ring in enumerate(rings(kit, step.parts), 1) if set(ring) & set(refs)]
+        elif step.verb in ("wash", "bake", "recheck", "close"):
+            out.append(step.id)
+        elif mine and off:
+            out += [step.part_id(r) for r in mine] if step.verb == "fit" else [step.id]
+    return tuple(s for s in out if s in build.done)
+
+
+def _following(kit: Kit, verb: str) -> set[str]:
+    """Cabinet work that comes after a step of the order, near or far."""
+    found: set[str] = set()
+    for _ in kit.info.craft:
+        found |= {c.id for c in kit.info.craft if verb in c.after or found & set(c.after)}
+    return found
+
+
+def _craft(kit: Kit, build: Build, one: Craft) -> Task:
+    """A step of cabinet work. It waits for what comes before it, and while that sets."""
+    said = [one.says]
+    if one.open_minutes:
+        said.append(
+            f"The glue stays open about {one.open_minutes:g} minutes: type 'begin' when it is spread, and the clock runs."
+        )
+    if one.clamps:
+        said.append(
+            f"{one.clamps} clamps." if taken(build.stances, "glue") == "clamps" else "Brads, then the clamp is free."
+        )
+    if one.wait_hours:
+        said.append(f"Then it waits {_hours(one.wait_hours)}.")
+    if one.caution:
+        said.append(f"Caution: {one.caution}")
+    others = {c.id: c for c in kit.info.craft}
+    before = [others[a] for a in one.after if a in others]
+    ready = [
+        build.done_at[_craft_id(c)] + timedelta(hours=c.wait_hours) for c in before if _craft_id(c) in build.done_at
+    ]
+    missing = [c.title for c in before if _craft_id(c) not in build.done]
+    missing += [s.action for s in board_order(kit, build.school) if s.verb in one.after and s.id not in build.done]
+    return Task(
+        _craft_id(one), Stage.FIT, Wants.STEP, one.title, "\n".join(s for s in said if s), not_before=max(ready, default=None),
+        awaits="; ".join(missing),
+    )  # fmt: skip
+
+
+def _craft_id(one: Craft) -> str:
+    return f"fit.craft.{one.id}"
+
+
+def _hours(hours: float) -> str:
+    return f"{hours * 60:.0f} minutes" if hours < 1 else f"{hours:g} hours"
+
+
+def _plain(kit: Kit, build: Build, step: Step) -> Task:
+    names = ", ".join(step.parts)
+    detail = GATES.get(step.gate or "", step.reason + (" {parts}." if names else "")).format(parts=names)
+    if step.verb == "solder":
+        detail = f"{iron([kit.parts[r] for r in step.parts])}\n{detail}"
+        often = [f"{r} ({build.heats[r]} times)" for r in step.parts if build.heats.get(r, 0) >= MANY_HEATS]
+        detail += f"\nHeated often already: {', '.join(often)}; pads lift." if often else ""
+    holding = [c for c in kit.info.craft if step.verb in c.holds_up]
+    missing = [c.title for c in holding if _craft_id(c) not in build.done]
+    dry = [
+        build.done_at[_craft_id(c)] + timedelta(hours=c.wait_hours) for c in holding if _craft_id(c) in build.done_at
+    ]
+    return Task(
+        step.id, Stage.FIT, Wants.STEP, step.action, detail, parts=step.parts, awaits="; ".join(missing),
+        not_before=max(dry, default=None),
+    )  # fmt: skip
+
+
+def _joints(kit: Kit, build: Build, step: Step) -> list[Task]:
+    """The look over the solder side, from the outside in; a joint marked bad stops it until it is re-flowed."""
+    found = rings(kit, step.parts)
+    out = []
+    for k, ring in enumerate(found, 1):
+        wrong = open_marks(build.joints, ring)
+        detail = f"Every joint shiny and wetted, no bridge, solder seen on the far side: {', '.join(ring)}.\n"
+        detail += "One that is not: 'joint r4.1 dull', 'bridge' or 'missing'; put right: 'joint r4.1 reflowed'."
+        title = f"{step.action}, {k} of {len(found)} from the edge in"
+        out.append(Task(f"{step.id}.{k}", Stage.FIT, Wants.STEP, title, detail, parts=ring, wrong="; ".join(wrong)))
+    return out
+
+
+def _more(kit: Kit, ref: str) -> str:
+    """How to bend its leads, and what it is mistaken for."""
+    mine = [lead for lead in bends(kit) if lead.ref == ref]
+    ways = ", ".join(f"leg {lead.pin} to {lead.clock}" for lead in mine)
+    said = [f"Bend on the solder side: {ways} o'clock."] if mine else []
+    said += [
+        f"Mind leg {lead.pin}: {lead.near} is only {lead.clearance_mm:.1f}\u202fmm away." for lead in mine if lead.tight
+    ]
+    return "\n".join(w for w in (*said, look_alikes.warning(kit, ref) or MISTAKES.get(kit.parts[ref].kind, "")) if w)
+
+
+def _fit(kit: Kit, part: Part, build: Build, step: Step) -> Task:
+    measured = build.part_value(part.ref)
+    value = build.chosen_values.get(part.ref, part.text)
+    known = f", measured {measured}" if measured else ""
+    printed = part.value is not None and part.ref not in build.chosen_values
+    shown = format_value(part.value, part.unit) if printed and part.value is not None else value
+    words = [
+        f"{part.kind.capitalize()}{known}. {way_round(part)} {seating(kit, part)}".strip(),
+        handling(part),
+        _more(kit, part.ref),
+    ]
+    return Task(
+        step.part_id(part.ref), Stage.FIT, Wants.STEP, f"Fit {part.ref}: {shown}", "\n".join(w for w in words if w), part.ref,
+        parts=(part.ref,),
+    )  # fmt: skip
