@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from math import isclose
 
 from nuvlo.instruments import typed_reading
-from nuvlo.kit import Kit, Stage
+from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.schools import side
 from nuvlo.kit.tray import TRAY_ORDERS
 from nuvlo.model import Task, Wants
 from nuvlo.problems import NuvloError, Problem
-from nuvlo.quantity import Measured, UnreadableValue
+from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
 
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
@@ -149,11 +150,7 @@ def _rework(rest: str, kit: Kit) -> Command:
     """``rework r4 off because …``, ``rework 10k off`` for every part of that value, ``rework r4 hot``."""
     name, _, how = rest.partition(" ")
     part = kit.find_part(name)
-    refs = (
-        [part.ref]
-        if part
-        else [p.ref for p in kit.parts.values() if p.on_board and name.lower() == p.text.split()[0].lower()]
-    )
+    refs = [part.ref] if part else [p.ref for p in kit.parts.values() if p.on_board and _has_value(p, name)]
     if not refs:
         raise NotUnderstood(
             Problem(f"there is no part and no value '{name}'.", "For example: rework r4 off, rework 10k off.")
@@ -166,6 +163,16 @@ def _rework(rest: str, kit: Kit) -> Command:
     return Command(
         "rework", f"{', '.join(refs)} {'taken off' if what == 'off' else 'heated again'}", " ".join(refs), text
     )
+
+
+def _has_value(part: Part, text: str) -> bool:
+    """Whether ``text`` names the part's value, however it is written, or its type."""
+    if part.value is None:
+        return text.lower() == part.text.lower()
+    try:
+        return isclose(parse_value(text, part.unit), part.value, rel_tol=1e-6)
+    except UnreadableValue:
+        return False
 
 
 def _tonight(rest: str) -> Command:

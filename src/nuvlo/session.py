@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,6 +22,7 @@ from nuvlo.quantity import Verdict
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
 from nuvlo.stages.choose.search import Drawn, Proposal
 from nuvlo.stages.prove import Proof
+from nuvlo.stages.sequence.jobs import still_drying
 from nuvlo.stages.set_up import Advice
 
 if TYPE_CHECKING:
@@ -45,6 +47,15 @@ class StageState:
     state: str
     done: int
     total: int
+
+
+@dataclass(frozen=True)
+class Running:
+    """Something against a clock, until when; ``open`` glue hurries, what dries only waits."""
+
+    words: str
+    until: datetime
+    open: bool = False
 
 
 @dataclass(frozen=True)
@@ -176,6 +187,33 @@ class Session:
         open_ones = [f for f in found if not f.done or f.stuck]
         return next((f for f in open_ones if not f.waits), next(iter(open_ones), None))
 
+    def running(self) -> list[Running]:
+        """Glue that is open, and what was done and is not dry, set or cool yet."""
+        now = datetime.now().astimezone()
+        out = []
+        for one in self.kit.info.craft:
+            step = f"fit.craft.{one.id}"
+            if step in self.build.begun_at and step not in self.build.done:
+                until = self.build.begun_at[step] + timedelta(minutes=one.open_minutes)
+                out.append(Running(f"{one.title}: glue open", until, open=True))
+        out += [
+            Running(f"{title}: ready in", until) for title, until in still_drying(self.kit, self.build, now).values()
+        ]
+        return [r for r in out if r.until > now]
+
+    def where_you_were(self) -> str:
+        """For coming back: what was done last and when, what is in hand, what still dries. Empty for a new build."""
+        build, now = self.build, self.now()
+        if build.last_at is None or build.events < 2:
+            return ""
+        last = next((f.task.title for s in Stage for f in self.findings(s) if f.task.id == build.last_done), "an entry")
+        ago = datetime.now(build.last_at.tzinfo) - build.last_at
+        when = f"{ago.days} days ago" if ago.days > 1 else f"{build.last_at.astimezone():%A %H:%M}"
+        said = [f"Last, {when}: {last}"]
+        said += [f"in hand: {now.task.title}"] if now else []
+        said += [f"{r.words} {r.until.astimezone():%a %H:%M}" for r in self.running()]
+        return "; ".join(said) + "."
+
     @property
     def read_only(self) -> bool:
         return self.workshop.logbook.read_only
@@ -292,6 +330,10 @@ class Session:
                 self.kit = varied(self.box, changes_of(self.box, self.build.changes))
                 self.bench = self.workshop.bench_for(self.kit, self.build)
             self._found = {}
+
+    def forget(self) -> None:
+        """Look at every task anew: time has passed."""
+        self._found = {}
 
     def close_stage_if_done(self) -> None:
         """Leave a stage that was gone to once nothing in it is open."""

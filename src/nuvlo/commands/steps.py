@@ -17,7 +17,6 @@ from nuvlo.logbook import (
     Undone,
 )  # fmt: skip
 from nuvlo.model import Wants
-from nuvlo.model.task import POSTED
 from nuvlo.problems import Problem
 from nuvlo.session import Refused
 
@@ -33,8 +32,7 @@ class Stepping(AtTheBench, Choosing):
         if f is None:
             return Reply("All is done.")
         if f.waits:
-            ref = next(r for r in f.task.parts if self.s.build.marks.get(r) == POSTED)
-            raise Refused(Problem(f.words, f"When it has come, type '{ref.lower()}'; or 'accept' to go on without."))
+            raise Refused(Problem(f.words, "Or 'accept' to go on without."))
         if f.stuck:
             raise Refused(
                 Problem(

@@ -90,7 +90,7 @@ class NextLane(QScrollArea):
             if extra:
                 column.addWidget(label(extra, body + 2, "copper", bold=True))
             if f.waits:
-                column.addWidget(label(f"{f.words} When it has come, type its name.", body, "near", bold=True))
+                column.addWidget(label(f.words, body, "near", bold=True))
             elif f.stuck:
                 column.addWidget(self._stuck(f, body))
             else:

@@ -19,6 +19,7 @@ from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
 from nuvlo.desktop.looking import Looking
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.pictures import picture_for
+from nuvlo.desktop.timers import TimerStrip
 from nuvlo.desktop.toolbox import Toolbox
 from nuvlo.kit import Stage
 from nuvlo.model import Wants
@@ -92,10 +93,12 @@ class Window(QMainWindow):
         self.lanes.setSizes(list(LANES))
         if self.settings and (state := self.settings.value("lanes")):
             self.lanes.restoreState(state)
-        self.busy, self.bench_line = BusyStrip(), BenchLine()
+        self.busy, self.bench_line, self.timers = BusyStrip(), BenchLine(), TimerStrip()
+        self.timers.ended.connect(self._clock_ran_out)
         self.bench_line.command.connect(self.run)
         column.addWidget(self.path_bar)
         column.addWidget(self.lanes, 1)
+        column.addWidget(self.timers)
         column.addWidget(self.busy)
         column.addWidget(self.bench_line)
         self.setCentralWidget(page)
@@ -258,6 +261,13 @@ class Window(QMainWindow):
         heading = "Measured at unpacking" if stage is Stage.FIT and judged else "Readings"
         self.readings.show_findings(heading, judged, now, note if not judged else "")
         self._show_picture(session, stage, now)
+        self.timers.show_running(session.running())
+
+    def _clock_ran_out(self) -> None:
+        """Something is dry: what waited for it may go on."""
+        if self.controller.session is not None:
+            self.controller.session.forget()
+        self.refresh()
 
     def _advice(self, now) -> str:
         if now is None or now.task.stage is not Stage.SET:

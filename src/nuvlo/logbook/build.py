@@ -10,8 +10,6 @@ from nuvlo.kit.schools import school_from
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
 
-AFTER_FIT = ("hook_up", "wake", "set", "prove", "hand_over")  # stages whose readings are of the whole unit
-
 
 @dataclass(frozen=True)
 class Reading:
@@ -236,5 +234,5 @@ def _rework(build: Build, b: ev.PartReworked) -> None:
         for joint in [j for j in build.joints if j.partition(".")[0] == b.ref]:
             build.joints.pop(joint)
         build.measured.pop(b.ref, None)
-    build.readings = [r for r in build.readings if r.stage not in AFTER_FIT]
+    build.readings = []
     build.curves = []

@@ -79,7 +79,7 @@ def _heading(canvas: Canvas, kit: Kit, build: Build) -> float:
         8.5,
         FAINT,
     )
-    return y - 24
+    return float(y - 24)
 
 
 def _map(canvas: Canvas, kit: Kit, top: float) -> float:

@@ -1,0 +1,84 @@
+"""The whole fit of Millrace, some sixty parts, by keys alone; and what runs against a clock."""
+
+from PyQt6.QtCore import Qt
+
+from nuvlo.desktop.timers import in_words
+from nuvlo.kit import Stage, read_kit
+from nuvlo.workshop import SHIPPED, Workshop
+
+
+def test_the_whole_fit_of_millrace_by_keys(drive, tmp_path):
+    folder = tmp_path / "mill"
+    driver = drive(opener=lambda: Workshop(folder).start(read_kit(SHIPPED / "millrace")))
+    session, window = driver.session, driver.window
+    driver.type("stage fit")
+    lit, titles = set(), []
+    for _ in range(200):
+        now = session.now()
+        if session.stage is not Stage.FIT or now is None:
+            break
+        titles.append(now.task.title)
+        if now.task.hazard:
+            before = session.build.events
+            driver.space()
+            assert session.build.events == before  # a caution is not passed by Space
+            driver.type("confirm")
+            continue
+        board = window.picture().board
+        assert board.marking.lit == frozenset(now.task.parts)
+        lit |= board.marking.lit
+        if now.task.title.startswith(("Solder", "Look over", "Brush")):
+            assert board.marking.side == "bottom"
+        if now.task.target:
+            assert board.marking.side == "top"
+            assert window.picture().portrait.isVisible()
+        driver.space()
+    assert all(f.done for f in session.findings(Stage.FIT))
+    assert {p.ref for p in session.kit.parts.values() if p.on_board and p.kind != "chip"} <= lit
+    assert sum(t.startswith("Fit ") for t in titles) == 58
+    assert sum(t.startswith("Look over") for t in titles) == 5
+    assert [t for t in titles if t.startswith("Mount")] == titles[-1:]
+    assert len(session.build.done) == len([t for t in titles if not t.startswith("Caution")])
+
+
+def test_a_wrong_part_stops_its_step_and_a_bad_joint_its_look(drive):
+    driver = drive(kind="typed")
+    driver.type("r3 wrong")
+    driver.type("stage fit")
+    driver.type("confirm")
+    for _ in range(8):
+        driver.space()
+    stuck = [f.task.title for f in driver.session.findings(Stage.FIT) if f.stuck]
+    assert any(t.startswith("Fit R3") for t in stuck)
+    driver.type("joint r1.1 dull")
+    assert "R1.1 is dull" in driver.said
+    driver.type("rework r1 off")
+    assert "R1 off" in driver.said
+
+
+def test_glue_runs_against_the_clock_in_sight(drive, tmp_path):
+    driver = drive(opener=lambda: Workshop(tmp_path / "barrow").start(read_kit(SHIPPED / "barrowmoor")))
+    driver.type("stage fit")
+    while driver.session.now().task.hazard:
+        driver.type("confirm")
+    assert driver.window.timers.isHidden()
+    driver.space()
+    driver.type("begin")
+    assert driver.window.timers.isVisible()
+    assert "glue open 9:" in driver.window.timers.words.text()
+    driver.space()
+    assert "ready in 3 h" in driver.window.timers.words.text()
+    assert [in_words(s) for s in (59.0, 462.0, 11520.0)] == ["0:59", "7:42", "3 h 12 min"]
+
+
+def test_a_build_opened_again_says_where_it_was(drive, tmp_path):
+    folder = tmp_path / "again"
+    first = drive(opener=lambda: Workshop(folder).start(read_kit(SHIPPED / "gorsefire")))
+    first.type("stage fit")
+    first.type("confirm")
+    first.press(Qt.Key.Key_Space)
+    build = first.session.build.id
+    first.window.controller.close()
+    second = drive(opener=lambda: Workshop(folder).open(build))
+    assert second.said.startswith("Last, ")
+    assert "Fit R1" in second.said
