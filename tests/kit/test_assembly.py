@@ -191,7 +191,9 @@ change = [{ part = "R4", to = "8k2" }]
 def everything(tmp_path_factory):
     folder = tmp_path_factory.mktemp("everything")
     (folder / "bom.csv").write_text(HEADING + EVERYTHING)
-    (folder / "kit.toml").write_text('[kit]\nname = "Everything"\n' + RELATIONS)
+    (folder / "kit.toml").write_text(
+        '[kit]\nname = "Everything"\n' + RELATIONS + '[[supply]]\nname = "s"\nelement = "v"\nnode = "n"\nvolts = 9\n'
+    )
     return read_kit(folder)
 
 

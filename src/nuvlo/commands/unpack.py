@@ -15,6 +15,7 @@ from nuvlo.model.stress import stresses
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, format_value
 from nuvlo.session import Refused
+from nuvlo.stages import hook_up
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import match
@@ -92,6 +93,9 @@ class Unpacking(Handlers):
         return self._measured(command.target, command.value, "typed")
 
     def _measured(self, ref: str, value: Measured, instrument: str) -> Reply:
+        leads = self.s.build.latest(hook_up.LEADS, "resistance") if value.unit == "Ω" else None
+        if leads is not None:  # their own resistance matters below some hundred ohms
+            value = Measured(max(0.0, value.value - leads.measured.value), value.uncertainty, value.unit)
         self.s.record(
             PartMeasured(
                 ref=ref, value=value.value, uncertainty=value.uncertainty, unit=value.unit, instrument=instrument

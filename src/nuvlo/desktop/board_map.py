@@ -48,6 +48,7 @@ class Marking:
     wires_done: frozenset[str] = frozenset()
     readings: dict[str, tuple[str, str]] = field(default_factory=dict)
     net: str = ""
+    bad: frozenset[str] = frozenset()  # joints, as R4.1
 
 
 class BoardMap(QWidget):

@@ -72,6 +72,10 @@ class BoardPainter:
             if scale > 2.5:
                 p.setBrush(hole)
                 p.drawEllipse(at, 0.42 * scale, 0.42 * scale)
+            if f"{ref}.{pad.pin}" in self.marking.bad:
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.setPen(QPen(QColor(theme.LAMP.out), 3))
+                p.drawEllipse(at, r + 5, r + 5)
 
     def _net(self) -> None:
         """The pads of the net asked for, joined by the shortest tree: what a meter must find joined."""

@@ -241,7 +241,7 @@ def _all_events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
     own += [("polarity", ref) for ref in plan.fitted if plan.part(ref).polarised]
     own += [("mount", ref) for ref in plan.mounted] + [("plug", ref) for ref in plan.plugged]
     if plan.fitted:
-        own += [("joints", ""), ("wash", ""), ("power", "")]
+        own += [("joints", ""), ("wash", "")] + ([("power", "")] if plan.powered else [])
         own += [("recheck", ""), ("close", "")] if plan.has_case else []
     named = [event for p in wanted for event in (p.before, p.after)]
     return list(dict.fromkeys([*own, *named]))
@@ -300,6 +300,7 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
     return steps
 
 
+ALL = "all that lies on the board"
 PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reason their own step says
 WHY = {
     "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
@@ -318,7 +319,7 @@ ACTIONS = {
 
 
 def _action(plan: Plan, verb: str, name: str, parts: Sequence[str]) -> str:
-    one = name in parts
+    one = name in parts or name.startswith(("batch", "all "))
     what = "values" if any(plan.part(r).unit for r in parts if r in plan.kit.parts) else "types"
     return ACTIONS[verb].format(
         name=name, what=what.removesuffix("s") if one else what, sit="sits" if one else "sit", touch="touches" if one else "touch",
@@ -353,7 +354,8 @@ def _names(plan: Plan) -> list[str]:
             batch += 1
             name = f"batch {batch}"
         out.append(name)
-    return ["all of it"] if out == ["batch 1"] else out
+    # One batch only is no batch.
+    return [ALL if name == "batch 1" else name for name in out] if "batch 2" not in out else out
 
 
 def plural(kind: str) -> str:

@@ -67,6 +67,11 @@ class Plan:
         return [ref for ref in self.fitted if self.part(ref).through_panel]
 
     @property
+    def powered(self) -> bool:
+        """Whether anything is ever switched on."""
+        return bool(self.kit.info.supply) or bool(self.plugged)
+
+    @property
     def has_case(self) -> bool:
         return any(p.kind == "case" for p in self.kit.parts.values())
 
@@ -80,6 +85,7 @@ def has_value(part: Part) -> bool:
     return bool(part.unit) or part.kind in TYPED
 
 
+POWER: tuple[Event, ...] = (("power", ""),)
 Rule = Callable[[Plan], Iterator[Precedence]]
 
 
@@ -245,7 +251,7 @@ def _joints(plan: Plan) -> Iterator[Precedence]:
     for ref in plan.fitted:
         yield Precedence(("solder", ref), ("joints", ""), "joints", why)
     if plan.fitted:
-        for then in (("wash", ""), ("power", "")):
+        for then in [("wash", ""), *POWER[: plan.powered]]:
             yield Precedence(("joints", ""), then, "joints", why)
 
 
@@ -254,7 +260,8 @@ def _wash(plan: Plan) -> Iterator[Precedence]:
     for ref in plan.fitted:
         yield Precedence(("solder", ref), ("wash", ""), "wash", why)
     if plan.fitted:
-        yield Precedence(("wash", ""), ("power", ""), "wash", why)
+        for then in POWER[: plan.powered]:
+            yield Precedence(("wash", ""), then, "wash", why)
         for ref in plan.mounted:
             yield Precedence(("wash", ""), ("mount", ref), "wash", why)
 
@@ -263,7 +270,7 @@ def _bake(plan: Plan) -> Iterator[Precedence]:
     if plan.kit.info.work.bake and plan.fitted:
         why = "A washed board holds water under its parts: 20 to 30 minutes in an oven brought to about 93 °C and switched off."
         yield Precedence(("wash", ""), ("bake", ""), "bake", why)
-        for then in [("power", ""), *[("mount", ref) for ref in plan.mounted]]:
+        for then in [*POWER[: plan.powered], *[("mount", ref) for ref in plan.mounted]]:
             yield Precedence(("bake", ""), then, "bake", why)
 
 
@@ -276,8 +283,8 @@ def _socket(plan: Plan) -> Iterator[Precedence]:
 def _powered(plan: Plan) -> Iterator[Precedence]:
     why = "First power comes with everything mounted that carries it."
     for ref in plan.mounted:
-        if plan.fitted:
-            yield Precedence(("mount", ref), ("power", ""), "powered", why)
+        for then in POWER[: plan.powered] if plan.fitted else ():
+            yield Precedence(("mount", ref), then, "powered", why)
 
 
 def _guard(plan: Plan) -> Iterator[Precedence]:
@@ -285,7 +292,8 @@ def _guard(plan: Plan) -> Iterator[Precedence]:
     if not plan.has_case or not plan.fitted:
         return
     why = "Before the lid goes on the readings are taken once more and compared with the last: what changed since is still at hand."
-    for before in [("power", ""), *[("plug", ref) for ref in plan.plugged]]:
+    last = POWER if plan.powered else [("wash", ""), *[("mount", ref) for ref in plan.mounted]]
+    for before in [*last, *[("plug", ref) for ref in plan.plugged]]:
         yield Precedence(before, ("recheck", ""), "guard", why)
     yield Precedence(("recheck", ""), ("close", ""), "guard", why)
 

@@ -10,6 +10,7 @@ from nuvlo.model import Task, Wants, Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
 from nuvlo.stages.unpack.check_in import check_in, strips
 
+FEW_OHMS = 50.0  # below which a fifth of an ohm in the leads shows
 MEASURED_KINDS = ("resistor", "capacitor")
 
 
@@ -33,6 +34,8 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
         detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}".strip()
+        if part.unit == "Ω" and value < FEW_OHMS and build.latest("leads", "resistance") is None:
+            detail += "\nSo few ohms want the meter's own leads taken off: short them and type what they read, as in leads 0.2."
         count, apart = build.repeats(part.ref)
         if count > 1:
             detail += f"\n{count} readings, {format_value(apart, part.unit, 2)} apart; their mean counts."
