@@ -102,7 +102,7 @@ def test_choose(capsys, tmp_path):
     first = document["proposals"][0]
     assert first["values"] == {"R6": 10e3}
     assert first["yield"] > 0.8
-    assert set(first["results"]) == {"lamp", "all"}
+    assert set(first["results"]) >= {"lamp", "all"}
     _, document, _ = run(capsys, "choose", KIT, "bass")
     assert [p["values"]["C1"] for p in document["proposals"]] == pytest.approx([1e-6, 220e-9, 47e-9])
     assert run(capsys, "choose", KIT, "treble")[0] == 1

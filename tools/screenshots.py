@@ -89,7 +89,6 @@ def main() -> None:
     studio.shoot("parts-list")
     studio.window.close_tool()
     studio.until(Stage.CHOOSE)
-    studio.shoot("choose")
     studio.until(Stage.CHOOSE, "Choose R6")
     studio.shoot("choose-values")
     studio.until(Stage.SEQUENCE)

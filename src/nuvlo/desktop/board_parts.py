@@ -186,6 +186,7 @@ class BoardPainter:
             if (
                 part
                 and (placed.package in BODIES or part.kind == "electrolytic")
+                and part.kind != "trimmer"
                 and BODIES.get(placed.package, (0, 0))[1] >= 6.0
             ):
                 rise = 0.0

@@ -104,7 +104,7 @@ def _plain(kit: Kit, build: Build, step: Step) -> Task:
     names = ", ".join(step.parts)
     detail = GATES.get(step.gate or "", step.reason + (" {parts}." if names else "")).format(parts=names)
     if step.verb == "solder":
-        detail = f"{iron([kit.parts[r] for r in step.parts])}\n{detail}"
+        detail = f"{names}.\n{iron([kit.parts[r] for r in step.parts])}"
         often = [f"{r} ({build.heats[r]} times)" for r in step.parts if build.heats.get(r, 0) >= MANY_HEATS]
         detail += f"\nHeated often already: {', '.join(often)}; pads lift." if often else ""
     holding = [c for c in kit.info.craft if step.verb in c.holds_up]
