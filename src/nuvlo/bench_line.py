@@ -34,12 +34,12 @@ WITH_TEXT = {
     "recipe": "work out a recipe; alone it lists them", "compare": "the kit and a changed one side by side", "import": "read a parts list",
     "zoom": "look nearer: zoom 2, zoom fit", "rotate": "turn the map: rotate 90", "net": "light every pad of a net: net vcc, net off",
     "picture": "lay a picture of the board beneath the map, by two clicks; picture off takes it away",
-    "photo": "keep a picture with this step: photo joints.jpg left edge", "variant": "build a named variant of the kit", "calendar": "when to do what, in your free evenings", "both": "where builders disagree, with both sides",
+    "photo": "keep a picture with this step: photo joints.jpg left edge", "variant": "build a named variant of the kit", "calendar": "when to do what, in your free evenings", "manual": "check a manual's own order of work: manual FILE", "both": "where builders disagree, with both sides",
     "column": "take a column of the list for something else", "take": "make a kit of the list and begin a build",
 }  # fmt: skip
 NEEDS_WORDS = {
     "note": ("a note needs words.", "For example: note lid scratched."),
-    "photo": ("which file?", "For example: photo joints.jpg left edge."), "variant": ("which variant?", "'compare' lists them."),
+    "manual": ("which file?", "For example: manual order.txt, with a line for each step."), "photo": ("which file?", "For example: photo joints.jpg left edge."), "variant": ("which variant?", "'compare' lists them."),
     "reads": ("what does the meter show?", "For example: reads 99.4k."),
     "import": ("which file?", "For example: import parts.csv."),
     "column": ("which column is what?", "For example: column Marking note."),
@@ -66,7 +66,7 @@ class Command:
 
 def names(kit: Kit) -> list[str]:
     """Everything a line may start with, for completion."""
-    lugs = [w.start for w in kit.wires]
+    lugs = [end for w in kit.wires for end in (w.start, w.end)]
     points = [p.name for p in kit.info.point]
     words = [
         *PLAIN,
@@ -261,7 +261,7 @@ def _turn(rest: str, kit: Kit, now: Task | None) -> Command:
 def _named(name: str, rest: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
     part = kit.find_part(name)
     point = next((p for p in kit.info.point if p.name.lower() == name.lower()), None)
-    lug = next((w.start for w in kit.wires if w.start.lower() == name.lower()), None)
+    lug = next((end for w in kit.wires for end in (w.start, w.end) if end.lower() == name.lower()), None)
     supply = kit.info.supply[0] if kit.info.supply and name.lower() == "current" else None
     if part and rest.lower() in MARKS:
         return Command("mark", f"{part.ref} is {rest.lower()}", part.ref, rest.lower())

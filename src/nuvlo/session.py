@@ -35,6 +35,9 @@ TASKS: dict[Stage, Callable[[Kit, Build], list[Task]]] = {
 }  # fmt: skip
 
 
+IRON_HOT = timedelta(hours=12)  # after soldering, that somebody coming back is asked about the iron
+
+
 class Refused(NuvloError):
     """The command makes no sense just now; nothing was logged."""
 
@@ -210,6 +213,7 @@ class Session:
         ago = datetime.now(build.last_at.tzinfo) - build.last_at
         when = f"{ago.days} days ago" if ago.days > 1 else f"{build.last_at.astimezone():%A %H:%M}"
         said = [f"Last, {when}: {last}"]
+        said += ["the iron may be on"] if build.last_done.startswith("fit.solder") and ago < IRON_HOT else []
         said += [f"in hand: {now.task.title}"] if now else []
         said += [f"{r.words} {r.until.astimezone():%a %H:%M}" for r in self.running()]
         return "; ".join(said) + "."

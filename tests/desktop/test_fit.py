@@ -82,3 +82,39 @@ def test_a_build_opened_again_says_where_it_was(drive, tmp_path):
     second = drive(opener=lambda: Workshop(folder).open(build))
     assert second.said.startswith("Last, ")
     assert "Fit R1" in second.said
+
+
+def test_a_part_clicked_is_looked_at_in_list_map_and_portrait(drive):
+    driver = drive()
+    driver.type("stage fit")
+    driver.type("confirm")
+    board = driver.window.picture().board
+    board.picked.emit("C2")
+    driver.settle()
+    assert driver.session.now().task.target == "C2"
+    assert board.marking.lit == frozenset({"C2"})
+    assert driver.window.picture().portrait.part.ref == "C2"
+    driver.space()  # back to the step in hand
+    assert driver.session.now().task.target == "R1"
+
+
+def test_a_polarity_gate_shows_only_polarity(drive):
+    driver = drive()
+    driver.until(Stage.FIT, "Check which way")
+    only = driver.window.picture().board.marking.only
+    assert only
+    assert all(driver.session.kit.parts[ref].polarised for ref in only)
+    driver.space()
+    assert driver.window.picture().board.marking.only == frozenset()
+
+
+def test_a_manual_is_checked_in_the_window(drive, tmp_path):
+    driver = drive()
+    path = tmp_path / "manual.txt"
+    path.write_text("fit R1-R6\nsolder all\nwash\n")
+    driver.type(f"manual {path}")
+    words = driver.window.tool.accessibleName()
+    assert "line 2: R1 soldered without its value looked at, and 5 more like it" in words
+    assert "line 3: washed without the joints looked over" in words
+    driver.type("manual nowhere.txt")
+    assert "no file" in driver.said

@@ -208,7 +208,7 @@ def test_the_board_turns_over_and_parts_can_be_picked(drive):
     assert "C3 lies at" in driver.said
     assert board.marking.lit == {"C3"}, "what was found is lit"
     driver.space()
-    assert board.marking.lit == {"R2"}, "and going on lights the next step"
+    assert board.marking.lit == {"R1"}, "and Space returns to the step in hand"
 
 
 def test_a_click_on_the_path_goes_to_the_stage(drive):

@@ -27,6 +27,7 @@ from nuvlo.model.windows import Window
 from nuvlo.quantity import Verdict
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
 from nuvlo.stages.fit.joints import rings
+from tests.test_session import line
 
 
 def build(*bodies) -> Build:
@@ -122,7 +123,7 @@ def test_hook_up_lists_wires_then_rings_each_net_once(gorsefire):
     others = [n for n in nets if n != "0"]
     assert len(set(others)) == len(others)
     assert {w.net for w in gorsefire.wires} == set(nets)
-    assert tasks[len(wires)].target == "leads", "the leads are zeroed before anything is rung out"
+    assert next(t for t in tasks if t.wants is Wants.READING).target == "leads", "zeroed before anything is rung out"
 
 
 @pytest.mark.parametrize(("reading", "way"), [(6.0, "clockwise"), (3.0, "anticlockwise")])
@@ -201,3 +202,21 @@ def test_the_sheet_says_what_is_not_as_meant(gorsefire, tmp_path: Path):
     assert lines[0].startswith("point,quantity,value,unit,uncertainty")
     assert lines[1].startswith("R1,resistance,120,Ω,1,unpack")
     assert lines[2].startswith("TP1,voltage,8.6,V,0.012,wake")
+
+
+def test_a_jack_is_rung_out_before_and_after_and_a_rise_is_told(bench):
+    """What the pad read before the jack went on, the lug must read after it: a rise is contact resistance, not luck."""
+    session = bench(kind="typed")
+    line(session, "stage hook_up")
+    titles = [f.task.title for f in session.findings(Stage.HOOK_UP)]
+    before = next(k for k, t in enumerate(titles) if t.startswith("Ring out W1 before J1.tip"))
+    assert before < next(k for k, t in enumerate(titles) if t.startswith("Wire") and "J1.tip" in t)
+    line(session, "w1 2.21M")
+    line(session, "j1.tip 2.22M")
+    assert not any(f.stuck for f in session.findings(Stage.HOOK_UP))
+    line(session, "w3 4.90k")
+    line(session, "j3.plus 4.99k")
+    (stuck,) = (f for f in session.findings(Stage.HOOK_UP) if f.stuck)
+    assert "more than W3 did before the jack" in stuck.words
+    line(session, "j3.plus 4.90k")
+    assert not any(f.stuck for f in session.findings(Stage.HOOK_UP))

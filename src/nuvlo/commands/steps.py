@@ -96,6 +96,10 @@ class Stepping(AtTheBench, Choosing):
         return Reply("Noted.")
 
     def find(self, command: Command) -> Reply:
+        """Where a part lies; while parts go in, its own step is looked at, so that list, map and portrait show the same."""
+        if self.s.stage is Stage.FIT and any(f.task.target == command.target for f in self.s.findings(Stage.FIT)):
+            self.s.looking_at = next(f.task.id for f in self.s.findings(Stage.FIT) if f.task.target == command.target)
+            return Reply(f"{self._where(command.target)} Space returns.", command.target)
         return Reply(self._where(command.target), command.target)
 
     def _where(self, ref: str) -> str:

@@ -49,6 +49,7 @@ class Marking:
     readings: dict[str, tuple[str, str]] = field(default_factory=dict)
     net: str = ""
     bad: frozenset[str] = frozenset()  # joints, as R4.1
+    only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
 class BoardMap(QWidget):

@@ -21,6 +21,7 @@ BODIES = {
 }  # fmt: skip
 ROUND_MM = {"radial-5": 6.4, "radial-7": 16.0}
 TALL_CAN_MM, WIDE_CAN = 30.0, 18.0  # an electrolytic that high is a wide can
+FAINT = 0.2  # of what is not looked at
 LEAST_TEXT = 5.5  # px of a letter that is still worth painting
 
 
@@ -49,7 +50,9 @@ class BoardPainter:
             self._net()
         for ref, mine in pads.items():
             if ref in board.placements:
+                p.setOpacity(FAINT if self.marking.only and ref not in self.marking.only else 1.0)
                 self._part(ref, mine)
+        p.setOpacity(1.0)
         if self.marking.side == "bottom":
             self._leads()
         for ref, mine in pads.items():

@@ -16,7 +16,7 @@ from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Progress, Stopped, under
 
-TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both", "calendar")
+TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both", "calendar", "manual")
 STOPS = "Esc stops it"
 WINDOW_VERBS = ("zoom", "rotate", "net", "picture", "large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
 

@@ -63,6 +63,16 @@ class Toolbox:
             lambda found: self.window.show_answer(BothTool(), found),
         )  # fmt: skip
 
+    def manual(self, line: str) -> None:
+        """What a manual's own order blocks or endangers."""
+        from nuvlo.desktop.tools.manual import ManualTool, answer
+
+        session = self.window.controller.session
+        self.window.controller.work(
+            "Checking the order", lambda: answer(session.kit, session.workshop.found(line)),
+            lambda found: self.window.show_answer(ManualTool(), found),
+        )  # fmt: skip
+
     def calendar(self, line: str) -> None:
         from nuvlo.desktop.tools.calendar import CalendarTool
         from nuvlo.schedule import schedule, written

@@ -161,6 +161,8 @@ class Window(QMainWindow):
                 self.looking.look(command.verb, command.text.lower())
             case "picture":
                 self.looking.picture_beneath(command.text)
+            case "manual":
+                self.tools.manual(command.text)
             case "both":
                 self.tools.both()
             case "calendar":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from enum import StrEnum
 
@@ -97,7 +97,10 @@ def finding(task: Task, build: Build, windows: Windows) -> Finding:
         if task.done is False:  # the stage knows the reading is out of date
             taken = None
         window = task.window or _expected(task, taken) or windows.get((task.target, task.quantity))
-        return _judged(task, taken.measured if taken else None, window, accepted)
+        judged = _judged(task, taken.measured if taken else None, window, accepted)
+        if task.wrong and judged.verdict is not Verdict.OUT:
+            return replace(judged, verdict=Verdict.OUT, words=f"{task.wrong}.")
+        return judged
     done = task.done if task.done is not None else _done(task, build)
     if task.wrong:
         return Finding(task, accepted, Verdict.OUT, f"{task.wrong}.", accepted=accepted)

@@ -170,15 +170,16 @@ class WorkingModel:
         return [(s.point, s.node) for s in self.kit.info.supply if s.point]
 
     def ring_out_pairs(self) -> list[tuple[str, str]]:
-        """(lug, net) for the first lug of every wired net; one for each further lug on ground."""
+        """(lug or pad, net): the first lug of every wired net, each on ground, and every pad that a wire goes from."""
         seen: set[str] = set()
         out = []
         for wire in self.kit.wires:
-            if wire.net in seen and wire.net != "0":
-                continue
+            if wire.net not in seen or wire.net == "0":
+                out.append((wire.start, wire.net))
+            if wire.net not in seen and wire.net != "0":
+                out.append((wire.end, wire.net))
             seen.add(wire.net)
-            out.append((wire.start, wire.net))
-        return out
+        return list(dict.fromkeys(out))
 
     @cached_property
     def response_band(self) -> Band:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from nuvlo.kit import Kit, Stage
+import math
+
+from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants, Window
-from nuvlo.quantity import sentence
+from nuvlo.model.working import CONTACT_OHMS
+from nuvlo.quantity import format_value, sentence
 
 LEADS = "leads"
 LEADS_WINDOW = Window(LEADS, "resistance", "Ω", 0.2, 0.0, 1.0)
@@ -18,23 +21,24 @@ JOINTS = {
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """Wires, then the meter's own leads, then one reading for each net."""
-    out = []
-    for wire in kit.wires:
-        length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
-        note = f" {sentence(wire.note)}." if wire.note else ""
-        note += JOINTS[taken(build.stances, "joints")]
-        out.append(
-            Task(f"hook_up.wire.{wire.name}", Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
-                 f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end),
-                 nodes=(wire.net,))
-        )  # fmt: skip
+    """Wires, the meter's own leads, what the pads read before their jacks go on, the jacks; then one reading for each net."""
     if not kit.wires:
-        return out
+        return []
+    late = dict(before_jacks(kit))
+    jacks = {wire.name for wire in late.values()}
+    out = [_wired(build, wire) for wire in kit.wires if wire.name not in jacks]
     out.append(
         Task("hook_up.leads", Stage.HOOK_UP, Wants.READING, "Short the meter's leads", "Their own resistance is taken off "
              "every reading that follows.", LEADS, "resistance", "Ω", window=LEADS_WINDOW)
     )  # fmt: skip
+    for pad, wire in late.items():
+        lug = wire.start if wire.end == pad else wire.end
+        out.append(
+            Task(f"hook_up.before.{pad}", Stage.HOOK_UP, Wants.READING, f"Ring out {pad} before {lug} is soldered",
+                 f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", pad,
+                 "resistance", "Ω", parts=(pad,), nodes=(wire.net,))
+        )  # fmt: skip
+    out += [_wired(build, wire) for wire in kit.wires if wire.name in jacks]
     seen: set[str] = set()
     for wire in kit.wires:
         if wire.net in seen and wire.net != "0":
@@ -43,6 +47,40 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(f"hook_up.ring.{wire.start}", Stage.HOOK_UP, Wants.READING, f"Ring out {wire.start} to ground",
                  "Supply off and unplugged, controls where they start. Red lead on the lug, black on the case.",
-                 wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,))
+                 wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
         )  # fmt: skip
     return out
+
+
+def _wired(build: Build, wire: Wire) -> Task:
+    length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
+    note = f" {sentence(wire.note)}." if wire.note else ""
+    note += JOINTS[taken(build.stances, "joints")]
+    return Task(
+        f"hook_up.wire.{wire.name}", Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
+        f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end), nodes=(wire.net,),
+    )  # fmt: skip
+
+
+def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
+    """Pads from which a wire goes to a jack, but for ground: once soldered there, the jack is hard to get off."""
+    pads = {p.ref for p in kit.board.pads} if kit.board else set()
+    jacks = {p.ref for p in kit.parts.values() if p.kind in ("jack", "socket") and not p.on_board}
+    out: dict[str, Wire] = {}
+    for wire in kit.wires:
+        for pad, lug in ((wire.start, wire.end), (wire.end, wire.start)):
+            if wire.net != "0" and pad in pads and lug.partition(".")[0] in jacks:
+                out.setdefault(pad, wire)
+    return list(out.items())
+
+
+def risen(kit: Kit, build: Build, lug: str) -> str:
+    """What a jack's lug reads more than the pad before it: contact resistance, not luck. Empty where it agrees."""
+    for pad, wire in before_jacks(kit):
+        then, now = build.latest(pad, "resistance"), build.latest(lug, "resistance")
+        if lug in (wire.start, wire.end) and then is not None and now is not None and now.at >= then.at:
+            rise = now.measured.value - then.measured.value
+            doubt = math.hypot(now.measured.uncertainty, then.measured.uncertainty)
+            if math.isfinite(rise) and rise > CONTACT_OHMS + doubt:
+                return f"{lug} reads {format_value(rise, 'Ω', 2)} more than {pad} did before the jack: a bad joint or a bad contact"
+    return ""

@@ -25,8 +25,9 @@ class Picture(BoardFrame):
         # Soldering and the look at joints happen on the other side of the board.
         wanted = side or ("bottom" if now and now.task.id.startswith(SOLDER_SIDE) else "top")
         lit = frozenset(now.task.parts) if now else frozenset()
+        only = lit if now and now.task.id.startswith("fit.polarity") else frozenset()
         bad = frozenset(joint for joint, mark in session.build.joints.items() if mark in BAD)
-        self.board.show_board(session.kit, Marking(lit, done, wanted, bad=bad))
+        self.board.show_board(session.kit, Marking(lit, done, wanted, bad=bad, only=only))
         part = session.kit.find_part(now.task.target) if now and now.task.target else None
         self.portrait.setVisible(part is not None)
         self.portrait.show_part(part)

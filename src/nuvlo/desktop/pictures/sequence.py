@@ -49,10 +49,20 @@ class Steps(QWidget):
             p.drawText(QRectF(58, y + 2, self.width() - 130, 20), Qt.AlignmentFlag.AlignLeft, step.action)
             p.setPen(theme.colour("faint"))
             p.setFont(theme.words(9.5))
-            p.drawText(QRectF(58, y + 21, self.width() - 130, 18), Qt.AlignmentFlag.AlignLeft, step.reason)
+            p.drawText(
+                QRectF(58, y + 21, self.width() - 130, 18),
+                Qt.AlignmentFlag.AlignLeft,
+                _why(step, p, self.width() - 130),
+            )
             p.setFont(theme.values(9.5))
             right = QRectF(self.width() - 70, y + 3, 60, 18)
             p.drawText(right, Qt.AlignmentFlag.AlignRight, f"{step.minutes:.0f}\u202fmin")
+
+
+def _why(step, p: QPainter, room: float) -> str:
+    """The rule that put a step here, where one did; else its own reason."""
+    told = next((w for w in step.because if w != step.reason), "") if step.verb == "fit" else ""
+    return p.fontMetrics().elidedText(told or step.reason, Qt.TextElideMode.ElideRight, int(room))
 
 
 class Picture(QWidget):

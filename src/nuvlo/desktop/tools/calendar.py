@@ -11,6 +11,7 @@ from nuvlo.desktop.lanes import label
 from nuvlo.schedule import Schedule
 from nuvlo.stages.sequence.diary import Evening
 
+MOST_PACES = 6
 MOST_TASKS = 14  # told of one evening; the rest is counted
 
 
@@ -66,6 +67,11 @@ class CalendarTool(QScrollArea):
         )
         for evening in found.evenings:
             self._evening(column, evening)
+        told = found.pace.told()[:MOST_PACES]
+        if told:
+            column.addSpacing(10)
+            column.addWidget(label("Your own pace, from the log", 10, "faint", bold=True))
+            self._say(column, "; ".join(told) + ".", 10, "faint")
         column.addStretch(1)
         self.setWidget(page)
         self.setAccessibleName("; ".join(self.lines))

@@ -41,6 +41,17 @@ class Pace:
         off = TENTH * math.sqrt(variance)
         return math.exp(middle - off), math.exp(middle + off)
 
+    def told(self) -> list[str]:
+        """What was seen, kind by kind: the middle, and what one of ten is under and over."""
+        out = []
+        for kind, seen in sorted(self.seen.items(), key=lambda one: -len(one[1])):
+            stated = math.exp(sum(map(math.log, seen)) / len(seen))
+            low, high = self.spread(kind, stated)
+            out.append(
+                f"{kind.replace('.', ' ')} {self.minutes(kind, stated):.1f} min ({low:.1f} to {high:.1f}), seen {len(seen)} times"
+            )
+        return out
+
 
 def learned(builds: Iterable[tuple[Kit, Build, Sequence[Event]]]) -> Pace:
     """The pace of what is in the log: the time from one entry to the next, as long as nobody went away in between."""

@@ -1,0 +1,65 @@
+"""A manual's own order checked: which line blocks or endangers what, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+
+from nuvlo.desktop.lanes import label
+from nuvlo.kit import Kit
+from nuvlo.kit.manual import Fault, faults
+from nuvlo.problems import NuvloError, Problem
+
+
+@dataclass(frozen=True)
+class Checked:
+    """The lines of an order and what is wrong with it."""
+
+    name: str
+    lines: Sequence[str]
+    faults: Sequence[Fault]
+
+
+def answer(kit: Kit, path: Path) -> Checked:
+    """What ``manual FILE`` asks. Raises :class:`NuvloError` for a file that cannot be read."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as bad:
+        raise NuvloError(Problem(f"cannot be read: {bad}.", "Name a text file.", path.name)) from bad
+    return Checked(path.name, text.splitlines(), faults(kit, text, path.name))
+
+
+class ManualTool(QScrollArea):
+    """Shows a :class:`Checked` order."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def show_answer(self, found: Checked) -> None:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(12, 4, 12, 12)
+        column.setSpacing(8)
+        count = len(found.faults)
+        words = f"{found.name}: {count or 'nothing'} {'thing' if count == 1 else 'things'} blocked or endangered"
+        column.addWidget(label(words if count else f"{found.name}: nothing is blocked or endangered", 15, bold=True))
+        for fault in found.faults:
+            card = QFrame()
+            card.setObjectName("stuck")
+            inside = QVBoxLayout(card)
+            said = found.lines[fault.line - 1].strip() if fault.line else "the whole order"
+            inside.addWidget(label(f"line {fault.line}: {said}" if fault.line else said, 11, "slate", mono=True))
+            inside.addWidget(label(f"{fault.words}.", 11, bold=True))
+            inside.addWidget(label(fault.reason, 11))
+            column.addWidget(card)
+        column.addWidget(label("Esc returns to the stage.", 10, "faint"))
+        column.addStretch(1)
+        self.setWidget(page)
+        self.setAccessibleName(f"{words}. " + "; ".join(f"line {f.line}: {f.words}" for f in found.faults))
