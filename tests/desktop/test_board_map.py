@@ -151,6 +151,9 @@ def test_a_picture_is_aligned_by_two_clicks_and_kept(drive, tmp_path):
     driver.type("picture off")
     assert not board.underlay_shown()
     driver.type(f"picture {tmp_path / 'none.png'}")
+    assert "no file" in driver.said
+    (tmp_path / "words.png").write_text("no picture at all")
+    driver.type(f"picture {tmp_path / 'words.png'}")
     assert "no picture" in driver.said
 
 

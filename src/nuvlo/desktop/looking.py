@@ -57,7 +57,9 @@ class Looking:
         if text.lower() in ("off", ""):
             self.window.controller.command(Command("pictured", "", board.marking.side))
             return
-        path = self.window.named_file(text)
+        path = self.window.file_named(text)
+        if path is None:
+            return
         picture = QPixmap(str(path))
         if picture.isNull():
             self.window.bench_line.say(f"'{path.name}' is no picture that can be read: take a PNG or a JPEG.", False)

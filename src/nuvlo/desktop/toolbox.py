@@ -67,11 +67,13 @@ class Toolbox:
         """What a manual's own order blocks or endangers."""
         from nuvlo.desktop.tools.manual import ManualTool, answer
 
-        session = self.window.controller.session
-        self.window.controller.work(
-            "Checking the order", lambda: answer(session.kit, session.workshop.found(line)),
-            lambda found: self.window.show_answer(ManualTool(), found),
-        )  # fmt: skip
+        kit, path = self.window.controller.session.kit, self.window.file_named(line)
+        if path is not None:
+            self.window.controller.work(
+                "Checking the order",
+                lambda: answer(kit, path),
+                lambda found: self.window.show_answer(ManualTool(), found),
+            )
 
     def calendar(self, line: str) -> None:
         from nuvlo.desktop.tools.calendar import CalendarTool
@@ -92,8 +94,10 @@ class Toolbox:
 
     def import_list(self, text: str) -> None:
         """Read a parts list anew."""
-        self.list_path, self.list_columns = self.window.named_file(text), {}
-        self.read_list()
+        path = self.window.file_named(text)
+        if path is not None:
+            self.list_path, self.list_columns = path, {}
+            self.read_list()
 
     def read_list(self) -> None:
         from nuvlo.desktop.tools.parts_list import PartsListTool

@@ -23,6 +23,7 @@ from nuvlo.desktop.timers import TimerStrip
 from nuvlo.desktop.toolbox import Toolbox
 from nuvlo.kit import Stage
 from nuvlo.model import Wants
+from nuvlo.problems import NuvloError
 
 SIZE = (1280, 800)
 IDLE_MS = 300  # after opening; the builder is still reading the first step
@@ -183,11 +184,14 @@ class Window(QMainWindow):
         self.show_tool(tool)
         self.bench_line.say("Esc returns to the stage.", True)
 
-    def named_file(self, text: str) -> Path:
-        """A file as it was typed: from here, else from the workshop's folder."""
-        path = Path(text.strip().strip("'\"")).expanduser()
-        session = self.controller.session
-        return session.workshop.folder / path if session and not path.exists() and not path.is_absolute() else path
+    def file_named(self, text: str) -> Path | None:
+        """A file as it was typed: from here, else from the workshop's folder. None where there is none, and that is said."""
+        try:
+            found: Path = self.controller.session.workshop.found(text)
+        except NuvloError as none:
+            self.bench_line.say(str(none), False)
+            return None
+        return found
 
     def _opened(self) -> None:
         self.bench_line.use(self.controller.session)

@@ -85,7 +85,7 @@ def finding(task: Task, build: Build, windows: Windows) -> Finding:
         if posted and task.stage is Stage.UNPACK:
             return Finding(task, True, words=f"{posted[0]} is in the post.")
         if posted:
-            words = f"{', '.join(posted)} {'is' if len(posted) == 1 else 'are'} still in the post. When it has come, type its name."
+            words = f"{', '.join(posted)} {'is' if len(posted) == 1 else 'are'} still in the post. When it has come, type '{posted[0].lower()}'."
             return Finding(task, accepted, words=words, accepted=accepted, waits=not accepted)
         state = next((f"{ref} is marked {build.marks[ref]}" for ref in task.parts if ref in build.marks), "")
         if state:

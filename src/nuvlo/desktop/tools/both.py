@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout
 
 from nuvlo.desktop.lanes import label
+from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.stages.choose.both import Sides, both_sides
 
@@ -17,20 +18,11 @@ def answer(kit: Kit, stances: Mapping[str, str]) -> list[Sides]:
     return both_sides(kit, stances)
 
 
-class BothTool(QScrollArea):
+class BothTool(Page):
     """Shows all :class:`Sides`."""
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-
     def show_answer(self, found: Sequence[Sides]) -> None:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(12, 4, 12, 12)
-        column.setSpacing(6)
+        column = self.fresh(6)
         column.addWidget(label("Where builders disagree", 15, bold=True))
         column.addWidget(
             label("Type 'school' and the side you hold to, as in school sections. Esc returns.", 10, "faint")
@@ -40,8 +32,7 @@ class BothTool(QScrollArea):
             column.addWidget(label(sides.question.title, 12, bold=True))
             column.addLayout(self._sides(sides))
             column.addWidget(label(f"Here: {sides.difference}.", 11, "slate"))
-        column.addStretch(1)
-        self.setWidget(page)
+        self.turn(column)
         self.setAccessibleName("; ".join(f"{s.question.title}: {s.taken}. {s.difference}" for s in found))
 
     @staticmethod

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
+from nuvlo.desktop.tools.page import Page
 from nuvlo.schedule import Schedule
 from nuvlo.stages.sequence.diary import Evening
 
@@ -37,21 +38,15 @@ class Strip(QWidget):
             p.drawRect(QRectF(x0, 2, max(2.0, x1 - x0 - 1), 10))
 
 
-class CalendarTool(QScrollArea):
+class CalendarTool(Page):
     """Shows a :class:`Schedule`."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.lines: list[str] = []
 
     def show_answer(self, found: Schedule) -> None:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(12, 4, 12, 12)
-        column.setSpacing(4)
+        column = self.fresh(4)
         plan = found.calendar
         self.lines = []
         surety = "the earliest there is" if plan.optimal else f"no plan can be done before {plan.bound:%A %d %B, %H:%M}"
@@ -72,8 +67,7 @@ class CalendarTool(QScrollArea):
             column.addSpacing(10)
             column.addWidget(label("Your own pace, from the log", 10, "faint", bold=True))
             self._say(column, "; ".join(told) + ".", 10, "faint")
-        column.addStretch(1)
-        self.setWidget(page)
+        self.turn(column)
         self.setAccessibleName("; ".join(self.lines))
 
     def _say(self, column: QVBoxLayout, words: str, size: float, role: str, **how) -> None:

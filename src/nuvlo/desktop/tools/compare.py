@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout
 
 from nuvlo.desktop.curve import CurveView, Line, Picture
 from nuvlo.desktop.lanes import label
+from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.kit.folder import Change
 from nuvlo.kit.variant import changes_in, varied
@@ -36,21 +36,15 @@ def answer(kit: Kit, line: str) -> Compared:
     return Compared(title, changes, figures(kit), figures(varied(kit, changes)), variant.id if variant else "")
 
 
-class CompareTool(QScrollArea):
+class CompareTool(Page):
     """Shows a :class:`Compared`."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.rows: list[tuple[str, str, str]] = []
 
     def show_answer(self, found: Compared) -> None:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(12, 4, 12, 12)
-        column.setSpacing(8)
+        column = self.fresh()
         column.addWidget(label(found.title, 15, bold=True))
         for change in found.changes:
             why = f"   {change.why}" if change.why else ""
@@ -67,8 +61,7 @@ class CompareTool(QScrollArea):
         first = found.changes[0]
         line = f"variant {found.variant}" if found.variant else f"mod {first.part.lower()} {first.to} because …"
         column.addWidget(label(f"'{line}' builds it so. Esc returns to the stage.", 10, "faint"))
-        column.addStretch(1)
-        self.setWidget(page)
+        self.turn(column)
         self.setAccessibleName("; ".join(f"{what}: {before}, {after}" for what, before, after in self.rows))
 
     def _table(self, found: Compared) -> QGridLayout:

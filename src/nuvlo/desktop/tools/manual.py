@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QVBoxLayout
 
 from nuvlo.desktop.lanes import label
+from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.kit.manual import Fault, faults
 from nuvlo.problems import NuvloError, Problem
@@ -33,20 +33,11 @@ def answer(kit: Kit, path: Path) -> Checked:
     return Checked(path.name, text.splitlines(), faults(kit, text, path.name))
 
 
-class ManualTool(QScrollArea):
+class ManualTool(Page):
     """Shows a :class:`Checked` order."""
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-
     def show_answer(self, found: Checked) -> None:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(12, 4, 12, 12)
-        column.setSpacing(8)
+        column = self.fresh()
         count = len(found.faults)
         words = f"{found.name}: {count or 'nothing'} {'thing' if count == 1 else 'things'} blocked or endangered"
         column.addWidget(label(words if count else f"{found.name}: nothing is blocked or endangered", 15, bold=True))
@@ -60,6 +51,5 @@ class ManualTool(QScrollArea):
             inside.addWidget(label(fault.reason, 11))
             column.addWidget(card)
         column.addWidget(label("Esc returns to the stage.", 10, "faint"))
-        column.addStretch(1)
-        self.setWidget(page)
+        self.turn(column)
         self.setAccessibleName(f"{words}. " + "; ".join(f"line {f.line}: {f.words}" for f in found.faults))

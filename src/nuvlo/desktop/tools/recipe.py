@@ -6,11 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from nuvlo.desktop.lanes import HazardShape, label
 from nuvlo.desktop.proposals import ProposalList
+from nuvlo.desktop.tools.page import Page
 from nuvlo.kit.recipe import Recipe, read_recipe, recipe_folders
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.recipes import given_in, named, question_of, work_out
@@ -40,29 +40,22 @@ def answer(line: str, more: Sequence[Any] = ()) -> Worked | list[Recipe]:
     return Worked(recipe, recipe.inputs(given), found, drawn)
 
 
-class RecipeTool(QScrollArea):
+class RecipeTool(Page):
     """Shows a :class:`Worked` recipe, or the list of all."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.proposals = ProposalList()
         self.shown: Worked | None = None
 
     def show_answer(self, found: Worked | list[Recipe]) -> None:
         self.shown = found if isinstance(found, Worked) else None
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(12, 4, 12, 12)
-        column.setSpacing(8)
+        column = self.fresh()
         if isinstance(found, list):
             self._list(column, found)
         else:
             self._worked(column, found)
-        column.addStretch(1)
-        self.setWidget(page)
+        self.turn(column)
 
     @staticmethod
     def _list(column: QVBoxLayout, recipes: list[Recipe]) -> None:
