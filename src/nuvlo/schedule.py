@@ -6,12 +6,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from nuvlo.kit.variant import changes_of, varied
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.session import Refused, Session
 from nuvlo.stages.sequence.calendar import Calendar, plan
 from nuvlo.stages.sequence.diary import Evening, as_csv, as_icalendar, evenings, tonight
 from nuvlo.stages.sequence.evenings import USUAL, read_free
-from nuvlo.stages.sequence.jobs import Job, jobs
+from nuvlo.stages.sequence.jobs import Job, jobs, of_unit
 from nuvlo.stages.sequence.pace import Pace, learned
 
 FREE = "free.csv"  # of the workshop
@@ -50,8 +51,25 @@ def left(session: Session, now: datetime, pace: Pace | None = None) -> list[Job]
     return jobs(session.kit, session.build, pace or pace_of(session), now)
 
 
-def schedule(session: Session, now: datetime | None = None) -> Schedule:
-    """Plan what is left. Some seconds. Raises :class:`NuvloError` where it cannot be planned."""
+def left_of_all(session: Session, now: datetime, pace: Pace) -> list[Job]:
+    """What is left of every build in the workshop whose sheet is not written, each a unit of its own."""
+    out = []
+    for build in session.workshop.builds():
+        mine = build.id == session.build.id
+        try:
+            kit = session.kit if mine else varied(box := session.workshop.kit_of(build), changes_of(box, build.changes))
+        except NuvloError:
+            continue  # its kit is gone: nothing can be said of it
+        if not build.exports:
+            out += of_unit(jobs(kit, build, pace, now), f"{kit.name} {build.serial}")
+    return out
+
+
+def schedule(session: Session, now: datetime | None = None, *, all_builds: bool = False) -> Schedule:
+    """Plan what is left, of ``all_builds`` in the workshop side by side. Some seconds.
+
+    Raises :class:`NuvloError` where it cannot be planned.
+    """
     now = now or here()
     path = session.workshop.folder / FREE
     try:
@@ -61,7 +79,7 @@ def schedule(session: Session, now: datetime | None = None) -> Schedule:
     except (OSError, UnicodeDecodeError) as bad:
         raise NuvloError(Problem(f"cannot be read: {bad}.", "Check the file.", FREE)) from bad
     free, pace = read_free(text, now, FREE), pace_of(session)
-    found = plan(left(session, now, pace), free, now)
+    found = plan(left_of_all(session, now, pace) if all_builds else left(session, now, pace), free, now)
     return Schedule(found, tuple(evenings(found, free, session.kit)), pace, now, usual)
 
 

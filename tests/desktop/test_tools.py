@@ -74,7 +74,7 @@ def test_a_whole_strip_that_is_wrong_stops_with_every_place_it_would_have_gone(d
 @pytest.mark.parametrize(
     ("line", "says"),
     [
-        ("import nowhere.csv", "cannot be opened"), ("column Notiz note", "No list is open"), ("take It", "No list is open"),
+        ("import nowhere.csv", "there is no file"), ("column Notiz note", "No list is open"), ("take It", "No list is open"),
         ("recipe fish", "no recipe"), ("recipe pad db", "gives no value"), ("recipe pad loss=3", "no input 'loss'"),
     ],
 )  # fmt: skip
@@ -348,3 +348,13 @@ def test_the_calendar_is_shown_saved_and_asked_for_tonight(drive):
     assert "longest free time is 0" in driver.said
     driver.type("tonight 40")
     assert "minutes: Unpack" in driver.said
+
+
+def test_the_calendar_of_all_units_in_the_workshop(drive, gorsefire):
+    driver = drive()
+    driver.session.workshop.start(gorsefire)
+    driver.type("calendar all save")
+    assert any("Gorsefire 001: " in words for words in driver.window.tool.lines)
+    assert any("Gorsefire 002: " in words for words in driver.window.tool.lines)
+    (table,) = driver.session.workshop.sheets.glob("*calendar.csv")
+    assert "Gorsefire 002" in table.read_text()

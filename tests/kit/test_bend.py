@@ -83,3 +83,14 @@ def test_the_shipped_board_has_room_for_every_lead():
     assert {lead.ref for lead in found} >= {"R1", "C4", "Q2", "D1"}
     assert "RV1" not in {lead.ref for lead in found}, "a trimmer's legs are not bent"
     assert [lead for lead in found if lead.tight] == []
+
+
+@pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir() if (p / "pads.csv").exists()))
+def test_every_shipped_board_bends_by_the_best_of_all_hours(kit):
+    """A few leads of each board, every hour tried along a finely divided lead."""
+    opened = read_kit(SHIPPED / kit)
+    leads = bends(opened)
+    assert not any(lead.tight for lead in leads)
+    for lead in leads[:: max(1, len(leads) // 3)]:
+        every = [by_sampling(opened.board, lead, hour, lead.length_mm) for hour in range(1, 13)]
+        assert min(lead.clearance_mm, 2.0) >= min(max(every), 2.0) - 0.01

@@ -82,8 +82,8 @@ class Toolbox:
         session = self.window.controller.session
 
         def job():
-            made = schedule(session)
-            return made, written(session, made) if line == "save" else None
+            made = schedule(session, all_builds="all" in line.split())
+            return made, written(session, made) if "save" in line.split() else None
 
         def show(found) -> None:
             self.window.show_answer(CalendarTool(), found[0])

@@ -55,7 +55,7 @@ class CalendarTool(Page):
         usual = "Your usual evenings are guessed: put a free.csv into the workshop's folder. " if found.usual else ""
         column.addWidget(
             label(
-                f"{usual}'calendar save' writes it as iCalendar and CSV; 'tonight 40' says what fits. Esc returns.",
+                f"{usual}'calendar save' writes it as iCalendar and CSV; 'calendar all' plans every unit in the workshop; 'tonight 40' says what fits. Esc returns.",
                 10,
                 "faint",
             )
