@@ -28,6 +28,7 @@ class Workshop:
         self.folder = Path(folder)
         self.wrong = wrong
         self.logbook = Logbook(self.folder / "logbook.db")
+        self._kits: dict[str, Kit] = {}  # by the folder a build remembers
 
     def close(self) -> None:
         self.logbook.close()
@@ -66,6 +67,7 @@ class Workshop:
         place = f"{SHIPPED_PREFIX}{folder.name}" if folder.parent == SHIPPED.resolve() else str(folder)
         serial = serial or f"{1 + sum(b.kit == kit.name for b in self.builds()):03d}"
         build = self.logbook.start(kit.name, place, serial, bench)
+        self._kits[place] = kit
         return Session(self, kit, build, self.logbook.events(build.id))
 
     def start_from_list(self, path: Path, name: str, columns: Mapping[str, str] | None = None) -> Session:
@@ -107,8 +109,11 @@ class Workshop:
         return name
 
     def kit_of(self, build: Build) -> Kit:
-        """The kit of a build, as it came. Raises :class:`NuvloError` where it is gone."""
-        return read_kit(kit_place(build.folder))
+        """The kit of a build, as it came; read once. Raises :class:`NuvloError` where it is gone."""
+        place = kit_place(build.folder)
+        if build.folder not in self._kits or not place.exists():
+            self._kits[build.folder] = read_kit(place)
+        return self._kits[build.folder]
 
     def open(self, build_id: str) -> Session:
         """A build as its log left it."""

@@ -6,7 +6,6 @@ from nuvlo.bench_line import Command
 from nuvlo.commands.reply import Handlers, Reply
 from nuvlo.logbook import BoardPictured, JointMarked, PartReworked, PhotoKept, StepBegun
 from nuvlo.problems import Problem
-from nuvlo.schedule import fits
 from nuvlo.session import Refused
 from nuvlo.stages.fit import MANY_HEATS, reopened
 from nuvlo.stages.fit.joints import BAD
@@ -79,4 +78,6 @@ class Fitting(Handlers):
         return Reply("The picture lies beneath the map.")
 
     def tonight(self, command: Command) -> Reply:
+        from nuvlo.schedule import fits
+
         return Reply(fits(self.s, float(command.text)))

@@ -67,6 +67,8 @@ def parse_value(text: str, unit: str = "") -> float:
 
 
 def _to_float(digits: str, scale: float) -> float:
+    if scale == 1.0:
+        return float(digits)
     from quantiphy import Quantity
 
     # quantiphy scales in decimal text, so "4.7" with "k" is exactly 4700.0 and not 4700.000000000001.
