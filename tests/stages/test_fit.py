@@ -8,10 +8,10 @@ from nuvlo.bench_line import understand
 from nuvlo.commands import execute
 from nuvlo.kit import Stage, read_kit
 from nuvlo.kit.assembly import board_order
+from nuvlo.kit.joints import rings
 from nuvlo.logbook import Build, fold
 from nuvlo.problems import NuvloError
 from nuvlo.stages import fit
-from nuvlo.stages.fit.joints import rings
 from nuvlo.stages.fit.review import questions
 from nuvlo.workshop import SHIPPED, Workshop
 

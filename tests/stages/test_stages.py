@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from nuvlo.kit import Stage
+from nuvlo.kit.joints import rings
 from nuvlo.logbook import (
     Build,
     CautionConfirmed,
@@ -26,7 +27,6 @@ from nuvlo.model import Task, Wants, WorkingModel, finding
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Verdict
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
-from nuvlo.stages.fit.joints import rings
 from tests.test_session import line
 
 

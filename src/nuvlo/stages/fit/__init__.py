@@ -7,12 +7,13 @@ from datetime import timedelta
 from nuvlo.kit import Kit, Part, Stage, look_alikes
 from nuvlo.kit.assembly import Step, board_order
 from nuvlo.kit.bend import bends
+from nuvlo.kit.joints import rings
 from nuvlo.kit.schema import Craft
 from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model import Task, Wants
 from nuvlo.quantity import format_value
-from nuvlo.stages.fit.joints import open_marks, rings
+from nuvlo.stages.fit.joints import open_marks
 from nuvlo.stages.fit.seating import MISTAKES, handling, iron, seating, way_round
 
 MANY_HEATS = 3  # after which a pad may lift (common practice, no source)

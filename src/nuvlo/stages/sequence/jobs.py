@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 
 from nuvlo.kit import Kit
 from nuvlo.kit.assembly import MINUTES, Step, board_order, plugged
+from nuvlo.kit.joints import RING
 from nuvlo.kit.schools import taken
 from nuvlo.logbook import Build
 from nuvlo.model.task import POSTED
@@ -15,7 +16,6 @@ from nuvlo.stages.sequence.pace import Pace
 
 # Minutes at the bench for what is no step of the order (rough figures; the log's own take their place).
 UNPACK_EACH, WIRE_EACH, RING_EACH, READ_EACH, TRIM_EACH, PROVE, SHEET = 0.4, 2.5, 0.7, 1.5, 10.0, 10.0, 5.0
-RING = 12  # joints are looked over by so many parts at a time
 WARM_UP_HOURS = 0.25  # before anything is set (TRADE: 15 minutes)
 POST_DAYS = 7.0  # that a part in the post is given where nobody knows better
 BRAD_MINUTES = 5.0  # more hands-on where brads take the place of clamps
