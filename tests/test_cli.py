@@ -182,3 +182,52 @@ def test_bend(capsys):
     _, document, _ = run(capsys, "bend", KIT, "--json")
     assert all(1 <= lead["clock"] <= 12 and lead["clearance_mm"] > 0.5 for lead in document["leads"])
     assert {"ref", "pin", "clock", "clearance_mm"} <= set(document["leads"][0])
+
+
+# -- sequence --------------------------------------------------------------------------------------------------------
+
+
+def test_calendar(capsys, tmp_path):
+    (tmp_path / "free.csv").write_text(
+        "start,end\n2026-11-27T19:00,2026-11-27T21:30\n2026-11-28T10:00,2026-11-28T12:30\n"
+    )
+    status, document, _ = run(
+        capsys, "calendar", KIT, "--free", str(tmp_path / "free.csv"), "--now", "2026-11-25T18:00", "--ics", str(tmp_path / "c.ics"),
+        "--csv", str(tmp_path / "c.csv"), "--json",
+    )  # fmt: skip
+    assert status == 0
+    assert {"step", "start", "end"} <= set(document["tasks"][0])
+    assert document["tasks"][0]["start"] == "2026-11-27T19:00:00"
+    assert document["bound"] <= document["finish"]
+    assert isinstance(document["optimal"], bool)
+    assert (tmp_path / "c.ics").read_bytes().startswith(b"BEGIN:VCALENDAR")
+    assert len((tmp_path / "c.csv").read_text().splitlines()) == len(document["tasks"]) + 1
+    two = run(capsys, "calendar", KIT, "--units", "2", "--now", "2026-11-25T18:00", "--seconds", "1", "--json")[1]
+    assert {t["unit"] for t in two["tasks"]} == {"unit 1", "unit 2"}
+    tonight = run(capsys, "calendar", KIT, "--tonight", "40", "--now", "2026-11-25T18:00", "--json")[1]
+    assert 0 < sum(t["minutes"] for t in tonight["tasks"]) <= 40
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["--free", "nowhere.csv"], "cannot be read"),
+        (["--now", "fish"], "no moment"),
+        (["--school", "fish"], "no school"),
+    ],
+)
+def test_calendar_says_what_is_wrong(capsys, arguments, says):
+    status, document, _ = run(capsys, "calendar", KIT, *arguments, "--json")
+    assert status == 1
+    assert says in document["problems"][0]["message"]
+
+
+def test_a_manual_is_checked(capsys, tmp_path):
+    path = tmp_path / "manual.txt"
+    path.write_text("fit R1\nsolder R1\n")
+    status, document, _ = run(capsys, "order", KIT, "--manual", str(path), "--json")
+    assert status == 0
+    assert {f["rule"] for f in document["faults"]} == {"values", "complete"}
+    path.write_text("fry R1\n")
+    status, document, _ = run(capsys, "order", KIT, "--manual", str(path), "--json")
+    assert (status, document["problems"][0]["line"]) == (1, 1)

@@ -147,3 +147,21 @@ def test_compare(capsys):
 def test_each_says_the_same_in_words(capsys, arguments):
     assert main(list(arguments)) == 0
     assert len(capsys.readouterr().out.splitlines()) >= 1
+
+
+def test_both_sides(capsys):
+    status, document, _ = run(capsys, "both", KIT, "--json")
+    assert status == 0
+    assert [q["id"] for q in document["questions"]][:3] == ["order", "soldering", "measure"]
+    assert all(q["difference"] and len(q["sides"]) > 1 for q in document["questions"])
+
+
+def test_a_recipe_is_saved_as_ones_own(capsys, tmp_path):
+    own = ("--folder", str(tmp_path))
+    status, _, _ = run(capsys, "recipe", "pad", "db=18", "--save", "mine", *own, "--json")
+    assert status == 0
+    _, document, _ = run(capsys, "recipe", "mine", *own, "--json")
+    assert document["inputs"]["db"] == 18.0
+    status, document, _ = run(capsys, "recipe", "pad", "--save", "mine", *own, "--json")
+    assert (status, "cannot be the name" in document["problems"][0]["message"]) == (1, True)
+    assert run(capsys, "recipe", "pad", "--save", "other", "--json")[0] == 1

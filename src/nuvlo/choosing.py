@@ -155,7 +155,7 @@ def _compare(a: argparse.Namespace) -> Answer:
     def document(f: Figures) -> Document:
         return {
             "gain_db": f.gain_db, "corner_low": finite(f.corner_low), "corner_high": finite(f.corner_high), "noise": f.noise,
-            "clips": finite(f.clips), "currents": f.currents, "hottest": {"ref": f.hottest[0], "watts": f.hottest[1]},
+            "clips": finite(f.clips), "currents": f.currents, "watts": f.watts, "hottest": {"ref": f.hottest[0], "watts": f.hottest[1]},
             "over": [{"ref": ref, "why": why} for ref, why in f.over],
             "frequency": f.frequency.tolist(), "response_db": f.response.tolist(),
         }  # fmt: skip

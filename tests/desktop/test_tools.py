@@ -275,6 +275,9 @@ def test_a_variant_is_compared_and_then_built(drive):
     driver.type("variant twelve")
     assert "9\u202fV → 12 V" in driver.said
     assert driver.session.kit.info.supply[0].volts == 12.0
+    driver.type("compare")  # as it came, and as it is built
+    rows = {row[0]: row[1:] for row in driver.window.tool.rows}
+    assert rows["heat, all of it"][0] < rows["heat, all of it"][1]
     driver.type("sheet")
     assert "Written" in driver.said
     assert "changed from 9" in driver.session.sheet_path.with_suffix(".csv").read_text()

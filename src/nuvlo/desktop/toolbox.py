@@ -45,13 +45,14 @@ class Toolbox:
     def compare(self, line: str) -> None:
         from nuvlo.desktop.tools.compare import CompareTool, answer
 
-        kit = self.window.controller.session.kit
-        if not line:
+        session = self.window.controller.session
+        kit, built = session.box, session.kit.changes
+        if not line and not built:
             known = ", ".join(f"{v.id} ({v.title.lower()})" for v in kit.info.variant) or "none named"
             self.window.bench_line.say(f"Variants: {known}. Or change what you like: compare r3=47k.", True)
             return
         self.window.controller.work(
-            "Comparing", lambda: answer(kit, line), lambda found: self.window.show_answer(CompareTool(), found)
+            "Comparing", lambda: answer(kit, line, built), lambda found: self.window.show_answer(CompareTool(), found)
         )
 
     def both(self) -> None:

@@ -25,15 +25,20 @@ class Compared:
     before: Figures
     after: Figures
     variant: str = ""  # its name, where it has one
+    wanted: bool = True  # only asked about, not built so
 
 
-def answer(kit: Kit, line: str) -> Compared:
-    """What ``compare LINE`` asks. Some seconds, a few times ten on a large circuit."""
+def answer(kit: Kit, line: str, built: Sequence[Change] = ()) -> Compared:
+    """What ``compare LINE`` asks of ``kit`` as it came; without a line, how it is ``built``. Seconds, on a large circuit tens."""
     wanted = line.split()
-    changes = changes_in(kit, wanted)
+    changes = changes_in(kit, wanted) if wanted else list(built)
     variant = next((v for v in kit.info.variant if v.id in wanted), None)
-    title = f"{kit.name}: {variant.title if variant else 'as printed and changed'}"
-    return Compared(title, changes, figures(kit), figures(varied(kit, changes)), variant.id if variant else "")
+    title = (
+        f"{kit.name}: {variant.title if variant else 'as printed and changed' if wanted else 'as printed and as built'}"
+    )
+    return Compared(
+        title, changes, figures(kit), figures(varied(kit, changes)), variant.id if variant else "", bool(wanted)
+    )
 
 
 class CompareTool(Page):
@@ -60,7 +65,8 @@ class CompareTool(Page):
         column.addLayout(self._table(found))
         first = found.changes[0]
         line = f"variant {found.variant}" if found.variant else f"mod {first.part.lower()} {first.to} because …"
-        column.addWidget(label(f"'{line}' builds it so. Esc returns to the stage.", 10, "faint"))
+        hint = f"'{line}' builds it so. " if found.wanted else ""
+        column.addWidget(label(f"{hint}Esc returns to the stage.", 10, "faint"))
         self.turn(column)
         self.setAccessibleName("; ".join(f"{what}: {before}, {after}" for what, before, after in self.rows))
 

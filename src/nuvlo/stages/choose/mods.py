@@ -35,6 +35,7 @@ class Figures:
     noise: float
     clips: float
     currents: dict[str, float]
+    watts: float  # from all supplies together, at rest
     hottest: tuple[str, float]
     over: tuple[tuple[str, str], ...]
     frequency: Array = field(repr=False)
@@ -70,7 +71,8 @@ def figures(kit: Kit, *, clipping: bool = True) -> Figures:
     return Figures(
         told["gain"], told["low"] if told["low"] > 1.01 * GRID[0] else 0.0, told["high"],
         float(noise(point, source, node, AUDIBLE, "A").total[0]),
-        _clips(kit, point, source, node, told["gain"]) if clipping else float("nan"), currents, hottest,
+        _clips(kit, point, source, node, told["gain"]) if clipping else float("nan"), currents,
+        sum(abs(s.volts) * currents[s.name] for s in kit.info.supply), hottest,
         tuple(overstressed(kit, quick=not clipping)), LOUD,
         responses(point, source, [node], LOUD)[node].magnitude_db[0],
     )  # fmt: skip
@@ -109,6 +111,7 @@ def in_words(before: Figures, after: Figures) -> list[tuple[str, str, str]]:
         (f"current, {n}", format_value(before.currents[n], "A", 3), format_value(after.currents[n], "A", 3))
         for n in before.currents
     ]
+    rows.append(("heat, all of it", format_value(before.watts, "W", 3), format_value(after.watts, "W", 3)))
     rows.append(("warmest part", _hot(before), _hot(after)))
     rows += [("over its rating", dict(before.over).get(ref, ""), f"{ref}: {words}") for ref, words in after.over]
     return rows
