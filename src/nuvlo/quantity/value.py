@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from functools import lru_cache
 
 from nuvlo.problems import NuvloError, Problem
 
@@ -105,6 +106,7 @@ def _prefix_and_unit(letters: str, text: str) -> tuple[float, str]:
     raise UnreadableValue(text, f"has a unit I do not know, '{letters}'")
 
 
+@lru_cache(maxsize=8192)  # the same few values are shown at every step
 def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     """Engineering notation with a thin space and a true minus: ``4.7 kΩ``, ``−17.7 dB``.
 
