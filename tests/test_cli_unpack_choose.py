@@ -66,6 +66,7 @@ def test_check_in(capsys, csv_file):
     assert document["surplus"] == [{"ref": "X9", "measured": 47e3}]
     assert document["strips"] == []
     assert any("CASE" in s["what"] for s in document["shopping"])
+    assert "part: 9 posts for wires, at W1, W2, W3, W4, W5, W6, W7, W8, W9" in [s["what"] for s in document["shopping"]]
     _, document, _ = run(capsys, "check-in", KIT, "--measured", path, "--letter")
     assert "R4 (resistor 680R) reads 1" in document["letter"]
 

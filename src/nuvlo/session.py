@@ -381,11 +381,12 @@ class Session:
 
     def write_shopping_list(self) -> Path:
         """Write what boxes seldom hold and what is missing, with costs. Raises :class:`Refused` as :meth:`write_letter`."""
+        from nuvlo.kit.schools import taken
         from nuvlo.stages.unpack.letter import shopping_list
 
         lines = [
             f"{what}{f'  {cost:.2f}' if cost is not None else ''}"
-            for what, cost in shopping_list(self.kit, self.build.marks)
+            for what, cost in shopping_list(self.kit, self.build.marks, taken(self.build.stances, "wires") == "posts")
         ]
         return self._write_text("shopping", "\n".join(lines) + "\n")
 

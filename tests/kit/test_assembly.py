@@ -194,12 +194,17 @@ def everything(tmp_path_factory):
     (folder / "kit.toml").write_text(
         '[kit]\nname = "Everything"\n' + RELATIONS + '[[supply]]\nname = "s"\nelement = "v"\nnode = "n"\nvolts = 9\n'
     )
+    (folder / "placement.csv").write_text("Designator,Package,Mid X,Mid Y,Rotation,Layer\nR1,axial-10,10,10,0,top\n")
+    (folder / "pads.csv").write_text("ref,pin,x_mm,y_mm,pad_mm,net\nR1,1,8,10,1.8,a\nW1,1,2,2,2.2,a\n")
     return read_kit(folder)
+
+
+SCHOOLS = {"section": "sections", "leads": "direct"}  # rules that only show in a school of their own
 
 
 @pytest.mark.parametrize("rule", RULES)
 def test_each_rule_switched_off_alone_makes_an_order_wrong(rule, everything):
-    school = "sections" if rule == "section" else "lowest"
+    school = SCHOOLS.get(rule, "lowest")
     if rule == "wash":  # what is dried was washed: only where nothing is dried the wash stands alone
         work = everything.info.work.model_copy(update={"bake": False})
         everything = replace(everything, info=everything.info.model_copy(update={"work": work}))
@@ -219,6 +224,19 @@ def test_every_rule_gives_its_reason_where_it_shows(everything):
     assert "oven" in steps["bake"].reason
     assert [s.verb for s in board_order(everything)][-5:] == ["mount", "power", "plug", "recheck", "close"]
     assert all(s.reason for s in board_order(everything))
+
+
+def test_posts_go_in_before_what_towers_over_them_and_wires_after_all_else():
+    """The two sides of 'wires to the board' (TRADE's fifth disagreement)."""
+    kit = read_kit(SHIPPED / "gorsefire")
+    assert kit.wire_ends == tuple(f"W{k}" for k in range(1, 10))
+    for school, verb in (("posts", "posts"), ("direct", "leads")):
+        order = [(s.verb, ref) for s in board_order(kit, school) for ref in s.parts]
+        first, last = order.index((verb, "W1")), order.index(("wash", "R1"))
+        electrolytic = order.index(("fit", "C4"))
+        soldered = max(k for k, (done, _) in enumerate(order) if done == "solder")
+        assert first < electrolytic if verb == "posts" else soldered < first < last
+    assert not any(s.verb in ("posts", "leads") for s in board_order(read_kit(SHIPPED / "oxbow")))
 
 
 KINDS = st.sampled_from(
@@ -343,7 +361,7 @@ def test_what_a_manual_endangers():
 @pytest.mark.parametrize("kit", KITS)
 def test_our_own_orders_find_no_fault_as_a_manual(kit):
     opened = read_kit(SHIPPED / kit)
-    for school in ("lowest", "sections+batches", "together"):
+    for school in ("lowest", "sections+batches", "together+direct"):
         lines = []
         for step in board_order(opened, school):
             named = opened.parts[step.parts[0]].section if step.verb == "test" else " ".join(step.parts)
@@ -358,6 +376,12 @@ def test_a_line_that_cannot_be_read_is_placed(text, says):
     with pytest.raises(NuvloError, match=says) as caught:
         faults(read_kit(SHIPPED / "lampwick"), f"wash\n{text}\n")
     assert [p.line for p in caught.value.problems] == [2]
+
+
+def test_a_manual_that_speaks_of_wires_is_held_to_them():
+    kit = read_kit(SHIPPED / "lampwick")
+    assert "leads" in [f.rule for f in faults(kit, "fit R1\nwires\nsolder R1")]
+    assert {f.rule for f in faults(kit, "fit R1\njoints")}.isdisjoint({"posts", "leads"})
 
 
 def test_what_another_school_moves():

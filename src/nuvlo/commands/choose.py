@@ -29,7 +29,7 @@ class Choosing(Handlers):
     def school(self, command: Command) -> Reply:
         """Take a side where builders disagree, and say what that changes."""
         question, side = side_of(command.text)
-        if question.where == ANSWERS or question.id == "chips":
+        if question.where == ANSWERS:
             if any(step.startswith("fit.fit.") for step in self.s.build.done):
                 raise Refused(
                     Problem("parts are in already: the order can no longer change.", "Undo them, or finish this way.")

@@ -30,7 +30,7 @@ PLUGGED = ("chip", "valve")  # kinds that go into sockets, where there are any
 MINUTES = {
     "fit": (1.5, 0.0), "solder": (0.7, 0.0), "values": (0.1, 1.0), "polarity": (0.1, 1.0), "contact": (0.5, 0.0), "insulate": (1.0, 0.0),
     "screw": (3.0, 0.0), "test": (0.0, 10.0), "joints": (0.0, 4.0), "wash": (0.0, 5.0), "bake": (0.0, 5.0), "snap": (0.0, 5.0),
-    "panel": (0.0, 8.0), "mount": (2.0, 0.0), "power": (0.0, 10.0), "plug": (1.0, 0.0), "recheck": (0.0, 5.0), "close": (0.0, 5.0),
+    "panel": (0.0, 8.0), "posts": (0.7, 2.0), "leads": (1.5, 2.0), "mount": (2.0, 0.0), "power": (0.0, 10.0), "plug": (1.0, 0.0), "recheck": (0.0, 5.0), "close": (0.0, 5.0),
 }  # fmt: skip
 WAITS_HOURS = {"wash": 0.5, "bake": 1.0}  # before the next step may begin
 GATES = {"values", "polarity", "contact", "test", "joints", "wash", "recheck"}
@@ -46,7 +46,7 @@ PHASES = {
     "polarity": (2, 1),
 }
 # What an impatient builder does first, of what is to be done when all parts are in.
-HASTE = ("close", "plug", "recheck", "power", "bake", "mount", "wash", "joints", "panel", "snap")
+HASTE = ("close", "plug", "recheck", "power", "bake", "mount", "wash", "joints", "panel", "leads", "posts", "snap")
 
 
 @dataclass(frozen=True)
@@ -101,7 +101,8 @@ def board_order(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] =
 
 def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ()) -> Plan:
     """Which parts go in, in which groups, and which are plugged in last."""
-    order, soldering, *soldered_chips = school_named(school).split("+")
+    order, soldering, *unusual = school_named(school).split("+")
+    soldered_chips = "soldered" in unusual
     socketed = [] if soldered_chips else plugged(kit)
     later = {p.ref for p in socketed}
     if soldered_chips:
@@ -117,7 +118,9 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
     in_sockets = tuple(p.ref for p in socketed)
     tested = tuple(s for s in sections if s)
-    alone = Plan(kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors")
+    alone = Plan(
+        kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors", kit.wire_ends, "direct" not in unusual
+    )  # fmt: skip
     wanted = precedences(alone, without)
     # What must wait for another part comes after the whole of that one's kind, not in the midst of it.
     turn = {p.ref: (liking(p), 0) for p in ranked}
@@ -128,7 +131,7 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
     alone = replace(alone, groups=tuple((p.ref,) for p in ranked))
     sequence = [ref for verb, ref in events(alone, wanted) if verb == "fit"]
     groups = _grouped(kit, sequence, soldering, bool(sections), _parted(wanted))
-    return Plan(kit, groups, in_sockets, tested, alone.manual)
+    return replace(alone, groups=groups)
 
 
 def plugged(kit: Kit) -> list[Part]:
@@ -208,10 +211,13 @@ def events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
     place = {ref: k for k, ref in enumerate(plan.fitted)}
     end = len(plan.groups)
 
+    # Posts go in just before the first group that would stand in their way, and not in the midst of another.
+    barring = [group[p.after[1]] for p in wanted if p.before[0] == "posts" and p.after[1] in group]
+
     def key(event: Event) -> tuple[int, ...]:
         verb, ref = event
         if verb in HASTE:
-            return end, HASTE.index(verb)
+            return (min(barring), -1) if verb == "posts" and barring else (end, HASTE.index(verb))
         if verb == "test":
             return max(group[r] for r in plan.fitted if plan.part(r).section == ref), 3
         return group[ref], *PHASES[verb], place[ref]
@@ -241,6 +247,7 @@ def _all_events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
     own += [("polarity", ref) for ref in plan.fitted if plan.part(ref).polarised]
     own += [("mount", ref) for ref in plan.mounted] + [("plug", ref) for ref in plan.plugged]
     if plan.fitted:
+        own += [("posts" if plan.posts else "leads", "")] if plan.wires else []
         own += [("joints", ""), ("wash", "")] + ([("power", "")] if plan.powered else [])
         own += [("recheck", ""), ("close", "")] if plan.has_case else []
     named = [event for p in wanted for event in (p.before, p.after)]
@@ -303,6 +310,7 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
 ALL = "all that lies on the board"
 PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reason their own step says
 WHY = {
+    "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
     "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
     "power": "The first power test: nothing dear is in a socket yet.", "close": "All is known to be good.",
     "plug": "The rails are known to be right.", "recheck": "What changed since they were last taken is still at hand; what is shut in is seen no more.",
@@ -311,6 +319,7 @@ ACTIONS = {
     "fit": "Fit {name}", "solder": "Solder {name}", "values": "Check the {what} of {name}", "polarity": "Check which way round {name} {sit}",
     "contact": "See that {name} {touch} what {it} to feel", "insulate": "Put the insulation under {name}",
     "screw": "Screw {name} to the heat sink", "test": "Test {name} by itself",
+    "posts": "Press in and solder the posts for the wires", "leads": "Solder the wires into the board, each with its label",
     "joints": "Look over the solder side for dull joints and bridges", "wash": "Brush and wash the solder side", "bake": "Dry the board in the oven",
     "snap": "Snap the boards apart and file the edges", "panel": "Offer up the panel and make all finger-tight",
     "mount": "Mount the panel parts, finger-tight", "power": "First power test", "plug": "Plug in what goes into sockets",
@@ -333,6 +342,8 @@ def _whole(plan: Plan, verb: str, section: str) -> tuple[str, ...]:
         return tuple(r for r in plan.fitted if plan.part(r).section == section)
     if verb == "panel":
         return tuple(plan.through_panel)
+    if verb in ("posts", "leads"):
+        return plan.wires
     return tuple(plan.fitted) if verb in ("joints", "wash", "bake") else ()
 
 

@@ -74,6 +74,13 @@ class Kit:
         found: Part | None = self.memory["by_ref"].get(ref.lower())
         return found
 
+    @property
+    def wire_ends(self) -> tuple[str, ...]:
+        """Pads of the board at which wires end: neither a part's nor a measuring point's."""
+        taken = {name.lower() for name in (*self.parts, *(p.name for p in self.info.point))}
+        pads = self.board.pads if self.board else ()
+        return tuple(dict.fromkeys(p.ref for p in pads if p.ref.lower() not in taken))
+
     def point(self, name: str) -> Point:
         for point in self.info.point:
             if point.name.lower() == name.lower():

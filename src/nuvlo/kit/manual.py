@@ -22,7 +22,7 @@ VERBS = {
 }  # fmt: skip
 WHOLE = {
     "joints": "joints", "wash": "wash", "bake": "bake", "snap": "snap", "panel": "panel", "power": "power", "recheck": "recheck",
-    "close": "close",
+    "close": "close", "posts": "posts", "wires": "leads", "leads": "leads",
 }  # fmt: skip
 
 
@@ -51,6 +51,9 @@ def faults(kit: Kit, text: str, name: str = "order") -> list[Fault]:
         tuple((ref,) for ref in known),
         plan.plugged,
         tuple(dict.fromkeys(s for verb, s in order if verb == "test")),
+        # Few manuals speak of wires: what is not said is not held against them.
+        wires=kit.wire_ends if {("posts", ""), ("leads", "")} & set(order) else (),
+        posts=("leads", "") not in order,
     )
     out = []
     for wrong in broken(order, precedences(alone)):
@@ -83,7 +86,7 @@ def _words(event: Event, *, doing: bool = False) -> str:
         "fit": "fitted", "solder": "soldered", "values": "its value looked at", "polarity": "a look at which way round",
         "contact": "a look at whether it touches", "insulate": "its insulation", "screw": "screwed down", "test": "tested",
         "joints": "the joints looked over", "wash": "washed", "bake": "dried", "snap": "boards snapped", "panel": "the panel on",
-        "mount": "mounted", "power": "first power", "plug": "plugged in", "recheck": "the readings repeated", "close": "closed",
+        "mount": "mounted", "power": "first power", "plug": "plugged in", "recheck": "the readings repeated", "close": "closed", "posts": "posts", "leads": "the wires in",
     }[verb]  # fmt: skip
     if doing and verb in ("values", "polarity", "contact", "insulate"):
         return said

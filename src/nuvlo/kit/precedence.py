@@ -19,6 +19,7 @@ from nuvlo.kit.tables import Part
 Event = tuple[str, str]  # a verb, and the reference, section or nothing that it is done to
 
 TALL_MM, REACH_MM = 12.0, 9.0  # a part so much taller than one so near bars the way of an iron or a finger to it
+POST_MM = 10.0  # how high a post stands (common practice, no source)
 SURFACE = re.compile(r"\b(so|soic|sot|ssop|msop|tssop|qfn|melf|0[2468]0[1-9]|1206|1210)", re.IGNORECASE)
 
 
@@ -44,6 +45,8 @@ class Plan:
     plugged: tuple[str, ...] = ()
     tested: tuple[str, ...] = ()
     manual: bool = False  # semiconductors early, whatever they mind
+    wires: tuple[str, ...] = ()  # pads at which wires end
+    posts: bool = True  # wires go to posts, and not straight into the board
 
     @property
     def fitted(self) -> list[str]:
@@ -171,18 +174,20 @@ def _polarity(plan: Plan) -> Iterator[Precedence]:
 
 def _snap(plan: Plan) -> Iterator[Precedence]:
     if plan.kit.info.work.snap:
-        for ref in plan.fitted:
+        posts = [("posts", "")] if plan.wires and plan.posts else []
+        for then in [*[("fit", ref) for ref in plan.fitted], *posts]:
             why = "Boards that come joined are snapped apart and filed first: bending a fitted board cracks joints and parts."
-            yield Precedence(("snap", ""), ("fit", ref), "snap", why)
+            yield Precedence(("snap", ""), then, "snap", why)
 
 
 def _surface(plan: Plan) -> Iterator[Precedence]:
     flat = [r for r in plan.fitted if SURFACE.search(plan.part(r).package) and not plan.part(r).through_panel]
     why = "Surface-mount parts lie under the iron only while the board is flat and bare."
+    others: list[Event] = [("fit", ref) for ref in plan.fitted if ref not in flat]
+    others += [("posts", "")] if plan.wires and plan.posts else []
     for ref in flat:
-        for other in plan.fitted:
-            if other not in flat:
-                yield Precedence(("solder", ref), ("fit", other), "surface", why)
+        for other in others:
+            yield Precedence(("solder", ref), other, "surface", why)
 
 
 def _related(how: str, rule: str, words: str) -> Rule:
@@ -244,6 +249,25 @@ def _panel(plan: Plan) -> Iterator[Precedence]:
     for ref in plan.through_panel:
         yield Precedence(("fit", ref), ("panel", ""), "panel", why)
         yield Precedence(("panel", ""), ("solder", ref), "panel", why)
+
+
+def _posts(plan: Plan) -> Iterator[Precedence]:
+    if plan.wires and plan.fitted and plan.posts:
+        why = "Posts go in while nothing stands in the way of the iron at their foot, and are looked over and washed with the rest."
+        high = [r for r in plan.fitted if plan.part(r).through_panel or (plan.part(r).height_mm or 0.0) > POST_MM]
+        for then in [("joints", ""), *[("fit", ref) for ref in high]]:
+            yield Precedence(("posts", ""), then, "posts", why)
+
+
+def _leads(plan: Plan) -> Iterator[Precedence]:
+    if not plan.wires or plan.posts:
+        return
+    why = "A board with wires hanging from it neither lies flat nor is turned over without strain: they go in when all else is soldered."
+    for ref in plan.fitted:
+        yield Precedence(("solder", ref), ("leads", ""), "leads", why)
+    if plan.fitted:
+        why = "Wires soldered into the board are looked over and washed with the rest, and before the board is in its case."
+        yield Precedence(("leads", ""), ("joints", ""), "leads", why)
 
 
 def _joints(plan: Plan) -> Iterator[Precedence]:
@@ -338,7 +362,7 @@ RULES: Mapping[str, Rule] = {
     "loose": _loose, "values": _values, "polarity": _polarity, "snap": _snap, "surface": _surface,
     "contact": _related("touches", "contact", "{part} must touch {to}, so {to} is in first."),
     "below": _related("below", "below", "{part} lies below {to}."),
-    "insulate": _insulate, "sink": _sink, "panel": _panel, "joints": _joints, "wash": _wash, "bake": _bake,
+    "insulate": _insulate, "sink": _sink, "panel": _panel, "posts": _posts, "leads": _leads, "joints": _joints, "wash": _wash, "bake": _bake,
     "powered": _powered, "socket": _socket, "guard": _guard, "section": _section, "access": _access, "static": _static,
     "decides": _decides,
 }  # fmt: skip

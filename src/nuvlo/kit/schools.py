@@ -54,7 +54,14 @@ CHIPS = (
     ),
     School("soldered", "chips soldered in: no contact to fail, but one that was wrong costs an hour with braid"),
 )
-ANSWERS = "order, groups of parts and when they are soldered"
+WIRES = (
+    School("posts", "posts for the wires: a wire comes off and goes on again from above, one more joint each end"),
+    School(
+        "direct",
+        "wires straight into the board: one joint less, but each change turns the board over and wears the pad",
+    ),
+)
+ANSWERS = "the order of work"
 QUESTIONS = (
     Question("order", "Which part goes in first", ORDERS, ANSWERS, "order"),
     Question("soldering", "When to solder", SOLDERINGS, ANSWERS, "order"),
@@ -68,7 +75,8 @@ QUESTIONS = (
         School("bulb", "a series lamp, for what runs on mains: it glows and fades, or stays bright and saves the fuse"),
         School("straight", "straight on with a meter in line: nothing between the supply and a mistake but your hand"),
     ), "Wake", "predict"),
-    Question("chips", "Chips in sockets", CHIPS, "the order of work", "order"),
+    Question("chips", "Chips in sockets", CHIPS, ANSWERS, "order"),
+    Question("wires", "Wires to the board", WIRES, ANSWERS, "order"),
     Question("rails", "Rails and bias", (
         School("cool", "conservative: cool, long life"),
         School("hot", "higher: headroom, character, heat"),
@@ -129,7 +137,7 @@ def school_named(text: str) -> str:
     stances = {}
     for word in text.replace(",", "+").split("+"):
         question, school = side(word.strip())
-        if question.id not in ("order", "soldering", "chips"):
+        if question.where != ANSWERS:
             raise NuvloError(Problem(f"'{word}' does not change the order of work.", f"It shows in {question.where}."))
         stances[question.id] = school.name
     return school_from(stances)
@@ -137,5 +145,6 @@ def school_named(text: str) -> str:
 
 def school_from(stances: Mapping[str, str]) -> str:
     """The full name of the order of work that ``stances`` (question → side) make."""
-    name = f"{taken(stances, 'order')}+{taken(stances, 'soldering')}"
-    return name if taken(stances, "chips") == CHIPS[0].name else f"{name}+{CHIPS[1].name}"
+    said = [taken(stances, q.id) for q in QUESTIONS if q.where == ANSWERS]
+    usual = {CHIPS[0].name, WIRES[0].name}
+    return "+".join(name for name in said if name not in usual)

@@ -26,7 +26,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         return []
     late = dict(before_jacks(kit))
     jacks = {wire.name for wire in late.values()}
-    out = [_wired(build, wire) for wire in kit.wires if wire.name not in jacks]
+    out = [_wired(kit, build, wire) for wire in kit.wires if wire.name not in jacks]
     out.append(
         Task("hook_up.leads", Stage.HOOK_UP, Wants.READING, "Short the meter's leads", "Their own resistance is taken off "
              "every reading that follows.", LEADS, "resistance", "Ω", window=LEADS_WINDOW)
@@ -38,7 +38,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", pad,
                  "resistance", "Ω", parts=(pad,), nodes=(wire.net,))
         )  # fmt: skip
-    out += [_wired(build, wire) for wire in kit.wires if wire.name in jacks]
+    out += [_wired(kit, build, wire) for wire in kit.wires if wire.name in jacks]
     seen: set[str] = set()
     for wire in kit.wires:
         if wire.net in seen and wire.net != "0":
@@ -52,9 +52,12 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out
 
 
-def _wired(build: Build, wire: Wire) -> Task:
+def _wired(kit: Kit, build: Build, wire: Wire) -> Task:
     length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
     note = f" {sentence(wire.note)}." if wire.note else ""
+    inside = next((pad for pad in (wire.start, wire.end) if pad in kit.wire_ends), "")
+    if inside and taken(build.stances, "wires") == "direct":
+        note += f" It is in the board at {inside} already."
     note += JOINTS[taken(build.stances, "joints")]
     return Task(
         f"hook_up.wire.{wire.name}", Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",

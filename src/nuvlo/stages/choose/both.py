@@ -11,7 +11,7 @@ from nuvlo import progress
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.kit import Kit
 from nuvlo.kit.assembly import board_order, plugged
-from nuvlo.kit.schools import QUESTIONS, Question, school_from, taken
+from nuvlo.kit.schools import QUESTIONS, WIRES, Question, school_from, taken
 from nuvlo.kit.tray import sort_of
 from nuvlo.kit.variant import change, varied
 from nuvlo.model.ensemble import Law, laws, sample
@@ -89,6 +89,17 @@ def _chips(kit: Kit) -> str:
     return f"{len(chips)} chips, sockets in the box for {'them' if plugged(kit) else 'none'}"
 
 
+def _wires(kit: Kit) -> str:
+    if not kit.wire_ends:
+        return "no wire ends at its board"
+    minutes = {}
+    for s in WIRES:
+        steps = board_order(kit, school_from({"wires": s.name}))
+        minutes[s.name] = sum(x.minutes for x in steps if x.verb in ("posts", "leads"))
+    words = "; ".join(f"{name} {m:.0f} minutes before the wash" for name, m in minutes.items())
+    return f"{len(kit.wire_ends)} wires: {words}"
+
+
 def _rails(kit: Kit) -> str:
     if not kit.info.variant:
         return "this kit names no variant; 'compare' takes any supply, as in compare supply=12"
@@ -134,6 +145,6 @@ def _bypass(_kit: Kit) -> str:
 
 _TOLD: dict[str, Callable[[Kit], str]] = {
     "order": lambda kit: _order(kit, "order"), "soldering": lambda kit: _order(kit, "soldering"), "measure": _measured,
-    "power": _power, "chips": _chips, "rails": _rails, "compound": _compound, "zener": _zener, "bypass": _bypass,
+    "power": _power, "chips": _chips, "wires": _wires, "rails": _rails, "compound": _compound, "zener": _zener, "bypass": _bypass,
     "judging": lambda _: "measure both times: the second sheet beside the first says what it did",
 }  # fmt: skip

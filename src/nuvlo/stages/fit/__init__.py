@@ -103,6 +103,8 @@ def _hours(hours: float) -> str:
 
 def _plain(kit: Kit, build: Build, step: Step) -> Task:
     names = ", ".join(step.parts)
+    if step.verb == "leads":
+        names = "; ".join(wire for pad in step.parts for wire in _wires(kit, pad))
     detail = GATES.get(step.gate or "", step.reason + (" {parts}." if names else "")).format(parts=names)
     if step.verb == "solder":
         detail = f"{names}.\n{iron([kit.parts[r] for r in step.parts])}"
@@ -117,6 +119,17 @@ def _plain(kit: Kit, build: Build, step: Step) -> Task:
         step.id, Stage.FIT, Wants.STEP, step.action, detail, parts=step.parts, awaits="; ".join(missing),
         not_before=max(dry, default=None),
     )  # fmt: skip
+
+
+def _wires(kit: Kit, pad: str) -> list[str]:
+    """The wires that begin at a pad, with what is known of them: ``W1 (white, 60 mm, to J1.tip)``."""
+    out = []
+    for wire in kit.wires:
+        if pad in (wire.start, wire.end):
+            far = wire.end if wire.start == pad else wire.start
+            known = [wire.colour, f"{wire.length_mm:g}\u202fmm" if wire.length_mm else "", f"to {far}"]
+            out.append(f"{pad} ({', '.join(k for k in known if k)})")
+    return out or [pad]
 
 
 def _joints(kit: Kit, build: Build, step: Step) -> list[Task]:

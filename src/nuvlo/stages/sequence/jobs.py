@@ -21,6 +21,7 @@ POST_DAYS = 7.0  # that a part in the post is given where nobody knows better
 BRAD_MINUTES = 5.0  # more hands-on where brads take the place of clamps
 TOOLS = {
     "fit": ("side cutters",), "solder": ("soldering iron and stand", "solder, 0.8 mm", "side cutters"),
+    "posts": ("soldering iron and stand", "solder, 0.8 mm"), "leads": ("soldering iron and stand", "solder, 0.8 mm", "labels for wires"),
     "wash": ("isopropyl alcohol and a brush",), "unpack": ("multimeter",), "wake": ("multimeter",), "power": ("multimeter",),
     "hook-up": ("soldering iron and stand", "solder, 0.8 mm", "multimeter"), "set": ("multimeter",), "test": ("multimeter",),
 }  # fmt: skip
@@ -146,6 +147,8 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     wires = [w for w in kit.wires if f"hook_up.wire.{w.name}" not in build.done]
     rings = len({w.net for w in kit.wires}) if wires else 0
     wired = pace.minutes("hook-up", WIRE_EACH) * len(wires) + RING_EACH * rings
+    if taken(build.stances, "wires") == "direct":  # one end of each is in the board already
+        wired -= MINUTES["leads"][0] * sum(bool({w.start, w.end} & set(kit.wire_ends)) for w in wires)
     points = [p for p in kit.info.point if build.latest(p.name, stage="wake") is None]
     trims = [t for t in kit.info.trim if build.latest(t.watch, stage="set") is None]
     lid = [s for s in board_order(kit) if s.stage == "hand_over" and f"hand_over.{s.verb}" not in build.done]

@@ -41,15 +41,17 @@ def _named(part: Part) -> str:
     return f"{part.kind} {part.text}"
 
 
-def shopping_list(kit: Kit, marks: Mapping[str, str]) -> list[tuple[str, float | None]]:
+def shopping_list(kit: Kit, marks: Mapping[str, str], posts: bool = True) -> list[tuple[str, float | None]]:
     """(what, cost) to buy: what the kit needs beside its parts, parts that boxes seldom hold, and those missing.
 
-    The last line is what all parts with a price cost together.
+    ``posts``: wires go to posts, which no box holds either. The last line is what all parts with a price cost together.
     """
     out: list[tuple[str, float | None]] = [(f"{n.kind}: {n.name}", n.cost) for n in kit.info.need]
     out += [
         (f"{p.ref}: {_named(p)}", p.cost) for p in kit.parts.values()
         if p.kind in NEVER_IN_THE_BOX or marks.get(p.ref) == "missing"
     ]  # fmt: skip
+    if posts and kit.wire_ends:
+        out.append((f"part: {len(kit.wire_ends)} posts for wires, at {', '.join(kit.wire_ends)}", None))
     costs = [p.cost for p in kit.parts.values() if p.cost is not None]
     return [*out, (f"all {len(costs)} parts with a price", sum(costs))]
