@@ -13,6 +13,8 @@ from nuvlo.kit.parts_list.sheets import lines_of, read_lines
 from nuvlo.problems import NuvloError
 
 LISTS = Path(__file__).parent / "parts_lists"
+TYPES = {("16-comments.csv", "U1"): "TL072", ("16-comments.csv", "D2"): "1N4148", ("21-netlist-like.txt", "Q1"): "BC549C",
+         ("22-invoice.txt", "U1"): "NE5532P"}  # fmt: skip
 # File → how many parts, lines that give none, and some parts as they should be read: (ref, kind, value, tolerance, rating).
 EXPECTED = {
     "01-plain.csv": (16, [], [("R5", "resistor", 100e3, 0.01, ""), ("C3", "electrolytic", 47e-6, None, "25 V"),
@@ -47,6 +49,24 @@ EXPECTED = {
     "15-order.csv": (15, [], [("R2", "resistor", 4.99e3, 0.01, "0.25 W"), ("C3", "capacitor", 100e-9, None, "50 V"),
                               ("C4", "electrolytic", 220e-6, 0.2, "25 V"), ("U1", "chip", None, None, ""),
                               ("Q1", "transistor", None, None, "40 V")]),
+    # Of habits the reader had not met; each was read wrong in some way at first.
+    "16-comments.csv": (12, [8], [("R8", "resistor", 4.7e3, 0.01, "0.25 W"), ("C2", "capacitor", 100e-9, None, "63 V"),
+                                  ("C3", "electrolytic", 47e-6, None, "25 V"), ("VR1", "potentiometer", 100e3, None, "")]),
+    "17-code-page.txt": (15, [], [("R3", "resistor", 10e3, 0.01, ""), ("C2", "electrolytic", 10e-6, None, "35 V"),
+                                  ("P1", "potentiometer", 50e3, None, ""), ("HW4", "hardware", None, None, "")]),
+    "18-typed.txt": (17, [], [("R3", "resistor", 10e3, None, ""), ("C3", "electrolytic", 100e-6, None, "16 V"),
+                              ("VR2", "potentiometer", 500e3, None, ""), ("LED1", "lamp", None, None, ""), ("CASE1", "case", None, None, "")]),
+    "19-ranges.csv": (15, [], [("R4", "resistor", 47e3, None, ""), ("C4", "electrolytic", 2200e-6, None, "35 V"),
+                               ("F1", "fuse", None, None, "250 V")]),
+    "20-side-by-side.csv": (14, [8, 8], [("R4", "resistor", 10e3, None, ""), ("C4", "electrolytic", 47e-6, None, "16 V"),
+                                         ("C5", "capacitor", 22e-12, None, ""), ("IC1", "chip", None, None, "")]),
+    "21-netlist-like.txt": (5, [], [("Q1", "transistor", None, None, ""), ("VR1", "potentiometer", 100e3, None, "")]),
+    "22-invoice.txt": (22, [12], [("R12", "resistor", 4.99e3, 0.01, "0.6 W"), ("C6", "electrolytic", 470e-6, None, "35 V"),
+                                  ("U2", "chip", None, None, ""), ("SKT2", "socket", None, None, "")]),
+    "23-shorthand.txt": (14, [], [("R5", "resistor", 4.7e3, None, ""), ("C2", "capacitor", 100e-9, None, ""), ("U1", "chip", None, None, ""),
+                                  ("VR1", "potentiometer", 1e6, None, ""), ("BAT1", "battery", None, None, "")]),
+    "24-catalogue.csv": (16, [], [("R9", "resistor", 10e3, 0.01, "0.25 W"), ("C4", "electrolytic", 10e-6, 0.2, "63 V"),
+                                  ("RV1", "trimmer", 10e3, None, "0.5 W"), ("L1", "inductor", 100e-6, None, "1 A")]),
 }  # fmt: skip
 
 
@@ -69,6 +89,12 @@ def test_each_is_read_with_every_line_accounted_for(name):
         assert part.tolerance is None if tolerance is None else part.tolerance[1] == tolerance
     told = {p.line for p in found.parts} | {u.line for u in found.unread} | {n for n, _ in found.headings}
     assert {line.number for line in read_lines(LISTS / name)} == told
+
+
+@pytest.mark.parametrize(("name", "ref"), TYPES)
+def test_a_type_is_picked_out_of_its_description(name, ref):
+    (found,) = [p.part for p in read_parts_list(LISTS / name).parts if p.part.ref == ref]
+    assert found.text == TYPES[name, ref]
 
 
 @pytest.mark.parametrize("name", EXPECTED)

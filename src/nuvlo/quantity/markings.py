@@ -286,9 +286,10 @@ def _potentiometer(text: str) -> Iterable[Marking]:
         letter = found[1] or found[4]
         kind = "potentiometer" if letter else "trimmer"
         yield Marking(kind, float(f"{found[2]}e{found[3]}"), "Ω", None, "two digits and zeros, in Ω", "", TAPERS.get(letter or "", ""))  # fmt: skip
-    found = re.fullmatch(r"([ABC])(\d+(?:\.\d+)?[KM]\d*|\d+[KM]\d+)", text.upper()) or None
-    if found:
-        yield Marking("potentiometer", _ohms(found[2]), "Ω", None, "the letter is the taper", "", TAPERS[found[1]])
+    found = re.fullmatch(r"([ABC])?(\d+(?:\.\d+)?[KM]\d*)([ABC])?", text.upper())
+    if found and (found[1] is None) != (found[3] is None):
+        letter = found[1] or found[3]
+        yield Marking("potentiometer", _ohms(found[2]), "Ω", None, "the letter is the taper", "", TAPERS[letter])
 
 
 def _ohms(text: str) -> float:

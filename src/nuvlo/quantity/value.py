@@ -110,7 +110,8 @@ def _prefix_and_unit(letters: str, text: str) -> tuple[float, str]:
 def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     """Engineering notation with a thin space and a true minus: ``4.7 kΩ``, ``−17.7 dB``.
 
-    ``digits`` counts significant digits. Decibels, degrees and per cent take no prefix.
+    ``digits`` counts significant digits. Decibels, degrees and per cent take no prefix. Large capacitors stay in
+    microfarads, as they are marked and sold (``mF`` on an old one means that too).
     """
     if not math.isfinite(value):
         return "open" if unit == "Ω" and value > 0 else "—"
@@ -122,6 +123,8 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
         return (text + (THIN_SPACE + unit if unit else "")).replace("-", MINUS)
     from quantiphy import Quantity
 
+    if unit == "F" and 1e-3 <= abs(value) < 0.1:
+        return f"{value * 1e6:.{max(0, digits - 1 - _decade(value * 1e6))}f}{THIN_SPACE}µF".replace("-", MINUS)
     rendered: str = Quantity(value, unit).render(form="si", prec=digits - 1, strip_zeros=True)
     return rendered.replace(" ", THIN_SPACE).replace("-", MINUS).replace("u", "µ", 1 if unit != "u" else 0)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Sequence
 
@@ -18,8 +19,8 @@ WORDS: dict[str, tuple[str, ...]] = {
         "location", "places",
     ),
     "quantity": (
-        "qty", "quantity", "count", "how many", "pcs", "pieces", "amount", "no", "number", "anzahl", "menge", "stück", "stueck", "stk", "qte",
-        "quantité", "qté", "cantidad", "quantità", "aantal",
+        "qty", "quantity", "count", "how many", "pcs", "pieces", "amount", "no", "number", "anzahl", "anz", "menge", "stück", "stueck", "stk", "qte",
+        "quantité", "qté", "cantidad", "quantità", "qta", "q tà", "nombre", "nbre", "nb", "aantal",
     ),
     "value": (
         "value", "values", "val", "wert", "valeur", "valore", "valor", "waarde", "what", "marking", "part number", "code", "p n", "mpn", "mfg p n",
@@ -60,29 +61,50 @@ def meaning(heading: str) -> str | None:
     return None
 
 
-def heading_meanings(line: Line) -> dict[int, str] | None:
-    """Column → meaning where ``line`` is a heading: at least two of its cells are known words, and no cell is a value."""
+def counting(lines: Sequence[Line]) -> frozenset[int]:
+    """Columns that only number the lines: 1, 2, 3, whatever their heading calls them."""
+    out = set()
+    for k in range(max((len(line.cells) for line in lines), default=0)):
+        cells = [line.cells[k].rstrip(".") for line in lines if len(line.cells) > k and line.cells[k]]
+        numbers = [int(c) for c in cells if re.fullmatch(r"\d{1,4}", c)]
+        rising = sum(b == a + 1 for a, b in itertools.pairwise(numbers))
+        if len(numbers) > 2 and len(numbers) >= len(cells) - 3 and rising >= 0.8 * (len(numbers) - 1):
+            out.add(k)
+    return frozenset(out)
+
+
+def heading_meanings(line: Line, numbers: frozenset[int] = frozenset()) -> list[dict[int, str]] | None:
+    """Column → meaning where ``line`` is a heading: at least two of its cells are known words, and no cell is a value.
+
+    One for each table: where the heading of the references comes again, another table stands beside the first.
+    ``numbers``: columns that only number the lines.
+    """
     cells = [(k, c) for k, c in enumerate(line.cells) if c]
-    found = {k: m for k, c in cells if (m := meaning(c)) is not None}
+    found = {k: "nothing" if k in numbers else m for k, c in cells if (m := meaning(c)) is not None}
     if len(found) < 2 or 2 * len(found) < len(cells) or not {"ref", "value", "kind", "quantity"} & set(found.values()):
         return None
-    return _each_once(found)
+    first = next((line.cells[k] for k, m in found.items() if m == "ref"), None)
+    starts = [k for k in found if line.cells[k] == first] or [min(found)]
+    ends = [*starts[1:], len(line.cells)]
+    starts[0] = 0
+    return [
+        _each_once({k: m for k, m in found.items() if start <= k < end})
+        for start, end in zip(starts, ends, strict=True)
+    ]
 
 
 def _each_once(found: dict[int, str]) -> dict[int, str]:
-    """The first column of each meaning; a second description is a note."""
+    """The first column of each meaning; further descriptions are notes."""
     out: dict[int, str] = {}
     for k, m in found.items():
         taken = m in out.values()
-        out[k] = (
-            m if not taken else ("note" if m in ("value", "kind", "note") and "note" not in out.values() else "nothing")
-        )
+        out[k] = m if not taken else "note" if m in ("value", "kind", "note") else "nothing"
     return out
 
 
-def heading_in_strange_words(lines: Sequence[Line], columns: dict[int, str]) -> int | None:
+def heading_in_strange_words(lines: Sequence[Line], tables: Sequence[dict[int, str]]) -> int | None:
     """Where the heading stands if its words are not known: right before the first part, and itself no part."""
-    at = next((k for k, m in columns.items() if m == "ref"), None)
+    at = next((k for columns in tables for k, m in columns.items() if m == "ref"), None)
     if at is None:
         return None
     first = next((n for n, line in enumerate(lines) if len(line.cells) > at and references(line.cells[at])), 0)
@@ -92,12 +114,23 @@ def heading_in_strange_words(lines: Sequence[Line], columns: dict[int, str]) -> 
     return first - 1
 
 
-def guessed(lines: Sequence[Line]) -> dict[int, str]:
-    """Column → meaning where no heading says it, from what most of the cells look like."""
+def guessed(lines: Sequence[Line]) -> list[dict[int, str]]:
+    """Column → meaning where no heading says it, from what most of the cells look like; one for each table side by side."""
     wide = max((len(line.cells) for line in lines), default=0)
+    columns = [[line.cells[k] for line in lines if len(line.cells) > k and line.cells[k]] for k in range(wide)]
+    starts = [k for k, cells in enumerate(columns) if sum(bool(references(c)) for c in cells) > 0.5 * len(cells)]
+    named = [ref for k in starts for cell in columns[k] for ref in references(cell)]
+    beside = (
+        len(starts) > 1 and len(named) == len(set(named)) and not any(c.islower() for k in starts for c in columns[k])
+    )
+    cuts = [0, *starts[1:], wide] if beside else [0, wide]
+    return [_looks(columns, range(low, high)) for low, high in itertools.pairwise(cuts)]
+
+
+def _looks(columns: Sequence[Sequence[str]], within: range) -> dict[int, str]:
     out: dict[int, str] = {}
-    for k in range(wide):
-        cells = [line.cells[k] for line in lines if len(line.cells) > k and line.cells[k]]
+    for k in within:
+        cells = columns[k]
         if not cells:
             continue
         share = {
@@ -106,7 +139,7 @@ def guessed(lines: Sequence[Line]) -> dict[int, str]:
         }
         if share["ref"] >= 0.5 and "ref" not in out.values():
             out[k] = "ref"
-        elif share["quantity"] >= 0.8 and "quantity" not in out.values() and k < wide - 1:
+        elif share["quantity"] >= 0.8 and "quantity" not in out.values() and k < within[-1]:
             out[k] = "quantity"
         elif "value" not in out.values():
             out[k] = "value"

@@ -8,7 +8,14 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from nuvlo.kit.parts_list import words
-from nuvlo.kit.parts_list.columns import LOOKED_AT, MEANINGS, guessed, heading_in_strange_words, heading_meanings
+from nuvlo.kit.parts_list.columns import (
+    LOOKED_AT,
+    MEANINGS,
+    counting,
+    guessed,
+    heading_in_strange_words,
+    heading_meanings,
+)
 from nuvlo.kit.parts_list.references import NAMED, leading_references, references
 from nuvlo.kit.parts_list.sheets import Line, read_lines
 from nuvlo.kit.tables import UNIT_OF_KIND, Part
@@ -18,7 +25,10 @@ from nuvlo.quantity import UnreadableValue, format_value, parse_value
 LARGE = 10e-6  # F: from here on a capacitor of which nothing more is said has a way round (common practice, no source)
 MOST_ALIKE = 200  # parts that one line may stand for
 _COUNT = re.compile(r"(\d{1,4})\s*(?:x|×|pcs\.?|off|stk\.?|Stück)?\s+(?=\S)", re.IGNORECASE)
-OFF_BOARD = ("potentiometer", "jack", "switch", "case", "knob", "hardware", "wire", "fuse")
+_BEHIND = re.compile(r"[(\[:]\s*([^()\[\]:]+?)\s*[)\]]?$")  # references that follow what they are
+TYPED = ("diode", "transistor", "chip", "valve")
+OFF_BOARD = ("potentiometer", "jack", "switch", "case", "knob", "hardware", "wire", "fuse", "battery")
+LONERS = (*OFF_BOARD, "lamp", "socket")  # kinds of which a list may have one, without a number
 HEAT_SHY = ("diode", "transistor", "lamp", "chip")
 ONE_WAY_ROUND = ("electrolytic", "diode", "transistor", "lamp", "chip", "valve")
 
@@ -83,7 +93,7 @@ class _Reading:
         ]  # fmt: skip
         self.parts: list[tuple[int, tuple[str, ...], int, Part, str]] = []  # line, refs, count, model part, note
         self.headings: list[tuple[int, str]] = []
-        self.columns: dict[int, str] = {}
+        self.blocks: list[dict[int, str]] = [{}]  # column → meaning, once for each table that stands beside another
         self.shown: dict[str, str] = {}
         self.section: dict[str, str] = {}
         self.seen: dict[str, int] = {}
@@ -96,14 +106,15 @@ class _Reading:
         )
 
     def read(self) -> PartsList:
-        first = next((k for k, line in enumerate(self.lines[:LOOKED_AT]) if heading_meanings(line)), None)
+        numbers = counting(self.lines)
+        first = next((k for k, line in enumerate(self.lines[:LOOKED_AT]) if heading_meanings(line, numbers)), None)
         strange: int | None = None
         if first is None:
             looks = guessed([line for line in self.lines if sum(map(bool, line.cells)) > 1])
             first = strange = heading_in_strange_words(self.lines, looks)
             self._take_columns(None if strange is None else self.lines[strange], looks)
         for k, line in enumerate(self.lines):
-            meanings = heading_meanings(line)
+            meanings = heading_meanings(line, numbers)
             if k == strange:
                 self.headings.append((line.number, line.text))
             elif meanings is not None and k >= (first or 0):
@@ -116,7 +127,7 @@ class _Reading:
             ):
                 self.headings.append((line.number, line.text))
             else:
-                self._line(line)
+                self._blocks(line)
         missing = [h for h in self.wanted if h not in {s.lower() for s in self.shown}]
         if missing:
             raise NuvloError(
@@ -125,26 +136,60 @@ class _Reading:
         return PartsList(self.name, tuple(self._numbered()), tuple(sorted(self.unread, key=lambda u: u.line)),
                          tuple(self.headings), self.shown)  # fmt: skip
 
-    def _take_columns(self, line: Line | None, meanings: dict[int, str]) -> None:
+    def _take_columns(self, line: Line | None, tables: list[dict[int, str]]) -> None:
+        """``tables``: column → meaning of each table; a column that is in none belongs to the one before it."""
         wide = len(line.cells) if line else max((len(one.cells) for one in self.lines), default=0)
-        self.columns = {}
+        starts = [min(t, default=0) for t in tables]
+        self.blocks = [{} for _ in tables]
         for k in range(wide):
+            at = max((i for i, start in enumerate(starts) if start <= k), default=0)
             heading = line.cells[k] if line and line.cells[k] else f"column {k + 1}"
-            meaning = self.wanted.get(heading.lower(), meanings.get(k, "nothing"))
-            self.columns[k] = meaning
-            if (line is None or line.cells[k] or k in meanings) and wide > 1:
-                self.shown[heading] = meaning
+            self.blocks[at][k] = self.wanted.get(heading.lower(), tables[at].get(k, "nothing"))
+        self._value_among_notes(line)
+        for block in self.blocks:
+            for k, meaning in block.items():
+                if wide > 1 and (line is None or line.cells[k] or meaning != "nothing"):
+                    self.shown[line.cells[k] if line and line.cells[k] else f"column {k + 1}"] = meaning
+
+    def _value_among_notes(self, line: Line | None) -> None:
+        """Where no column is said to hold values or kinds, a remark does."""
+        for block in self.blocks:
+            if {"value", "kind"}.isdisjoint(block.values()):
+                noted = [k for k, meaning in block.items() if meaning == "note"]
+                if noted and not (line and line.cells[noted[0]].lower() in self.wanted):
+                    block[noted[0]] = "value"
 
     # -- one line -----------------------------------------------------------------------------------------------
 
-    def _line(self, line: Line) -> None:
-        fields = self._fields(line)
+    def _blocks(self, line: Line) -> None:
+        """A line, or each part of it where tables stand side by side."""
+        if len(self.blocks) == 1:
+            self._line(line, self.blocks[0])
+            return
+        for block in self.blocks:
+            cells = tuple(line.cells[k] for k in block if k < len(line.cells))
+            if any(cells):
+                text = ", ".join(c for c in cells if c)
+                meanings = dict(enumerate(block.values()))
+                self._line(Line(line.number, cells, text, line.sheet), meanings)
+
+    def _line(self, line: Line, columns: Mapping[int, str]) -> None:
+        fields = self._fields(line, columns)
         refs, rest = self._references(fields)
         count = self._count(fields)
         if not refs and count is None and self._is_section(line, fields):
             self.headings.append((line.number, line.text))
             return
-        described = " ".join(fields[m] for m in ("kind", "value", "package", "note") if fields.get(m))
+        said = [fields[m] for m in ("kind", "value", "package", "note") if fields.get(m)]
+        if not refs and any(words.SUM.fullmatch(cell.strip(" :")) for cell in line.cells):
+            self._give_up(line, "a sum, not a part")
+            return
+        several = self._several(line) if not refs and count is None else []
+        for one in several:
+            self._part(line, (), 1, {"value": one}, one)
+        if several:
+            return
+        described = " ".join(said)
         if rest:
             described = f"{rest} {described}".strip()
         if fields.get("fitted", "").lower() not in ("", "no", "0", "false") or words.NOT_FITTED.fullmatch(
@@ -153,17 +198,35 @@ class _Reading:
             self._give_up(line, "marked as not fitted")
         elif refs:
             self._part(line, refs, count, fields, described)
-        elif count and described:
-            self._part(line, (), count, fields, described)
+        elif described and (count or (len(line.cells) == 1 and self._one_of_a_kind(described))):
+            self._part(line, (), count or 1, fields, described)
         else:
             self._give_up(line, "names no part and no quantity")
 
-    def _fields(self, line: Line) -> dict[str, str]:
-        if len(line.cells) == 1 and len(self.columns) < 2:
+    def _several(self, line: Line) -> list[str]:
+        """Parts of one kind that a line of plain text lists by value: ``Pots: 100KA (Volume), 500KB (Tone)``."""
+        title, colon, listed = line.text.partition(":")
+        kind = words.kind_in(title)
+        pieces = [piece.strip() for piece in listed.split(",")]
+        if len(line.cells) != 1 or not colon or kind not in UNIT_OF_KIND or len(pieces) < 2:
+            return []
+        try:
+            for piece in pieces:
+                words.value_in(kind, piece)
+        except words.NoValue:
+            return []
+        return [f"{title.strip()} {piece}" for piece in pieces]
+
+    def _one_of_a_kind(self, text: str) -> bool:
+        """Whether a line of plain text without a number is a part all the same: a few words, one of them a kind."""
+        return bool(self.parts) and words.kind_in(text) is not None and len(text.split()) < 8 and not text.endswith(".")
+
+    def _fields(self, line: Line, columns: Mapping[int, str]) -> dict[str, str]:
+        if len(line.cells) == 1 and len(columns) < 2:
             return self._free(line.text)
         out: dict[str, str] = {}
         for k, cell in enumerate(line.cells):
-            meaning = self.columns.get(k, "note")
+            meaning = columns.get(k, "note")
             if cell and meaning != "nothing":
                 out[meaning] = f"{out[meaning]} {cell}" if meaning in out else cell
         return out
@@ -175,7 +238,13 @@ class _Reading:
         if refs:
             return {"ref": text[: len(text) - len(rest)].strip(" =:-–,"), "value": rest}
         counted = _COUNT.match(text)
-        return {"quantity": counted[1], "value": text[counted.end() :]} if counted else {"note": text}
+        if counted is None:
+            return {"note": text}
+        what, out = text[counted.end() :], {"quantity": counted[1]}
+        behind = _BEHIND.search(what)
+        if behind and len(references(behind[1].replace(" ", ", "))) == int(counted[1]):
+            what, out["ref"] = what[: behind.start()].strip(), behind[1].replace(" ", ", ")
+        return out | {"value": what}
 
     def _references(self, fields: dict[str, str]) -> tuple[tuple[str, ...], str]:
         text = fields.get("ref", "")
@@ -200,6 +269,8 @@ class _Reading:
         rest = re.sub(r"\(.*\)", "", line.text)
         if re.search(r"\d", rest) and kind is not None:
             return False
+        if len(self.blocks[0]) < 2 and not shouted and kind in LONERS and len(line.text.split()) > 1:
+            return False  # a battery clip, typed as a line of its own
         rating = words.rating_in(line.text)
         self.section = {"kind": kind or "", "text": line.text, "rating": rating}
         return True
@@ -235,7 +306,7 @@ class _Reading:
         if letters == "resistor" and told in ("capacitor", "diode", "transistor"):
             told = None  # "film" alone, or a note about a neighbour
         section = self.section.get("kind")
-        kind = told or letters or section or "part"
+        kind = told or letters or section or words.kind_by_value(fields.get("value", "")) or "part"
         if section == "electrolytic" and kind == "capacitor" and not told:
             kind = "electrolytic"
         return kind
@@ -249,13 +320,13 @@ class _Reading:
             tolerance = words.tolerance_in(section.get("text", ""))
         rating = words.rating_in(fields.get("rating", "")) or words.rating_in(described) or section.get("rating", "")
         unit = UNIT_OF_KIND.get(kind, "")
-        text, value = fields.get("value") or words.without_kind(fields.get("kind") or described) or kind, None
-        if (
-            kind in ("diode", "transistor", "chip", "valve")
-            and re.fullmatch(r"[a-z0-9-]+", text)
-            and re.search(r"\d", text)
-        ):
-            text = text.upper()
+        named = " ".join(fields[m] for m in ("kind", "note") if fields.get(m)) or described
+        text, value = fields.get("value") or words.without_kind(fields.get("kind") or named) or kind, None
+        also = ""
+        if kind in TYPED:
+            whole, text = text, words.type_in(text) or text
+            also = whole if len(whole.split()) > 1 and "value" in fields else ""
+            text = text.upper() if re.fullmatch(r"(?=.*\d)[a-z0-9-]+", text) else text
         if unit:
             found = self._value(kind, fields, described)
             value = found.value
@@ -270,7 +341,7 @@ class _Reading:
         return Part(
             "", kind, text, value, unit, tolerance, rating, fields.get("package", ""), None, kind in HEAT_SHY,
             kind == "chip", kind in ONE_WAY_ROUND, _cost(fields.get("cost", "")), (), kind not in OFF_BOARD,
-            fields.get("note", ""), self.section.get("text", "").strip(" ,;:|").capitalize(),
+            "; ".join(t for t in (also, fields.get("note", "")) if t), self.section.get("text", "").strip(" ,;:|").capitalize(),
         )  # fmt: skip
 
     @staticmethod

@@ -7,9 +7,12 @@ import re
 MOST = 200  # references in one range: more is a slip of the key
 _ONE = r"[A-Za-z]{1,8}\d{1,4}[A-Za-z]?"
 _REFERENCE = re.compile(_ONE)
-_RANGE = re.compile(rf"({_ONE})\s*(?:-|–|—|\.\.+|to|bis)\s*([A-Za-z]{{0,8}})(\d{{1,4}})(?![\w.])", re.IGNORECASE)
+_RANGE = re.compile(
+    rf"({_ONE})\s*(?:-|–|—|~|→|\.\.+|\b(?:to|thru|through|bis|à|a|al|t/m|tot)\b)\s*([A-Za-z]{{0,8}})(\d{{1,4}})(?![\w.])",
+    re.IGNORECASE,
+)
 _NEXT = re.compile(r"\d{1,4}(?![\w.])")
-_PARTING = re.compile(r"[\s,;/&+]+(?:and\b|und\b)?\s*", re.IGNORECASE)
+_PARTING = re.compile(r"[\s,;/&+]+(?:(?:and|und|et|e|y|en)\b)?\s*", re.IGNORECASE)
 NAMED = re.compile(r"[A-Z][A-Z_]{2,15}\d{0,3}")  # a control named on the panel: VOLUME
 
 

@@ -14,12 +14,14 @@ from nuvlo.quantity.markings import Marking, colours_in, preferred, read_bands, 
 KIND_WORDS: tuple[tuple[str, str], ...] = (
     ("transformer", r"transformer|übertrager|trafo|transfo"),
     ("resistor", r"metal film|carbon film|metallschicht|wirewound|resist|\bres\b|widerst|résist|weerstand|\bres[_:]|r_axial"),
-    ("electrolytic", r"electrolytic|elko|\balum\b|\belyt|tantal|cp_radial|cp_axial|polari[sz]ed cap|\belectro\b"),
+    ("electrolytic", r"electrol[yií]|électrol|elettrol|chimique|elko|\balum\b|\belyt|tantal|cp_radial|cp_axial|polari[sz]ed cap|\belectro\b"),
     ("trimmer", r"\btrim|preset"),
     ("potentiometer", r"\bpot\b|\bpoti|potentio|potmeter|\bpots\b"),
     ("capacitor", r"capac|\bcaps?\b|\bcer\b|kondens|condens|kerko|\bfilm\b|folie|ceram|keram|céram|\bmkt\b|\bmkp\b|\bmica\b|c_disc|cap_"),
     ("inductor", r"induct|choke|\bcoils?\b|spule|drossel"),
     ("valve", r"\bvalves?\b|\btubes?\b|röhre|triode|pentode"),
+    ("socket", r"\b(?:ic|dip|dil|valve|tube|transistor|noval|octal)[- ]?\d*\W*(?:pin\W*)?(?:socket|base)|\bpin\W+(?:ic|dip|dil)?\W*socket|\bfassung"),
+    ("jack", r"\bdc\b.{0,6}(?:socket|inlet)|\bjack\b.?socket|klinke|netzbuchse"),
     ("chip", r"op-?amp|\bics?\b|regulator|\bchips?\b|integrated"),
     ("lamp", r"\bleds?\b|\blamps?\b|leucht"),
     ("diode", r"diode|rectifier|zener"),
@@ -28,7 +30,7 @@ KIND_WORDS: tuple[tuple[str, str], ...] = (
     ("jack", r"\bjacks?\b|connector|stecker|buchse|\bxlr\b|header|\bconn[_ ]|terminal"),
     ("switch", r"switch|schalter|footswitch"),
     ("fuse", r"\bfuses?\b|sicherung"), ("relay", r"relay|relais"), ("knob", r"\bknobs?\b|knopf"),
-    ("case", r"\bcase\b|enclosure|gehäuse|die-?cast"), ("wire", r"\bwires?\b|\bcable\b|litze|kabel"),
+    ("battery", r"\bbatter(?:y|ie)|\bpp3\b"), ("case", r"\bcase\b|enclosure|gehäuse|die-?cast"), ("wire", r"\bwires?\b|\bcable\b|litze|kabel"),
     ("hardware", r"screw|standoff|spacer|\bnuts?\b|washer|feet|hardware|schraube"),
 )  # fmt: skip
 KIND_OF_LETTERS = {
@@ -39,15 +41,29 @@ KIND_OF_LETTERS = {
 LETTERS_OF_KIND = {
     "resistor": "R", "trimmer": "RV", "potentiometer": "VR", "capacitor": "C", "electrolytic": "C", "inductor": "L", "diode": "D",
     "lamp": "LED", "transistor": "Q", "chip": "U", "valve": "V", "switch": "SW", "jack": "J", "fuse": "F", "relay": "K",
-    "transformer": "T", "link": "LINK", "socket": "SKT", "knob": "KNOB", "case": "CASE", "wire": "W", "hardware": "HW",
+    "transformer": "T", "link": "LINK", "socket": "SKT", "knob": "KNOB", "case": "CASE", "wire": "W", "hardware": "HW", "battery": "BAT",
 }  # fmt: skip
 NOT_FITTED = re.compile(
     r"dnp|dnf|dni|n\.?\s?c\.?|not fitted|nicht bestückt|no fit|do not fit|unpopulated", re.IGNORECASE
 )
 SURFACE_MOUNT = re.compile(r"\bsmd\b|\bsmt\b|\bchip res|0402|0603|0805|1206", re.IGNORECASE)
 _TOLERANCE = re.compile(r"(-\s?\d+\s?/\s?\+\s?\d+|(?:±|\+/-|\+-)?\s?\d+(?:[.,]\d+)?)\s?%")
-_RATING = re.compile(r"(?<![\w.,/])(\d+/\d+|\d+(?:[.,]\d+)?)\s?(kV|mW|mA|V|W|A)(?:DC|AC)?(?![\w])", re.IGNORECASE)
+_RATING = re.compile(
+    r"(?:(?<![\w.,/])|(?<=[A-Za-zµμΩ]/))(\d+/\d+|\d+(?:[.,]\d+)?)\s?(kV|mW|mA|V|W|A)(?:DC|AC)?(?![\w])", re.IGNORECASE
+)
 _NUMBER = re.compile(r"(?<![\w.,/%])(\d+(?:[.,]\d+)?)\s+((?:meg|[TGMkKmunpµμ])?\s?(?:Ω|ohms?|[FHR])?)(?![\w])")
+
+
+# A type as makers print it: letters and figures together; not a package, a size or a pin count.
+_TYPE = re.compile(r"(?=[\w/-]*\d)(?=[\w/-]*[A-Za-z])[A-Za-z0-9][\w/-]*")
+_NO_TYPE = re.compile(
+    r"(?:dip|dil|to|so|soic|sot|do|sip|qfn|tssop)-?\d+\w*|\d+(?:[.,]\d+)?(?:mm|v|w|a|ma|mw|hz|mcd|p|pin)|\d+x\d*|\d+-pin",
+    re.IGNORECASE,
+)
+SUM = re.compile(
+    r"(?:sub|grand )?total\w*|sum|summe|gesamt\w*|somme|shipping|postage|versand\w*|porto|vat|mwst\.?|tva",
+    re.IGNORECASE,
+)
 
 
 class NoValue(ValueError):
@@ -76,6 +92,22 @@ def without_kind(text: str) -> str:
     pattern = next((words for name, words in KIND_WORDS if name == kind), "$^")
     rest = re.sub(rf"\w*(?:{pattern})\w*", "", text, count=1, flags=re.IGNORECASE).strip(" ,;:-")
     return rest if len(rest) > 1 else text
+
+
+def kind_by_value(text: str) -> str | None:
+    """The kind that a bare value tells: ``4k7`` is a resistor, ``100n`` a capacitor (common practice, no source)."""
+    clean = text.strip()
+    for kind, written in (("resistor", r"\d*[.,]?\d+\s?[kKMR]\d*\s?(?:Ω|ohms?)?|\d+\s?(?:Ω|ohms?)"), ("capacitor", r"\d*[.,]?\d+\s?[pnuµμ]\d*F?"),
+                          ("inductor", r"\d*[.,]?\d+\s?[mnuµμ]H")):  # fmt: skip
+        if re.fullmatch(written, clean):
+            return kind
+    return None
+
+
+def type_in(text: str) -> str:
+    """The type that a description names: ``Op-amp NE5532P DIP8`` → ``NE5532P``. Empty where no word looks like one."""
+    words = (w.strip("()[],;:.?\"'") for w in text.split())
+    return next((w for w in words if _TYPE.fullmatch(w) and not _NO_TYPE.fullmatch(w)), "")
 
 
 def kind_by_letters(ref: str) -> str | None:
@@ -114,7 +146,7 @@ def value_in(kind: str, text: str, *, surface_mount: bool = False) -> Found:
     if colours and kind == "resistor" and (bands := read_bands(colours)):
         return Found(bands[0].value, bands[0].tolerance)
     why = f"'{text}' holds no value in {unit}" if text else "the value is empty"
-    for candidate in _candidates(re.sub(r"(?<=\d)\s?([UNP])F\b", lambda m: m[1].lower() + "F", text)):
+    for candidate in _candidates(re.sub(r"(?<=\d)\s?([UNP])([FH])\b", lambda m: m[1].lower() + m[2], text)):
         if re.fullmatch(r"\d{2,4}[A-Za-z]?", candidate) and (coded := _coded(kind, candidate, surface_mount)):
             return coded
         try:
