@@ -61,6 +61,8 @@ def test_a_kit_without_heights_still_has_an_order(tmp_path):
     steps = board_order(read_kit(tmp_path))
     assert {r for s in steps for r in s.parts} == {"R1", "C1"}
     assert sum(s.minutes for s in steps) > 0
+    assert [s.parts for s in steps if s.verb == "fit"] == [("R1",), ("C1",)]
+    assert steps[3].reason == "They usually stand 12 mm, the resistors before them 2.5 mm."
 
 
 @pytest.mark.parametrize(

@@ -22,7 +22,6 @@ from nuvlo.kit.tables import Part
 HEAT_SHY_MM = (
     3.0  # how much taller a heat-shy part is taken to be when its turn is decided (common practice, no source)
 )
-UNKNOWN_HEIGHT_MM = 8.0
 FIRST_IN_MANUALS = ("socket", "diode", "transistor", "lamp", "chip", "regulator")
 PLURALS = {"resistor": "resistors", "capacitor": "film capacitors", "diode": "diodes", "switch": "switches"}
 PLUGGED = ("chip", "valve")  # kinds that go into sockets, where there are any
@@ -149,11 +148,7 @@ def natural(ref: str) -> tuple[str, int, str]:
 
 
 def _turn(part: Part) -> tuple[float]:
-    return (_height(part) + (HEAT_SHY_MM if part.heat_sensitive else 0.0),)
-
-
-def _height(part: Part) -> float:
-    return UNKNOWN_HEIGHT_MM if part.height_mm is None else part.height_mm
+    return (part.stands_mm + (HEAT_SHY_MM if part.heat_sensitive else 0.0),)
 
 
 def _parted(wanted: Sequence[Precedence]) -> Mapping[str, set[str]]:
@@ -385,9 +380,10 @@ def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because
         return "Placed, not soldered, until the panel holds them."
     if not before:
         return "They lie lowest: the board stays flat when it is turned over."
-    taller, last = _height(first), _height(before[0])
+    taller, last, others = first.stands_mm, before[0].stands_mm, plural(before[0].kind)
     if first.heat_sensitive and taller < last:
-        return f"They mind heat, so they come after the {plural(before[0].kind)} although they stand lower."
+        return f"They mind heat, so they come after the {others} although they stand lower."
     if taller >= last:
-        return f"They stand {taller:g} mm, the {plural(before[0].kind)} before them {last:g} mm."
+        known = first.height_mm is not None and before[0].height_mm is not None
+        return f"They {'' if known else 'usually '}stand {taller:g} mm, the {others} before them {last:g} mm."
     return because[0] if because else "The next in line."

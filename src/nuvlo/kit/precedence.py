@@ -8,7 +8,6 @@ All rules are common practice of the trade, no source, as told in the reasons.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from math import hypot
@@ -20,7 +19,6 @@ Event = tuple[str, str]  # a verb, and the reference, section or nothing that it
 
 TALL_MM, REACH_MM = 12.0, 9.0  # a part so much taller than one so near bars the way of an iron or a finger to it
 POST_MM = 10.0  # how high a post stands (common practice, no source)
-SURFACE = re.compile(r"\b(so|soic|sot|ssop|msop|tssop|qfn|melf|0[2468]0[1-9]|1206|1210)", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -181,7 +179,7 @@ def _snap(plan: Plan) -> Iterator[Precedence]:
 
 
 def _surface(plan: Plan) -> Iterator[Precedence]:
-    flat = [r for r in plan.fitted if SURFACE.search(plan.part(r).package) and not plan.part(r).through_panel]
+    flat = [r for r in plan.fitted if plan.part(r).surface_mount and not plan.part(r).through_panel]
     why = "Surface-mount parts lie under the iron only while the board is flat and bare."
     others: list[Event] = [("fit", ref) for ref in plan.fitted if ref not in flat]
     others += [("posts", "")] if plan.wires and plan.posts else []
@@ -233,9 +231,7 @@ def _access(plan: Plan) -> Iterator[Precedence]:
     board = plan.kit.board
     if board is None:
         return
-    placed = [
-        (ref, board.placements[ref], plan.part(ref).height_mm or 0.0) for ref in plan.fitted if ref in board.placements
-    ]
+    placed = [(ref, board.placements[ref], plan.part(ref).stands_mm) for ref in plan.fitted if ref in board.placements]
     for tall, there, height in placed:
         for low, here, own in placed:
             near = hypot(there.x_mm - here.x_mm, there.y_mm - here.y_mm) < REACH_MM
@@ -254,7 +250,7 @@ def _panel(plan: Plan) -> Iterator[Precedence]:
 def _posts(plan: Plan) -> Iterator[Precedence]:
     if plan.wires and plan.fitted and plan.posts:
         why = "Posts go in while nothing stands in the way of the iron at their foot, and are looked over and washed with the rest."
-        high = [r for r in plan.fitted if plan.part(r).through_panel or (plan.part(r).height_mm or 0.0) > POST_MM]
+        high = [r for r in plan.fitted if plan.part(r).through_panel or plan.part(r).stands_mm > POST_MM]
         for then in [("joints", ""), *[("fit", ref) for ref in high]]:
             yield Precedence(("posts", ""), then, "posts", why)
 
