@@ -88,13 +88,11 @@ def _identify(a: argparse.Namespace) -> Answer:
     document = {
         "candidates": [
             {"kind": c.kind, "value": c.value, "unit": c.unit, "tolerance": list(c.tolerance) if c.tolerance else None,
-             "refs": list(c.refs), "how": c.how}
+             "refs": list(c.refs), "how": c.how, "more": c.more}
             for c in found
         ]
     }  # fmt: skip
-    text = "\n".join(
-        f"{c.kind} {format_value(c.value, c.unit, 4)}  {c.how}  {', '.join(c.refs)}".rstrip() for c in found
-    )
+    text = "\n".join(f"{c.words}  {c.how}  {', '.join(c.refs)}".rstrip() for c in found)
     return 0, document, text or "It fits nothing in this kit."
 
 

@@ -199,7 +199,7 @@ def test_bands_are_clicked(drive):
     tool = driver.window.tool
     for colour in ("orange", "white", "black", "red", "brown"):
         driver.qtbot.mouseClick(tool.buttons[colour], Qt.MouseButton.LeftButton)
-    assert tool.answer.text().startswith("39\u202fkΩ  ± 1 %")
+    assert tool.answer.text().startswith("resistor 39\u202fkΩ ± 1 %")
     assert "fits R3" in tool.answer.text()
     driver.qtbot.mouseClick(tool.buttons["begin again"], Qt.MouseButton.LeftButton)
     assert tool.answer.text() == ""

@@ -48,7 +48,7 @@ def test_a_wrong_unit_is_refused_and_a_missing_one_is_not():
     [
         (4700.0, "Ω", 3, "4.7\u202fkΩ"), (-17.7, "dB", 3, "−17.7\u202fdB"), (1e-7, "F", 3, "100\u202fnF"),
         (4.7e-6, "F", 3, "4.7\u202fµF"), (0.0, "V", 3, "0\u202fV"), (4.4812, "V", 4, "4.481\u202fV"),
-        (-0.31, "V", 2, "−310\u202fmV"), (2.2e-3, "F", 3, "2200\u202fµF"), (1e-3, "F", 2, "1000\u202fµF"), (22.4e-3, "F", 4, "22400\u202fµF"), (math.inf, "Ω", 3, "open"), (math.nan, "V", 3, "—"), (0.2, "dB", 2, "0.20\u202fdB"),
+        (-0.31, "V", 2, "−310\u202fmV"), (2.2e-3, "F", 3, "2200\u202fµF"), (0.47e-12, "F", 3, "0.47\u202fpF"), (0.5e-12, "F", 3, "0.5\u202fpF"), (1e-3, "F", 2, "1000\u202fµF"), (22.4e-3, "F", 4, "22400\u202fµF"), (math.inf, "Ω", 3, "open"), (math.nan, "V", 3, "—"), (0.2, "dB", 2, "0.20\u202fdB"),
     ],
 )  # fmt: skip
 def test_format_prints_engineering_notation(value, unit, digits, text):

@@ -84,6 +84,16 @@ def test_codes_and_readings_say_where_a_part_belongs():
         identify("gold gold gold gold")
 
 
+@pytest.mark.parametrize(
+    ("marking", "words"),
+    [("2A473J", "capacitor 47\u202fnF ± 5 %, 100 V"), ("104Z", "capacitor 100\u202fnF −20/+80 %"), ("B104", "potentiometer 100\u202fkΩ, linear"),
+     ("red red brown", "resistor 220\u202fΩ ± 20 %")],
+)  # fmt: skip
+def test_all_that_a_marking_tells_is_said(marking, words):
+    """EIA voltage and tolerance letters; three bands are 20 %, for which IEC 60063 has E6."""
+    assert identify(marking)[0].words == words
+
+
 def test_what_is_still_missing_goes_first(tmp_path):
     kit = a_kit(tmp_path, "R1,resistor,10k,1%,,\nR2,resistor,10k,1%,,\nC1,capacitor,10n,5%,,\n")
     assert identify_reading("10k", kit, {"R1"})[0].refs == ("R2", "R1")

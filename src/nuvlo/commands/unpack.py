@@ -36,10 +36,7 @@ class Unpacking(Handlers):
 
     @staticmethod
     def _candidates(found: list[Candidate]) -> Reply:
-        words = [
-            f"{c.kind} {format_value(c.value, c.unit, 4)}{': ' + ', '.join(c.refs) if c.refs else ''} ({c.how})"
-            for c in found[:3]
-        ]
+        words = [f"{c.words}{': ' + ', '.join(c.refs) if c.refs else ''} ({c.how})" for c in found[:3]]
         refs = next((c.refs for c in found if c.refs), ())
         return Reply("; or ".join(words) + "." if words else "It fits no part of this kit.", refs[0] if refs else "")
 

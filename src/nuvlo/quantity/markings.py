@@ -145,8 +145,9 @@ def _from_bands(names: Sequence[str], words: str) -> Marking | None:
 
 
 def _strangeness(m: Marking) -> tuple[bool, bool, float]:
+    """What nobody makes comes last: each tolerance has its series (IEC 60063), then usual tolerances, then middling values."""
     tolerance = m.tolerance[1] if m.tolerance else 0.0
-    series = preferred(m.value, 96 if tolerance < 0.05 else 24)
+    series = preferred(m.value, 96 if tolerance < 0.05 else 24 if tolerance < 0.1 else 12 if tolerance < 0.2 else 6)
     usual = tolerance in (0.01, 0.02, 0.05, 0.1, 0.001, 0.005)
     return not series, not usual, abs(math.log10(max(m.value, 1e-12) / 1e4))
 

@@ -124,7 +124,12 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     from quantiphy import Quantity
 
     if unit == "F" and 1e-3 <= abs(value) < 0.1:
+        # Large ones are not in millifarads, nor small ones in femtofarads.
         return f"{value * 1e6:.{max(0, digits - 1 - _decade(value * 1e6))}f}{THIN_SPACE}µF".replace("-", MINUS)
+    if unit == "F" and 1e-15 <= abs(value) < 1e-12:
+        return (
+            f"{value * 1e12:.{digits - 1 - _decade(value * 1e12)}f}".rstrip("0").replace("-", MINUS) + f"{THIN_SPACE}pF"
+        )
     rendered: str = Quantity(value, unit).render(form="si", prec=digits - 1, strip_zeros=True)
     return rendered.replace(" ", THIN_SPACE).replace("-", MINUS).replace("u", "µ", 1 if unit != "u" else 0)
 

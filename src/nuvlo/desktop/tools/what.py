@@ -10,7 +10,6 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.portrait import BANDS, BODY, LEAD
 from nuvlo.problems import NuvloError
-from nuvlo.quantity import format_value
 from nuvlo.stages.unpack.identify import identify
 
 MOST_BANDS = 6
@@ -84,7 +83,7 @@ class WhatTool(QWidget):
             words = "These bands mean nothing yet: go on to the other end."
         else:
             words = "\n".join(
-                f"{format_value(c.value, c.unit, 4)}{f'  ± {100 * c.tolerance[1]:g} %' if c.tolerance else ''}   {c.how}"
+                f"{c.words}   {c.how}"
                 f"{'   fits ' + ', '.join(c.refs) if c.refs else ''}" for c in found
             )  # fmt: skip
         self.answer.setText(words)

@@ -9,7 +9,7 @@ from math import inf, isclose, log
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit, Part
 from nuvlo.problems import NuvloError, Problem
-from nuvlo.quantity import Measured, UnreadableValue, parse_value
+from nuvlo.quantity import Measured, UnreadableValue, format_value, parse_value
 from nuvlo.quantity.markings import Marking, colours_in, read_bands, read_code
 
 ALIKE = {"electrolytic": "capacitor", "potentiometer": "trimmer"}  # kinds that one marking may stand on
@@ -26,6 +26,17 @@ class Candidate:
     tolerance: tuple[float, float] | None
     refs: tuple[str, ...]
     how: str
+    more: str = ""  # rating or taper, where the marking tells it
+
+    @property
+    def words(self) -> str:
+        """``capacitor 47 nF ± 5 %, 100 V``."""
+        spread = ""
+        if self.tolerance:
+            low, high = (100 * t for t in self.tolerance)
+            spread = f" ± {high:g} %" if low == -high else f" −{-low:g}/+{high:g} %"
+        what = f"{self.kind} {format_value(self.value, self.unit, 4)}{spread}"
+        return f"{what}, {self.more}" if self.more else what
 
 
 def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> list[Candidate]:
@@ -41,7 +52,10 @@ def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> 
         raise NuvloError(
             Problem(f"{what}.", "Type colours from one end to the other, or a code such as 104K, 4k7 or 01C.")
         )
-    out = [Candidate(m.kind, m.value, m.unit, m.tolerance, _fitting(m, kit, found), m.how) for m in marks]
+    out = [
+        Candidate(m.kind, m.value, m.unit, m.tolerance, _fitting(m, kit, found), m.how, m.rating or m.taper)
+        for m in marks
+    ]
     return sorted(out, key=lambda c: (not c.refs, not set(c.refs) - set(found)))
 
 
