@@ -8,6 +8,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.expression import ExpressionError, parse_expression
 from nuvlo.circuit.netlist import NetlistError, parse_netlist
 from nuvlo.circuit.number import BadNumber, spice_number
+from nuvlo.circuit.operating_point import operating_point
 
 
 @pytest.mark.parametrize(
@@ -139,3 +140,12 @@ def test_any_text_parses_or_gives_a_placed_error(text):
         Circuit.from_text("title\n" + text)
     except NetlistError as error:
         assert all(p.message for p in error.problems)
+
+
+@pytest.mark.parametrize("formula", ["1/a", "sqrt(a-1)"])
+def test_a_formula_without_a_number_is_placed(formula):
+    """Not a fault of Python's, and not a circuit that finds no rest."""
+    circuit = Circuit(parse_netlist(f"title\n.param a=0\nv1 in 0 1\nr1 in 0 {{{formula}}}\n", "z.cir"))
+    with pytest.raises(NetlistError, match="divided by zero") as caught:
+        operating_point(circuit)
+    assert (caught.value.problems[0].line, caught.value.problems[0].ref) == (4, "r1")

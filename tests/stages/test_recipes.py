@@ -39,6 +39,25 @@ def test_every_recipe_is_worked_out_as_it_stands(name):
         assert all(preferred(v, 96) for v in p.values.values())
 
 
+@pytest.mark.parametrize("name", recipe_folders())
+def test_inputs_that_make_no_sense_are_refused_and_the_rest_gives_numbers(name):
+    """Nothing, less than nothing and a billion for each input: a result, or an error that names the input."""
+    recipe = read_recipe(recipe_folders()[name])
+    for one in recipe.info.input:
+        for text in ("0", "-1", "1e9"):
+            try:
+                found = work_out(recipe, {one.name: text}, most=1)
+            except NuvloError as refused:
+                assert one.name in str(refused)
+                assert "makes sense here" in str(refused)
+            else:
+                assert np.isfinite(list(found[0].results.values())).all()
+
+
+def test_a_stiff_source_may_be_given_as_nothing():
+    assert told("pad", db=17.7, source=0, load=1e6)["loss"] == pytest.approx(17.7, abs=0.5)
+
+
 @pytest.mark.parametrize(("source", "load", "db"), [(150, 10e3, 20), (600, 10e3, 18), (50, 2.4e3, 10), (600, 600, 6)])
 def test_a_pad_takes_away_what_it_says(source, load, db):
     """Voltage division: insertion loss of a series and a shunt arm between source and load."""
@@ -208,7 +227,7 @@ def test_how_far_a_wish_is_missed():
 
 @pytest.mark.parametrize(
     ("move", "says"),
-    [(Move(element="r1", low="10", high="1"), "cannot lie"), (Move(element="r1", low="1.01k", high="1.05k", series="E6"), "no value"),
+    [(Move(element="r1", low="10", high="1"), "no 'r1' would do"), (Move(element="r1", low="1.01k", high="1.05k", series="E6"), "no value"),
      (Move(element="r1", low="fish", high="2k"), "no input")],
 )  # fmt: skip
 def test_a_move_that_cannot_be_is_refused(move, says):

@@ -115,7 +115,14 @@ class Equations:
 
     def _value(self, name: str, parameter: str, overrides: Overrides) -> Array:
         element = self.circuit.element(name)
-        return np.atleast_1d(np.asarray(self.circuit.parameter(element, parameter, overrides), float))
+        found = np.atleast_1d(np.asarray(self.circuit.parameter(element, parameter, overrides), float))
+        if not np.isfinite(found).any():
+            at = element.card.token
+            message = f"its {parameter} comes out as no number: something is divided by zero, or a root is taken of less than zero."
+            raise NetlistError(
+                Problem(message, "Look at its formula and at what goes into it.", at.file, at.line, at.column, name)
+            )
+        return found
 
     def _warmth(self, element: Element) -> Array:
         """Factor on a resistance from 27 °C to the circuit's temperature: 1 + TC1·ΔT + TC2·ΔT²."""

@@ -18,6 +18,11 @@ _TOKEN = re.compile(
 )
 
 
+def _divided(a: Any, b: Any) -> Any:
+    """As arrays divide: by zero there is no number, and no error either."""
+    return a / b if np.ndim(a) or np.ndim(b) or b else np.divide(a, b)
+
+
 def _limit(x: Any, a: Any, b: Any) -> Any:
     return np.minimum(np.maximum(x, np.minimum(a, b)), np.maximum(a, b))
 
@@ -37,7 +42,7 @@ OPERATORS: dict[str, Callable[..., Any]] = {
     "==": lambda a, b: 1.0 * np.equal(a, b), "!=": lambda a, b: 1.0 * np.not_equal(a, b),
     "<": lambda a, b: 1.0 * np.less(a, b), "<=": lambda a, b: 1.0 * np.less_equal(a, b),
     ">": lambda a, b: 1.0 * np.greater(a, b), ">=": lambda a, b: 1.0 * np.greater_equal(a, b),
-    "+": lambda a, b: a + b, "-": lambda a, b: a - b, "*": lambda a, b: a * b, "/": lambda a, b: a / b, "**": np.power,
+    "+": lambda a, b: a + b, "-": lambda a, b: a - b, "*": lambda a, b: a * b, "/": _divided, "**": np.power,
     "neg": lambda a: -a, "?:": lambda c, a, b: np.where(np.not_equal(c, 0.0), a, b),
 }  # fmt: skip
 _UNARY_LEVEL = 7
@@ -74,12 +79,16 @@ class Expression:
     tree: Tree
 
     def __call__(self, look_up: Callable[[str], Any]) -> Any:
-        """Value with every name replaced by what ``look_up`` gives (float or array)."""
-        return self._constant if not self.names and not self.senses else _value(self.tree, look_up)
+        """Value with every name replaced by what ``look_up`` gives (float or array); not finite where it has none."""
+        if not self.names and not self.senses:
+            return self._constant
+        with np.errstate(all="ignore"):
+            return _value(self.tree, look_up)
 
     @cached_property
     def _constant(self) -> Any:
-        return _value(self.tree, str)
+        with np.errstate(all="ignore"):
+            return _value(self.tree, str)
 
 
 def _value(tree: Tree, look_up: Callable[[str], Any]) -> Any:

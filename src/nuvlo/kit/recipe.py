@@ -22,11 +22,17 @@ SHIPPED_RECIPES = Path(__file__).parent.parent / "recipes"
 
 
 class Input(_Strict):
-    """Something the builder knows, with a value to begin with."""
+    """Something the builder knows, with a value to begin with, and between what it makes sense.
+
+    ``zero``: what 0 is taken as, where very little and nothing come to the same (a source without resistance).
+    """
 
     name: str
     unit: str = ""
     default: str
+    least: str | None = None
+    most: str | None = None
+    zero: str | None = None
     says: str = ""
 
 
@@ -61,12 +67,31 @@ class Recipe:
         out = {}
         for name, one in known.items():
             try:
-                out[name] = parse_value(given.get(name, one.default), one.unit)
+                out[name] = _within(one, parse_value(given.get(name, one.default), one.unit))
             except UnreadableValue as bad:
                 raise NuvloError(
                     Problem(f"{name}: {bad.problems[0].message}", bad.problems[0].remedy, ref=name)
                 ) from bad
         return out
+
+
+def _within(one: Input, value: float) -> float:
+    """``value`` of an input, or what stands for it. Raises :class:`NuvloError` where it makes no sense."""
+    if value == 0 and one.zero:
+        return parse_value(one.zero, one.unit)
+    low, high = (None if edge is None else parse_value(edge, one.unit) for edge in (one.least, one.most))
+    for edge, wrong, words in (
+        (low, low is not None and value < low, "less"),
+        (high, high is not None and value > high, "more"),
+    ):
+        if edge is not None and wrong:
+            message = f"{one.name}: {format_value(value, one.unit)} is {words} than makes sense here."
+            raise NuvloError(
+                Problem(
+                    message, f"{'Least' if words == 'less' else 'Most'}: {format_value(edge, one.unit)}.", ref=one.name
+                )
+            )
+    return value
 
 
 def recipe_folders(more: Iterable[Path] = ()) -> dict[str, Path]:

@@ -100,7 +100,9 @@ def candidates(move: Move, printed: float, names: Mapping[str, float], drawer: S
     if not 0 < low <= high < np.inf:
         raise NuvloError(
             Problem(
-                f"'{move.element}' cannot lie between {low:g} and {high:g}.", "Mend low and high.", ref=move.element
+                f"no '{move.element}' would do: it would have to be at least {format_value(low, move.unit)} and at most {format_value(high, move.unit)}.",
+                "Give other inputs." if names else "Mend low and high of the choice.",
+                ref=move.element,
             )
         )
     if move.series == "drawer":
