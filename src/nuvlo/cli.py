@@ -164,18 +164,11 @@ def _kit_check(a: argparse.Namespace) -> tuple[int, Document, str]:
     return (1 if errors(problems) else 0), document, text
 
 
-def _text_of(path: Path) -> str:
-    """The text of a file. Raises :class:`NuvloError` where it cannot be read."""
-    try:
-        return path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as bad:
-        raise NuvloError(Problem(f"cannot be read: {bad}.", "Name a text file.", path.name)) from bad
-
-
 def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
     from nuvlo.kit import read_kit
     from nuvlo.kit.manual import faults
     from nuvlo.kit.schools import DEFAULT_SCHOOL, schools
+    from nuvlo.kit.tables import text_of
     from nuvlo.stages.sequence import order
 
     if a.schools:
@@ -184,7 +177,7 @@ def _order(a: argparse.Namespace) -> tuple[int, Document, str]:
         return 0, {"schools": known, "default": DEFAULT_SCHOOL}, "\n".join(lines)
     kit = read_kit(a.folder)
     if a.manual:
-        found = faults(kit, _text_of(a.manual), a.manual.name)
+        found = faults(kit, text_of(a.manual), a.manual.name)
         told = [{"line": f.line, "fault": f.words, "reason": f.reason, "rule": f.rule} for f in found]
         lines = [f"line {f.line}: {f.words}. {f.reason}" for f in found] or ["Nothing is blocked or endangered."]
         return 0, {"faults": told}, "\n".join(lines)

@@ -32,6 +32,7 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
 def _calendar(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import read_kit
     from nuvlo.kit.schools import DEFAULT_SCHOOL, school_named
+    from nuvlo.kit.tables import text_of
     from nuvlo.stages.sequence.calendar import plan
     from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, tonight
     from nuvlo.stages.sequence.evenings import USUAL, read_free
@@ -49,7 +50,7 @@ def _calendar(a: argparse.Namespace) -> Answer:
             {"tasks": told},
             "\n".join(f"{t.job.minutes:4.0f} min  {t.job.title}" for t in found) or "Nothing fits.",
         )
-    text, name = (USUAL, "the usual evenings") if a.free is None else (_read(a.free), a.free.name)
+    text, name = (USUAL, "the usual evenings") if a.free is None else (text_of(a.free), a.free.name)
     free = read_free(text, now, name)
     made = plan(every, free, now, a.clamps, a.seconds)
     try:
@@ -86,10 +87,3 @@ def _moment(text: str | None) -> datetime:
         return datetime.fromisoformat(text)
     except ValueError as bad:
         raise NuvloError(Problem(f"'{text}' is no moment.", "Write 2026-11-27T19:30.")) from bad
-
-
-def _read(path: Path) -> str:
-    try:
-        return path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as bad:
-        raise NuvloError(Problem(f"cannot be read: {bad}.", "Name a CSV file.", path.name)) from bad

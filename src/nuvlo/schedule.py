@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from nuvlo.kit.tables import text_of
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.session import Refused, Session
@@ -72,12 +73,8 @@ def schedule(session: Session, now: datetime | None = None, *, all_builds: bool 
     """
     now = now or here()
     path = session.workshop.folder / FREE
-    try:
-        text, usual = path.read_text(encoding="utf-8-sig"), False
-    except FileNotFoundError:
-        text, usual = USUAL, True
-    except (OSError, UnicodeDecodeError) as bad:
-        raise NuvloError(Problem(f"cannot be read: {bad}.", "Check the file.", FREE)) from bad
+    usual = not path.exists()
+    text = USUAL if usual else text_of(path)
     free, pace = read_free(text, now, FREE), pace_of(session)
     found = plan(left_of_all(session, now, pace) if all_builds else left(session, now, pace), free, now)
     return Schedule(found, tuple(evenings(found, free, session.kit)), pace, now, usual)

@@ -138,31 +138,24 @@ def _check_in(a: argparse.Namespace) -> Answer:
 
 def _measurements(path: Path, kit: Any) -> tuple[dict[str, list[Measured]], dict[str, float]]:
     """Readings by part, and what was measured that the kit does not list."""
-    known, surplus = [], {}
-    text = _text(path)
-    lines = text.splitlines()
-    for line in lines[1:]:
-        ref = line.split(",")[0].strip()
-        if ref and kit.find_part(ref) is None:
-            cells = line.split(",")
-            surplus[ref] = parse_value(cells[1]) if len(cells) > 1 else float("nan")
-            known.append("")  # keeps later line numbers true
-        else:
-            known.append(line)
-    return read_measured(path, kit, "\n".join([*lines[:1], *known])), surplus
+    surplus: dict[str, float] = {}
+    return read_measured(path, kit, surplus), surplus
 
 
-def read_measured(path: Path, kit: Any, text: str | None = None) -> dict[str, list[Measured]]:
+def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None) -> dict[str, list[Measured]]:
     """Measured parts from a CSV ``ref,value,unit,uncertainty``; a missing uncertainty is that of the usual meter.
 
-    ``text`` stands for what is in the file where it was read already.
+    What the kit does not list goes into ``surplus``; without one it is an error.
     """
     from nuvlo.instruments import MeterSpec
-    from nuvlo.kit.tables import Fields, read_table
+    from nuvlo.kit.tables import Fields, read_table, text_of
 
-    def row(f: Fields) -> tuple[str, Measured]:
+    def row(f: Fields) -> tuple[str, Measured] | None:
         ref = f.text("ref")
         part = kit.find_part(ref)
+        if part is None and surplus is not None:
+            surplus[ref] = f.number("value")
+            return None
         if part is None:
             raise ValueError(f"'{ref}' is no part of {kit.name}")
         if not part.unit:
@@ -179,33 +172,26 @@ def read_measured(path: Path, kit: Any, text: str | None = None) -> dict[str, li
         given = f.optional_number("uncertainty")
         return part.ref, Measured(value, given, unit) if given is not None else MeterSpec().measured(value, unit)
 
-    text = _text(path) if text is None else text
-    rows, problems = read_table(text, path.name, ("ref", "value"), row)
+    rows, problems = read_table(text_of(path), path.name, ("ref", "value"), row)
     if problems:
         raise NuvloError(problems)
     out: dict[str, list[Measured]] = {}
-    for _, (ref, measured) in rows:
-        out.setdefault(ref, []).append(measured)
+    for _, one in rows:
+        if one is not None:
+            out.setdefault(one[0], []).append(one[1])
     return out
-
-
-def _text(path: Path) -> str:
-    try:
-        return path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise NuvloError(Problem(f"cannot be read: {error}.", "Check the file.", path.name)) from error
 
 
 def _match(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import read_kit
-    from nuvlo.kit.tables import Fields, read_table
+    from nuvlo.kit.tables import Fields, read_table, text_of
     from nuvlo.stages.unpack.match import match
 
     def row(f: Fields) -> tuple[str, float]:
         return f.text("ref"), f.number("value")
 
     kit = read_kit(a.folder)
-    rows, problems = read_table(_text(a.measured), a.measured.name, ("ref", "value"), row)
+    rows, problems = read_table(text_of(a.measured), a.measured.name, ("ref", "value"), row)
     if problems:
         raise NuvloError(problems)
     found = match(kit, dict(one for _, one in rows))

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from nuvlo.kit.tables import UNIT_OF_KIND, Fields, parse_tolerance, read_table
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.kit.tables import UNIT_OF_KIND, Fields, parse_tolerance, read_table, text_of
+from nuvlo.problems import NuvloError
 from nuvlo.quantity import parse_value
 
 
@@ -35,11 +35,7 @@ def read_drawer(path: Path) -> list[Spare]:
         return Spare(kind, parse_value(f.text("value"), UNIT_OF_KIND[kind]), UNIT_OF_KIND[kind],
                      parse_tolerance(f.text("tolerance", "")) or (0.0, 0.0), f.text("rating", ""), int(count))  # fmt: skip
 
-    try:
-        text = Path(path).read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as bad:
-        raise NuvloError(Problem(f"cannot be read: {bad}.", "Check the file.", Path(path).name)) from bad
-    rows, problems = read_table(text, Path(path).name, ("kind", "value", "count"), row)
+    rows, problems = read_table(text_of(Path(path)), Path(path).name, ("kind", "value", "count"), row)
     if problems:
         raise NuvloError(problems)
     return [spare for _, spare in rows if spare.count]

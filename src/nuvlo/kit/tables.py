@@ -7,6 +7,7 @@ import io
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TypeVar
 
 from nuvlo.problems import NuvloError, Problem
@@ -239,6 +240,18 @@ def wire(f: Fields) -> Wire:
 
 def panel_hole(f: Fields) -> PanelHole:
     return PanelHole(f.text("ref"), f.number("x_mm"), f.number("y_mm"), f.number("hole_mm"), f.text("label", ""))
+
+
+def text_of(path: Path) -> str:
+    """What stands in a text file. Raises :class:`NuvloError` where it cannot be read."""
+    try:
+        return path.read_text(encoding="utf-8-sig")
+    except OSError as bad:
+        raise NuvloError(
+            Problem(f"cannot be read: {bad.strerror}.", "Check its name and permissions.", path.name)
+        ) from bad
+    except UnicodeDecodeError as bad:
+        raise NuvloError(Problem("is not UTF-8 text.", "Save it as text in UTF-8.", path.name)) from bad
 
 
 def read_table(

@@ -39,8 +39,13 @@ def change(kit: Kit, name: str, to: str, why: str = "") -> Change:
         return Change(part.ref, part.text, to, why)
     supply = supply_named(kit, name)
     if supply is None:
+        known = ", ".join(f"{s.element} ({s.name})" for s in kit.info.supply) or "none"
         raise NuvloError(
-            Problem(f"there is no part and no supply '{name}' in {kit.name}.", "Check the reference.", ref=name)
+            Problem(
+                f"there is no part and no supply '{name}' in {kit.name}.",
+                f"Check the reference. Supplies: {known}.",
+                ref=name,
+            )
         )
     return Change(supply.name, format_value(supply.volts, "V"), to, why)
 
@@ -51,7 +56,9 @@ def changes_of(kit: Kit, changed: Mapping[str, tuple[str, str]]) -> list[Change]
 
 
 def supply_named(kit: Kit, name: str) -> Supply | None:
-    """The supply of this name, or with this element."""
+    """The supply of this name, or with this element; plain ``supply`` where there is but one."""
+    if name.lower() == "supply" and len(kit.info.supply) == 1:
+        return kit.info.supply[0]
     return next((s for s in kit.info.supply if name.lower() in (s.element, s.name.lower())), None)
 
 

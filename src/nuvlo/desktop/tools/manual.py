@@ -12,7 +12,7 @@ from nuvlo.desktop.lanes import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.kit.manual import Fault, faults
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.kit.tables import text_of
 
 
 @dataclass(frozen=True)
@@ -26,10 +26,7 @@ class Checked:
 
 def answer(kit: Kit, path: Path) -> Checked:
     """What ``manual FILE`` asks. Raises :class:`NuvloError` for a file that cannot be read."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as bad:
-        raise NuvloError(Problem(f"cannot be read: {bad}.", "Name a text file.", path.name)) from bad
+    text = text_of(path)
     return Checked(path.name, text.splitlines(), faults(kit, text, path.name))
 
 
