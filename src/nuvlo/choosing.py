@@ -153,11 +153,14 @@ def _compare(a: argparse.Namespace) -> Answer:
     before, after = figures(kit, clipping=a.clipping), figures(varied(kit, changes), clipping=a.clipping)
 
     def document(f: Figures) -> Document:
+        heard = {} if f.signal is None else {
+            "gain_db": f.signal.gain_db, "corner_low": finite(f.signal.corner_low), "corner_high": finite(f.signal.corner_high),
+            "noise": f.signal.noise, "clips": finite(f.signal.clips),
+            "frequency": f.signal.frequency.tolist(), "response_db": f.signal.response.tolist(),
+        }  # fmt: skip
         return {
-            "gain_db": f.gain_db, "corner_low": finite(f.corner_low), "corner_high": finite(f.corner_high), "noise": f.noise,
-            "clips": finite(f.clips), "currents": f.currents, "watts": f.watts, "hottest": {"ref": f.hottest[0], "watts": f.hottest[1]},
+            **heard, "points": f.points, "currents": f.currents, "watts": f.watts, "hottest": {"ref": f.hottest[0], "watts": f.hottest[1]},
             "over": [{"ref": ref, "why": why} for ref, why in f.over],
-            "frequency": f.frequency.tolist(), "response_db": f.response.tolist(),
         }  # fmt: skip
 
     answer = {

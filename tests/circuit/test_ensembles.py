@@ -10,6 +10,7 @@ from nuvlo.circuit.devices import THERMAL_VOLTAGE
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import Tolerances, operating_point
 from nuvlo.circuit.small_signal import response
+from nuvlo.kit import read_kit
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.workshop import SHIPPED
 from tests.circuit import ngspice
@@ -96,3 +97,16 @@ def test_a_response_at_the_source_is_one_and_at_ground_nothing(circuit):
     point = operating_point(circuit)
     assert response(point, "vin", "src", np.array([1e3])).magnitude_db[0, 0] == pytest.approx(0.0)
     assert response(point, "vin", "0", np.array([1e3])).magnitude_db[0, 0] == -np.inf
+
+
+def test_a_loop_that_can_also_hang_is_followed_from_its_first_member():
+    """Tidewheel's comparator at rest: the middle of three branches, which plain Newton leaves for a sixth of its variants."""
+    kit = read_kit(SHIPPED / "tidewheel")
+    members = sample(laws(kit), 200, 1)
+    point = operating_point(kit.circuit, members)
+    assert point.failed == []
+    for k in (5, 8, 25):  # lost until they were followed
+        alone = operating_point(kit.circuit, {name: values[k] for name, values in members.items()})
+        if alone.converged[0]:
+            for node in ("saw", "cmp", "oct"):
+                assert point.voltage(node)[k] == pytest.approx(alone.voltage(node)[0], rel=1e-5, abs=1e-6)

@@ -31,7 +31,7 @@ def test_a_raised_supply_wins_headroom_and_names_the_part_it_overstrains():
     changes = changes_in(kit, ["eighteen"])
     assert [(c.part, c.was, c.to) for c in changes] == [("9 V supply", "9\u202fV", "18 V")]
     before, after = figures(kit), figures(varied(kit, changes))
-    assert 6.0 < 20 * np.log10(after.clips / before.clips) < 10.0
+    assert 6.0 < 20 * np.log10(after.signal.clips / before.signal.clips) < 10.0
     assert before.over == ()
     assert dict(after.over)["C1"].startswith("18.3")
     assert after.currents["9 V supply"] > before.currents["9 V supply"]
@@ -46,14 +46,14 @@ def test_a_chip_swapped_for_another_of_the_same_pins():
     )
     # NE5532 4 mA and TL072 1.4 mA an amplifier, four of them (data sheets, from memory).
     assert before.currents["raw +24 V"] - after.currents["raw +24 V"] == pytest.approx(4 * 2.6e-3, rel=0.05)
-    assert np.isnan(after.clips)
+    assert np.isnan(after.signal.clips)
 
 
 def test_a_changed_value_changes_what_it_should():
     kit = read_kit(SHIPPED / "gorsefire")
     before, after = figures(kit, clipping=False), figures(varied(kit, changes_in(kit, ["C1=220n"])), clipping=False)
-    assert after.corner_low / before.corner_low == pytest.approx(74 / 28, rel=0.05)
-    assert after.gain_db == pytest.approx(before.gain_db, abs=0.05)
+    assert after.signal.corner_low / before.signal.corner_low == pytest.approx(74 / 28, rel=0.05)
+    assert after.signal.gain_db == pytest.approx(before.signal.gain_db, abs=0.05)
 
 
 @pytest.mark.parametrize(
@@ -67,9 +67,15 @@ def test_what_is_no_change(words, says):
         figures(varied(kit, changes_in(kit, words)), clipping=False)
 
 
-def test_a_kit_without_ports_says_what_it_lacks():
-    with pytest.raises(NuvloError, match="no input and output"):
-        figures(read_kit(SHIPPED / "tidewheel"), clipping=False)
+def test_a_kit_without_ports_is_compared_in_what_it_draws_and_at_its_points():
+    """An oscillator has no gain. Ohm's law: 11.76 V less a lamp's 2 V through 10 kΩ and not 4.7 kΩ."""
+    kit = read_kit(SHIPPED / "tidewheel")
+    before, after = figures(kit), figures(varied(kit, changes_in(kit, ["r19=10k", "r14=12k"])))
+    assert before.signal is None
+    assert before.currents["+12 V"] - after.currents["+12 V"] == pytest.approx(9.8 * (1 / 4.7e3 - 1 / 10e3), rel=0.1)
+    told = [what for what, _, _ in in_words(before, after)]
+    assert "gain at 1 kHz" not in told
+    assert "TP6 at rest" in told
 
 
 @pytest.mark.parametrize("name", KITS)

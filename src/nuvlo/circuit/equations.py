@@ -116,7 +116,8 @@ class Equations:
     def _value(self, name: str, parameter: str, overrides: Overrides) -> Array:
         element = self.circuit.element(name)
         found = np.atleast_1d(np.asarray(self.circuit.parameter(element, parameter, overrides), float))
-        if not np.isfinite(found).any():
+        given = f"{element.part}.{parameter}" in overrides or element.part in overrides
+        if not given and not np.isfinite(found).any():
             at = element.card.token
             message = f"its {parameter} comes out as no number: something is divided by zero, or a root is taken of less than zero."
             raise NetlistError(

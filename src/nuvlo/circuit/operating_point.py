@@ -32,6 +32,7 @@ class Tolerances:
 
 DEFAULT = Tolerances()
 FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  # of full supply
+FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
 REMEMBERED = 16  # first members a circuit keeps the solutions of
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
@@ -139,7 +140,7 @@ def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array |
         b = np.broadcast_to(right, (equations.size, members))
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
         return OperatingPoint(equations, x, np.asarray(np.isfinite(x).all(axis=0)), tolerances)
-    newton = _Newton(equations, linear, right, members, tolerances)
+    newton = _Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
         x, converged = newton.run()
     x[:, ~converged] = np.nan
@@ -156,12 +157,13 @@ class Known:
 
 class _Newton:
     def __init__(
-        self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances
-    ) -> None:
-        self.eq, self.right = equations, right
+        self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances,
+        known: Known | None = None, at_rest: bool = False,
+    ) -> None:  # fmt: skip
+        self.eq, self.right, self.at_rest = equations, right, at_rest
         self.members, self.tol = members, tolerances
         nothing = [np.zeros(1) for _ in linear]
-        self.known = self._known(linear)
+        self.known = known or self._known(linear)
         self.system = system(equations, members, linear, nothing, self.known.plans)
 
     def _known(self, linear: list[Array]) -> Known:
@@ -201,9 +203,36 @@ class _Newton:
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged)
+        if lost.size and ok.all() and self.at_rest and not any(".legs_" in name for name in self.eq.overrides):
+            x[:, lost], converged[lost] = self.follow(lost, nominal)
+            lost = np.flatnonzero(~converged)
         if lost.size:
             x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
         return x, converged
+
+    def follow(self, chosen: NDArray[np.int_], nominal: Array) -> tuple[Array, NDArray[np.bool_]]:
+        """Go from the first member's values to those of each lost one, in steps as small as it needs.
+
+        What is started near a solution keeps to its branch: of a loop that can also hang at a rail, the middle.
+        """
+        eq, count = self.eq, chosen.size
+        x = np.broadcast_to(nominal, (eq.size, count)).copy()
+        share, step = np.zeros(count), np.full(count, FIRST_SHARE)
+        varied = {name: np.asarray(value) for name, value in eq.overrides.items() if np.size(value) > 1}
+        fixed = {name: value for name, value in eq.overrides.items() if name not in varied}
+        while (going := np.flatnonzero((share < 1.0) & (step >= SMALLEST_SHARE))).size:
+            trial = np.minimum(1.0, share[going] + step[going])
+            between = {n: v[0] + trial * (v[chosen[going]] - v[0]) for n, v in varied.items()}
+            there = Equations(eq.circuit, {**fixed, **between}, open_sources=eq.open_sources)
+            known = Known(None, self.known.plans)
+            newton = _Newton(there, there.linear(), there.right_side(), going.size, self.tol, known)
+            before = x[:, going]
+            found, ok = newton.iterate(np.arange(going.size), before, eq.branch_voltages(before), turns=STEP_TURNS)
+            risen, stayed = going[ok], going[~ok]
+            x[:, risen], share[risen] = found[:, ok], trial[ok]
+            step[risen] *= 2.0
+            step[stayed] /= 4.0
+        return x, share >= 1.0
 
     def iterate(
         self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float | None = None,

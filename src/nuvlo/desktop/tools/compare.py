@@ -54,14 +54,15 @@ class CompareTool(Page):
         for change in found.changes:
             why = f"   {change.why}" if change.why else ""
             column.addWidget(label(f"{change.part}: {change.was} → {change.to}{why}", 11, "slate", mono=True))
-        curve = CurveView()
-        curve.setFixedHeight(260)
-        lines = [
-            Line(found.before.frequency, found.before.response, "as printed", False),
-            Line(found.after.frequency, found.after.response, "changed", True),
-        ]
-        curve.show_picture(Picture("Input to output", "frequency", "gain, dB", lines))
-        column.addWidget(curve)
+        if found.before.signal and found.after.signal:
+            curve = CurveView()
+            curve.setFixedHeight(260)
+            lines = [
+                Line(found.before.signal.frequency, found.before.signal.response, "as printed", False),
+                Line(found.after.signal.frequency, found.after.signal.response, "changed", True),
+            ]
+            curve.show_picture(Picture("Input to output", "frequency", "gain, dB", lines))
+            column.addWidget(curve)
         column.addLayout(self._table(found))
         first = found.changes[0]
         line = f"variant {found.variant}" if found.variant else f"mod {first.part.lower()} {first.to} because …"

@@ -21,60 +21,74 @@ from nuvlo.quantity import format_value
 
 CLIPPED = 0.01  # distortion at which a unit is said to clip
 SOFTEST = 0.003  # of all supplies together: what the output is driven to at first
+STILL_V, MOST_POINTS = 5e-3, 4  # what a test point must move to be told of, and how many are told
 LOUD = log_frequencies(20.0, 20e3, 80)
 
 
 @dataclass(frozen=True)
-class Figures:
-    """What a kit does. ``clips`` V r.m.s. at the output, NaN where it was not asked or never does; ``hottest`` (part, W);
-    ``over`` (part, sentence) of every part that its rating does not allow for. ``response`` dB over ``frequency`` Hz."""
+class Signal:
+    """What a kit does from its input to its output. ``clips`` V r.m.s. at the output, NaN where it was not asked or never
+    does; ``response`` dB over ``frequency`` Hz."""
 
     gain_db: float
     corner_low: float
     corner_high: float
     noise: float
     clips: float
+    frequency: Array = field(repr=False)
+    response: Array = field(repr=False)
+
+
+@dataclass(frozen=True)
+class Figures:
+    """What a kit does. ``signal`` is None where it names no input and output; ``points`` V at rest at each test point;
+    ``hottest`` (part, W); ``over`` (part, sentence) of every part that its rating does not allow for."""
+
+    signal: Signal | None
+    points: dict[str, float]
     currents: dict[str, float]
     watts: float  # from all supplies together, at rest
     hottest: tuple[str, float]
     over: tuple[tuple[str, str], ...]
-    frequency: Array = field(repr=False)
-    response: Array = field(repr=False)
 
 
 def figures(kit: Kit, *, clipping: bool = True) -> Figures:
     """What the kit does, solved; ``clipping`` drives it until it distorts, which takes some seconds.
 
-    Raises :class:`NuvloError` where the kit names no input and output, or has no operating point.
+    Raises :class:`NuvloError` where the kit has no circuit, or that no operating point.
     """
     circuit = kit.circuit
     if circuit is None:
         raise NuvloError(Problem(f"{kit.name} has no circuit.cir, so nothing can be compared.", "Add one."))
-    source = next((p.element for p in kit.info.port if p.kind == "input" and p.element), None)
-    node = next((p.node for p in kit.info.port if p.kind == "output"), None)
-    if source is None or node is None:
-        raise NuvloError(
-            Problem(f"{kit.name} names no input and output.", "Add [[port]] with an element for the input to kit.toml.")
-        )
     point = operating_point(circuit)
     if point.failed:
         raise NuvloError(explain(point, point.failed[0]))
+    currents = {s.name: float(abs(point.currents()[s.element][0])) for s in kit.info.supply}
+    heat = {p.ref: float(h[0]) for p in kit.parts.values()
+            if (e := kit.element_of(p.ref)) and (h := point.dissipation().get(e)) is not None}  # fmt: skip
+    return Figures(
+        _signal(kit, point, clipping),
+        {p.name: float(point.voltage(p.node, p.reference)[0]) for p in kit.info.point}, currents,
+        sum(abs(s.volts) * currents[s.name] for s in kit.info.supply),
+        max(heat.items(), key=lambda one: one[1], default=("", 0.0)), tuple(overstressed(kit, quick=not clipping)),
+    )  # fmt: skip
+
+
+def _signal(kit: Kit, point: OperatingPoint, clipping: bool) -> Signal | None:
+    source = next((p.element for p in kit.info.port if p.kind == "input" and p.element), None)
+    node = next((p.node for p in kit.info.port if p.kind == "output"), None)
+    if source is None or node is None:
+        return None
     aims = [
         Aim(name="gain", kind="gain", source=source, node=node), Aim(name="low", kind="corner_low", source=source, node=node),
         Aim(name="high", kind="corner_high", source=source, node=node),
     ]  # fmt: skip
-    told = {k: float(v[0]) for k, v in results(circuit, aims).items()}
-    currents = {s.name: float(abs(point.currents()[s.element][0])) for s in kit.info.supply}
-    heat = {p.ref: float(h[0]) for p in kit.parts.values()
-            if (e := kit.element_of(p.ref)) and (h := point.dissipation().get(e)) is not None}  # fmt: skip
-    hottest = max(heat.items(), key=lambda one: one[1], default=("", 0.0))
-    return Figures(
+    told = {k: float(v[0]) for k, v in results(point.equations.circuit, aims).items()}
+    return Signal(
         told["gain"], told["low"] if told["low"] > 1.01 * GRID[0] else 0.0, told["high"],
         float(noise(point, source, node, AUDIBLE, "A").total[0]),
-        _clips(kit, point, source, node, told["gain"]) if clipping else float("nan"), currents,
-        sum(abs(s.volts) * currents[s.name] for s in kit.info.supply), hottest,
-        tuple(overstressed(kit, quick=not clipping)), LOUD,
-        responses(point, source, [node], LOUD)[node].magnitude_db[0],
+        _clips(kit, point, source, node, told["gain"]) if clipping else float("nan"),
+        LOUD, responses(point, source, [node], LOUD)[node].magnitude_db[0],
     )  # fmt: skip
 
 
@@ -88,11 +102,27 @@ def _clips(kit: Kit, point: OperatingPoint, source: str, node: str, gain_db: flo
 
 def in_words(before: Figures, after: Figures) -> list[tuple[str, str, str]]:
     """(what, before, after) of every figure, as a builder reads them."""
+    rows = _heard(before.signal, after.signal) if before.signal and after.signal else []
+    rows += [
+        (f"current, {n}", format_value(before.currents[n], "A", 3), format_value(after.currents[n], "A", 3))
+        for n in before.currents
+    ]
+    rows.append(("heat, all of it", format_value(before.watts, "W", 3), format_value(after.watts, "W", 3)))
+    rows.append(("warmest part", _hot(before), _hot(after)))
+    moved = sorted(before.points, key=lambda n: -abs(after.points[n] - before.points[n]))[:MOST_POINTS]
+    rows += [
+        (f"{name} at rest", format_value(before.points[name], "V", 3), format_value(after.points[name], "V", 3))
+        for name in before.points if name in moved and abs(after.points[name] - before.points[name]) > STILL_V
+    ]  # fmt: skip
+    rows += [("over its rating", dict(before.over).get(ref, ""), f"{ref}: {words}") for ref, words in after.over]
+    return rows
 
-    def db(f: Figures) -> str:
+
+def _heard(before: Signal, after: Signal) -> list[tuple[str, str, str]]:
+    def db(f: Signal) -> str:
         return format_value(f.gain_db, "dB", 3)
 
-    def corners(f: Figures) -> str:
+    def corners(f: Signal) -> str:
         low = format_value(f.corner_low, "Hz", 2) if f.corner_low else "below 2 Hz"
         return f"{low} to {format_value(f.corner_high, 'Hz', 2)}"
 
@@ -107,13 +137,6 @@ def in_words(before: Figures, after: Figures) -> list[tuple[str, str, str]]:
         rows.append(("1 % distortion", volts(before.clips), volts(after.clips)))
         if np.isfinite(before.clips) and np.isfinite(after.clips):
             rows.append(("headroom won", "", format_value(20 * np.log10(after.clips / before.clips), "dB", 2)))
-    rows += [
-        (f"current, {n}", format_value(before.currents[n], "A", 3), format_value(after.currents[n], "A", 3))
-        for n in before.currents
-    ]
-    rows.append(("heat, all of it", format_value(before.watts, "W", 3), format_value(after.watts, "W", 3)))
-    rows.append(("warmest part", _hot(before), _hot(after)))
-    rows += [("over its rating", dict(before.over).get(ref, ""), f"{ref}: {words}") for ref, words in after.over]
     return rows
 
 
