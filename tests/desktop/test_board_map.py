@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPixmap
 from PyQt6.QtTest import QTest
 
-from nuvlo.desktop import theme
+from nuvlo.desktop import board_map, theme
 from nuvlo.desktop.board_map import BoardMap, Marking
 from nuvlo.desktop.board_parts import tree
 from nuvlo.desktop.board_view import MOST, Underlay, View
@@ -84,11 +84,11 @@ def test_a_drag_moves_the_board_and_a_click_picks(board, gorsefire):
 def test_what_is_moved_looks_like_what_is_painted_there_anew(board, qtbot, gorsefire):
     """While the hand moves the kept picture is laid elsewhere; once it rests the board is painted sharp in the same place."""
     board.show_board(gorsefire, Marking())
-    board.grab()
+    painted(board)
     board.look(View().moved(QPointF(60, 10)))
-    moving = board.grab().toImage()
+    moving = painted(board)
     qtbot.waitUntil(lambda: not board._moving, timeout=2000)
-    rested = board.grab().toImage()
+    rested = painted(board)
     inside = [(x, y) for x in range(150, 560, 23) for y in range(130, 400, 23)]
     same = sum(moving.pixelColor(x, y) == rested.pixelColor(x, y) for x, y in inside)
     assert same > 0.95 * len(inside)
@@ -96,9 +96,9 @@ def test_what_is_moved_looks_like_what_is_painted_there_anew(board, qtbot, gorse
 
 def test_a_net_is_lit_and_joined_by_the_shortest_tree(board, gorsefire):
     board.show_board(gorsefire, Marking())
-    plain = board.grab().toImage()
+    plain = painted(board)
     board.show_board(gorsefire, Marking(net="vcc"))
-    lit = board.grab().toImage()
+    lit = painted(board)
     pad = next(q for q in gorsefire.board.pads if q.net == "vcc" and q.ref == "R1")
     at = board.place(pad.x_mm, pad.y_mm).toPoint() + QPoint(round(0.6 * board.scale()), 0)
     assert plain.pixelColor(at) != lit.pixelColor(at)
@@ -181,6 +181,14 @@ def test_looking_by_words(drive):
     assert board.marking.net == ""
 
 
+def painted(board):
+    """The map once all of it is painted: a large one takes several goes."""
+    image = board.grab().toImage()
+    while not board.whole:
+        image = board.grab().toImage()
+    return image
+
+
 @pytest.mark.parametrize("side", ["top", "bottom"])
 def test_touching_up_paints_what_painting_anew_would(board, side):
     """Step after step, with parts lit and unlit: the kept picture is the one painted from nothing."""
@@ -192,11 +200,30 @@ def test_touching_up_paints_what_painting_anew_would(board, side):
     ]
     for done, lit in steps:
         board.show_board(kit, Marking(lit, done, side))
-        touched = board.grab().toImage()
+        touched = painted(board)
         board._fixed = None
         board.update()
-        anew = board.grab().toImage()
+        anew = painted(board)
         off = sum(
             touched.pixelColor(x, y) != anew.pixelColor(x, y) for x in range(0, 700, 3) for y in range(25, 500, 3)
         )
         assert off <= 4, f"{off} pixels differ"
+
+
+def test_a_large_board_is_painted_in_slices_and_comes_out_the_same(board, monkeypatch):
+    kit = read_kit(SHIPPED / "millrace")
+    board.show_board(kit, Marking(frozenset({"R1"}), frozenset({"R2"}), "top"))
+    at_once = painted(board)
+    monkeypatch.setattr(board_map, "SLICE_MS", 0.0)
+    board._fixed = None
+    board.update()
+    board.grab()
+    assert not board.whole
+    board.show_board(kit, Marking(frozenset({"R3"}), frozenset({"R1", "R2"}), "top"))  # the hand goes on meanwhile
+    painted(board)
+    board.show_board(kit, Marking(frozenset({"R1"}), frozenset({"R2"}), "top"))
+    in_slices = painted(board)
+    off = sum(
+        at_once.pixelColor(x, y) != in_slices.pixelColor(x, y) for x in range(0, 700, 3) for y in range(25, 500, 3)
+    )
+    assert off <= 4, f"{off} pixels differ"

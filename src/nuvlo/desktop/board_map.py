@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from math import hypot
+from time import perf_counter
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
@@ -33,6 +35,7 @@ PANEL_ROOM_MM = 26.0
 ROOM_MM = 6.0  # round the pads of a part, for its body and print
 HEADING_PX = 26.0  # above the map, for what it shows
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
+SLICE_MS = 12.0  # that a painting may hold the interface at a time
 WHEEL = 1.2  # nearer by one notch
 
 
@@ -52,6 +55,18 @@ class Marking:
     only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
+@dataclass
+class _Painting:
+    """A painting of the board under way: for which ``key`` and view, on what, and what is left of it."""
+
+    key: object
+    view: View
+    kept: QPixmap
+    painter: BoardPainter
+    left: Iterator[None]
+    marking: Marking
+
+
 class BoardMap(QWidget):
     """Fits itself to the room there is; wheel and drag bring it nearer and move it. ``picked`` tells the part that was
     clicked; ``said`` what a click is wanted for; ``aligned`` the two places of a picture, px (x, y, x, y)."""
@@ -69,6 +84,7 @@ class BoardMap(QWidget):
         self._aligning: tuple[QPixmap, tuple[Pad, Pad], list[tuple[float, float]]] | None = None
         self._fixed: tuple[object, View, QPixmap] | None = None  # what is fixed to the board, painted once
         self._painted: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())  # lit and done in it
+        self._under_way: _Painting | None = None  # of a board too large to be painted at once
         self._dragged: QPointF | None = None
         self._moving = False
         self._frame: tuple[float, float, float] | None = None  # of the painting under way
@@ -121,6 +137,11 @@ class BoardMap(QWidget):
     def scale(self) -> float:
         """Pixels per mm as seen."""
         return self._fit()[0] * (1.0 if self.marking.wires else self.view.zoom)
+
+    @property
+    def whole(self) -> bool:
+        """Whether nothing of it is still to be painted."""
+        return self._under_way is None
 
     def underlay_shown(self) -> bool:
         return self.marking.side in self.underlays and not self.marking.wires
@@ -309,30 +330,61 @@ class BoardMap(QWidget):
         key = (id(self.kit), plain, self.size(), self.underlay_shown(), theme.current().name)
         if self._fixed is not None and self._fixed[0] == key:
             self._touch_up()
-            _, view, kept = self._fixed
-            if view == self.view or self._moving:
-                if view != self.view:
-                    there, back = self.view.transform(self._centre()), view.transform(self._centre()).inverted()[0]
-                    p.save()
-                    p.setTransform(back * there)
-                    p.drawPixmap(0, 0, kept)
-                    p.restore()
-                else:
-                    p.drawPixmap(0, 0, kept)
+            if self._fixed[1] == self.view or self._moving:
+                self._lay(p)
                 return
+        if self._under_way is None or (self._under_way.key, self._under_way.view) != (key, self.view):
+            self._under_way = self._begun(key)
+        now = self._under_way
+        if self._paint_on(now):
+            self._fixed, self._painted = (key, self.view, now.kept), (now.marking.lit, now.marking.done)
+            self._under_way = None
+            self._touch_up()
+        else:
+            QTimer.singleShot(0, self.update)
+            if self._fixed is None or self._fixed[0] != key:
+                p.drawPixmap(0, 0, now.kept)
+                return
+        self._lay(p)
+
+    def _lay(self, p: QPainter) -> None:
+        """What was painted, where it now belongs."""
+        assert self._fixed is not None
+        _, view, kept = self._fixed
+        p.save()
+        if view != self.view:
+            there, back = self.view.transform(self._centre()), view.transform(self._centre()).inverted()[0]
+            p.setTransform(back * there)
+        p.drawPixmap(0, 0, kept)
+        p.restore()
+
+    def _begun(self, key: object) -> _Painting:
         kept = QPixmap(self.size() * self.devicePixelRatio())
         kept.setDevicePixelRatio(self.devicePixelRatio())
         kept.fill(Qt.GlobalColor.transparent)
         inner = QPainter(kept)
-        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._frame = self._fit()
         if self.underlay_shown():
             self._underlay(inner)
-        BoardPainter(inner, self).paint()
+        painter = BoardPainter(inner, self)
         self._frame = None
         inner.end()
-        self._fixed, self._painted = (key, self.view, kept), (self.marking.lit, self.marking.done)
-        p.drawPixmap(0, 0, kept)
+        return _Painting(key, self.view, kept, painter, painter.slices(), self.marking)
+
+    def _paint_on(self, now: _Painting) -> bool:
+        """Go on with a painting for a while; whether it is done."""
+        end = perf_counter() + SLICE_MS / 1000.0
+        inner = now.painter.p = QPainter(now.kept)
+        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._frame = self._fit()
+        done = True
+        for _ in now.left:
+            if perf_counter() > end:
+                done = False
+                break
+        self._frame = None
+        inner.end()
+        return done
 
     def _touch_up(self) -> None:
         """Paint anew, in what is kept, only the parts that were lit, or are, or went in since."""

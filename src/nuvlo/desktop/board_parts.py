@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from math import atan2, cos, degrees, hypot, radians, sin
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -26,7 +27,10 @@ LEAST_TEXT = 5.5  # px of a letter that is still worth painting
 
 
 class BoardPainter:
-    """One painting of a board as ``there`` (a :class:`nuvlo.desktop.board_map.BoardMap`) places it."""
+    """One painting of a board as ``there`` (a :class:`nuvlo.desktop.board_map.BoardMap`) places it.
+
+    It may be done in slices, each with a painter ``p`` of its own.
+    """
 
     def __init__(self, p: QPainter, there) -> None:
         self.p, self.there = p, there
@@ -34,6 +38,11 @@ class BoardPainter:
 
     def paint(self, only: set[str] | None = None) -> None:
         """Outline, pads, parts, leads, print; of ``only`` some parts where the rest is there already."""
+        for _ in self.slices(only):
+            pass
+
+    def slices(self, only: set[str] | None = None) -> Iterator[None]:
+        """The same, a little at a time."""
         p, board = self.p, self.kit.board
         colour = QColor(theme.current().board)
         p.setPen(QPen(colour.darker(130), 2))
@@ -46,17 +55,20 @@ class BoardPainter:
                 pads.setdefault(pad.ref, []).append(pad)
         for ref, mine in pads.items():
             self._pads(ref, mine)
+            yield
         if self.marking.net:
             self._net()
         for ref, mine in pads.items():
             if ref in board.placements:
-                p.setOpacity(FAINT if self.marking.only and ref not in self.marking.only else 1.0)
+                self.p.setOpacity(FAINT if self.marking.only and ref not in self.marking.only else 1.0)
                 self._part(ref, mine)
-        p.setOpacity(1.0)
+                self.p.setOpacity(1.0)
+                yield
         if self.marking.side == "bottom":
             self._leads()
         for ref, mine in pads.items():
             self._legend(ref, mine)
+            yield
 
     def _pads(self, ref: str, pads: list[Pad]) -> None:
         p, scale = self.p, self.scale
@@ -178,7 +190,8 @@ class BoardPainter:
         p, scale, lit = self.p, self.scale, ref in self.marking.lit
         if 1.15 * scale < LEAST_TEXT and not lit and len(self.kit.board.placements) > 100:
             return  # on a large board seen from afar letters are dust
-        p.setFont(theme.values(max(7.0, min(14.0, 1.15 * scale)), bold=lit))
+        points = max(7.0, min(14.0, 1.15 * scale))
+        p.setFont(theme.values(points, bold=lit))
         p.setPen(QColor(theme.LAMP.copper if lit else theme.current().legend))
         placed, part = self.kit.board.placements.get(ref), self.kit.find_part(ref)
         if placed:
@@ -196,7 +209,10 @@ class BoardPainter:
             if part and part.kind in ("resistor", "diode") and ref not in self.marking.done:
                 rise = 0.0
         else:
-            at, rise = self.there.place(pads[0].x_mm, pads[0].y_mm), 2.0
+            at, rise = self.there.place(pads[0].x_mm, pads[0].y_mm), max(2.0, pads[0].pad_mm / 2 + points / scale)
+            top = max(y for _, y in self.kit.board.outline)
+            if self.there.view.turn == 0 and pads[0].y_mm + rise + 0.5 * points / scale > top:
+                rise = -rise  # above it there is no board left to print on
         box = QRectF(at.x() - 60, at.y() - rise * scale - 10, 120, 20)
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, ref)
 

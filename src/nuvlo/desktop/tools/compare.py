@@ -66,7 +66,8 @@ class CompareTool(Page):
         column.addLayout(self._table(found))
         first = found.changes[0]
         line = f"variant {found.variant}" if found.variant else f"mod {first.part.lower()} {first.to} because …"
-        hint = f"'{line}' builds it so. " if found.wanted else ""
+        more = "" if found.variant or len(found.changes) == 1 else ", and a line for each of the others,"
+        hint = f"'{line}'{more} builds it so. " if found.wanted else ""
         column.addWidget(label(f"{hint}Esc returns to the stage.", 10, "faint"))
         self.turn(column)
         self.setAccessibleName("; ".join(f"{what}: {before}, {after}" for what, before, after in self.rows))
