@@ -19,6 +19,7 @@ from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
 
+MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
 PLAIN = {
     "next": "done, go on", "back": "look at the step before", "undo": "take the last entry back",
@@ -252,6 +253,8 @@ def _turn(rest: str, kit: Kit, now: Task | None) -> Command:
         degrees = float(words[0].rstrip("°").replace("\u2212", "-").replace(",", "."))
     except ValueError:
         raise NotUnderstood(Problem(f"'{words[0]}' is no angle.", "For example: turn 30.")) from None
+    if not abs(degrees) <= MOST_DEGREES:
+        raise NotUnderstood(Problem(f"no trimmer turns by {words[0]}°.", f"At most {MOST_DEGREES:g}° at a time."))
     if len(words) > 1 and words[1].lower() in ("ccw", "left", "anticlockwise"):
         degrees = -abs(degrees)
     way = "clockwise" if degrees >= 0 else "anticlockwise"
@@ -274,6 +277,10 @@ def _named(name: str, rest: str, kit: Kit, now: Task | None, stage: Stage) -> Co
                         f"{', '.join(MARKS)}.")
             )  # fmt: skip
         value = _value(rest, part.unit)
+        if value.value < 0:
+            raise NotUnderstood(
+                Problem(f"{part.ref} cannot measure less than nothing.", f"Type what the meter shows, in {part.unit}.")
+            )
         return Command("measure", f"{part.ref} measures {value}", part.ref, value=value)
     for target, quantity, unit in (
         (supply.name if supply else "", "current", "A"),

@@ -47,7 +47,14 @@ def test_a_strip_supplied_wrong_is_seen_with_every_place_it_would_have_gone(tmp_
 
 
 @pytest.mark.parametrize(
-    "values", [{"R1": 100.0}, {"R1": 100.0, "R2": 330.0}, {"R1": 100.0, "R2": 100e3}, {"R1": 99e3, "R2": 99.1e3}]
+    "values",
+    [
+        {"R1": 100.0},
+        {"R1": 100.0, "R2": 330.0},
+        {"R1": 100.0, "R2": 100e3},
+        {"R1": 99e3, "R2": 99.1e3},
+        {"R1": 0.0, "R2": 0.0},
+    ],
 )
 def test_what_is_no_wrong_strip(values, tmp_path):
     assert strips(check_in(a_kit(tmp_path, STRIP), read(**values))) == []

@@ -179,8 +179,9 @@ class CurveView(QWidget):
             text.setFont(theme.words(10, bold=line.strong))
             text.setPos(float(self._x(line.x[at : at + 1])[0]), float(line.y[at]))
             self.plot.addItem(text)
-        if picture.points:
-            x, y = np.array(picture.points).T
+        points = [point for point in picture.points if np.isfinite(point).all()]
+        if points:
+            x, y = np.array(points).T
             self.plot.plot(self._x(x), y, pen=pg.mkPen(t.faint, style=Qt.PenStyle.DotLine), symbol="d", symbolSize=13,
                            symbolBrush=t.copper, symbolPen=pg.mkPen(t.paper))  # fmt: skip
         everything = [line.y for line in picture.lines]

@@ -90,6 +90,8 @@ def strips(checked: Sequence[Checked]) -> list[Strip]:
         if len(read) < LEAST or any(c.verdict is not Verdict.OUT for c in read) or not np.isfinite(values).all():
             continue
         middle = float(np.median(values))
+        if middle <= 0.0:
+            continue  # shorted, every one: no value that a strip is made in
         if np.abs(values / middle - 1.0).max() > ALIKE:
             continue
         part = group[0].part
