@@ -3,6 +3,8 @@
 import shutil
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from nuvlo.bench_line import Command, names, understand
 from nuvlo.commands import execute
@@ -132,3 +134,30 @@ def test_simulated_units_differ_by_seed_and_only_by_seed(tmp_path, gorsefire):
     assert values[0] == values[2]
     assert values[0] != values[1]
     assert workshop.start(gorsefire).bench is None
+
+
+REFS, VALUES = ["r1", "r3", "r4", "c1", "d1", "q1", "fuzz", "case"], ["0", "-3", "1e99", "fish", "4.48", "99.2k", "nan", "OL", "missing", "posted", "wrong"]  # fmt: skip
+WHATEVER = st.one_of(
+    st.sampled_from(["next", "back", "undo", "redo", "read", "confirm", "begin", "drawer", "match", "letter", "mod", "tonight 40",
+                     "note x", "accept so", "school sections", "school direct", "school spot", "choose 2", "turn 30", "turn nan",
+                     "rework r4 off because cold", "joint r4.1 dull", "joint r4.1 reflowed", "tray strip", "variant twelve"]),
+    st.builds("{} {}".format, st.sampled_from([*REFS, "tp1", "tp5", "leads", "j1.tip", "current", "gain"]), st.sampled_from(VALUES)),
+    st.builds("stage {}".format, st.sampled_from([s.value for s in Stage])),
+    st.builds("mod {} {} because".format, st.sampled_from(REFS), st.sampled_from(["47k", "fish", "printed", "1n"])),
+    st.builds("instead {}".format, st.sampled_from(REFS)),
+)  # fmt: skip
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(WHATEVER, min_size=5, max_size=30))
+def test_whatever_is_typed_is_done_or_refused_in_words(bench, lines):
+    """No line, and no row of lines, leaves a build that can no longer be shown."""
+    session = bench(kind="simulated")
+    for text in lines:
+        try:
+            line(session, text)
+        except NuvloError as refused:
+            assert all(p.message for p in refused.problems)
+        for stage in Stage:
+            session.findings(stage)
+        session.path()
