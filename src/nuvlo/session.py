@@ -13,6 +13,7 @@ import numpy as np
 
 from nuvlo.kit import Kit, Stage, look_alikes
 from nuvlo.kit.assembly import board_order
+from nuvlo.kit.hazards import hazards
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, WindowKept, fold
 from nuvlo.model import Band, Finding, Task, TrimCurve, Wants, Window, WorkingModel, finding
@@ -105,7 +106,7 @@ class Session:
         """Cautions of the stage, then its own tasks."""
         cautions = [
             Task(f"{stage.value}.caution.{h.id}", stage, Wants.CONFIRM, "Caution", h.danger, h.id, hazard=h)
-            for h in self.kit.info.hazard if h.stage is stage
+            for h in hazards(self.kit, stage)
         ]  # fmt: skip
         return cautions + TASKS[stage](self.kit, self.build)
 

@@ -58,7 +58,7 @@ EXPECTED = {
                               ("VR2", "potentiometer", 500e3, None, ""), ("LED1", "lamp", None, None, ""), ("CASE1", "case", None, None, "")]),
     "19-ranges.csv": (15, [], [("R4", "resistor", 47e3, None, ""), ("C4", "electrolytic", 2200e-6, None, "35 V"),
                                ("F1", "fuse", None, None, "250 V")]),
-    "20-side-by-side.csv": (14, [8, 8], [("R4", "resistor", 10e3, None, ""), ("C4", "electrolytic", 47e-6, None, "16 V"),
+    "20-side-by-side.csv": (14, [8], [("R4", "resistor", 10e3, None, ""), ("C4", "electrolytic", 47e-6, None, "16 V"),
                                          ("C5", "capacitor", 22e-12, None, ""), ("IC1", "chip", None, None, "")]),
     "21-netlist-like.txt": (5, [], [("Q1", "transistor", None, None, ""), ("VR1", "potentiometer", 100e3, None, "")]),
     "22-invoice.txt": (22, [12], [("R12", "resistor", 4.99e3, 0.01, "0.6 W"), ("C6", "electrolytic", 470e-6, None, "35 V"),

@@ -64,8 +64,8 @@ class Controller(QObject):
         self.session = session
         self.opened.emit()
         self._start(self._model, _load_ahead, lambda *_: self.loaded_ahead.emit())
-        if words := session.where_you_were():
-            self.replied.emit(words, True)
+        fresh = f"{session.kit.name} is open: {len(session.kit.parts)} parts to unpack."
+        self.replied.emit(session.where_you_were() or fresh, True)
         if session.read_only:
             self.replied.emit("This workshop can be viewed but not changed: its folder is not writable.", False)
         self.refresh()

@@ -9,8 +9,10 @@ from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QTableWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
 from nuvlo.kit.parts_list import MEANINGS, PartsList
+from nuvlo.kit.parts_list.writer import tolerance_text
 
-HEADINGS = ("line", "reference", "kind", "value", "rating", "note")
+HEADINGS = ("line", "reference", "kind", "value", "tolerance", "rating", "note")
+NOTE = HEADINGS.index("note")
 MOST_ROWS = 400
 
 
@@ -68,9 +70,12 @@ class PartsListTool(QWidget):
         self.table.setRowCount(len(rows))
         for k, listed in enumerate(rows):
             part = listed.part
-            cells = (str(listed.line), part.ref, part.kind, part.text, part.rating, part.note)
+            spread = tolerance_text(part.tolerance)
+            cells = (str(listed.line), part.ref, part.kind, part.text, spread, part.rating, part.note)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setFont(theme.values(10) if column in (0, 1, 3, 4) else theme.words(10))
-                item.setForeground(QColor(theme.current().near if listed.note and column == 5 else theme.current().ink))
+                item.setFont(theme.values(10) if column not in (2, NOTE) else theme.words(10))
+                item.setForeground(
+                    QColor(theme.current().near if listed.note and column == NOTE else theme.current().ink)
+                )
                 self.table.setItem(k, column, item)

@@ -166,6 +166,9 @@ class _Reading:
         if len(self.blocks) == 1:
             self._line(line, self.blocks[0])
             return
+        if any(words.SUM.fullmatch(cell.strip(" :")) for cell in line.cells):
+            self._give_up(line, "a sum, not a part")
+            return
         for block in self.blocks:
             cells = tuple(line.cells[k] for k in block if k < len(line.cells))
             if any(cells):

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from nuvlo.kit import Hazard, Kit, Stage
+from nuvlo.kit.hazards import hazards
 from nuvlo.stages.sequence.calendar import Calendar, Planned
 from nuvlo.stages.sequence.evenings import Free
 from nuvlo.stages.sequence.jobs import Job
@@ -47,7 +48,7 @@ def evenings(found: Calendar, free: Sequence[Free], kit: Kit) -> list[Evening]:
 
 def _hazards(kit: Kit, job: Job) -> list[Hazard]:
     stage = STAGE_OF.get(job.kind.partition(".")[0])
-    return [h for h in kit.info.hazard if h.stage is stage]
+    return hazards(kit, stage) if stage else []
 
 
 def tonight(jobs: Sequence[Job], minutes: float, now: datetime) -> list[Planned]:
