@@ -241,6 +241,12 @@ def test_posts_go_in_before_what_towers_over_them_and_wires_after_all_else():
     assert not any(s.verb in ("posts", "leads") for s in board_order(read_kit(SHIPPED / "oxbow")))
 
 
+def test_bare_wood_is_not_washed():
+    verbs = [s.verb for s in board_order(read_kit(SHIPPED / "barrowmoor"))]
+    assert "wash" not in verbs
+    assert verbs[-4:] == ["joints", "mount", "recheck", "close"]
+
+
 KINDS = st.sampled_from(
     [
         "resistor",
@@ -268,8 +274,11 @@ LINKS = st.lists(
 )
 
 
-@given(PARTS, LINKS, st.booleans(), st.booleans(), st.sampled_from([s.name for s in schools()]), st.booleans())
-def test_no_order_ever_breaks_a_precedence(tmp_path_factory, parts, links, snap, bake, school, soldered):
+WORK = st.fixed_dictionaries({name: st.booleans() for name in ("snap", "bake", "wash")})
+
+
+@given(PARTS, LINKS, WORK, st.sampled_from([s.name for s in schools()]), st.booleans(), st.booleans())
+def test_no_order_ever_breaks_a_precedence(tmp_path_factory, parts, links, work, school, soldered, direct):
     """Random kits with random relations: every event once, and none before what it must wait for."""
     rows = [
         f"P{k},{kind},{'1k' if kind in ('resistor', 'potentiometer') else '1n'},{package},{height},{yes(heat)},{yes(static)},{yes(way)},{place},{section}"
@@ -281,10 +290,14 @@ def test_no_order_ever_breaks_a_precedence(tmp_path_factory, parts, links, snap,
     folder = tmp_path_factory.mktemp("kit")
     (folder / "bom.csv").write_text(HEADING + "\n".join(rows))
     (folder / "kit.toml").write_text(
-        f'[kit]\nname = "k"\n[work]\nsnap = {str(snap).lower()}\nbake = {str(bake).lower()}\n' + "\n".join(tables)
+        '[kit]\nname = "k"\n[work]\n'
+        + "".join(f"{k} = {str(v).lower()}\n" for k, v in work.items())
+        + "\n".join(tables)
     )
+    (folder / "placement.csv").write_text("Designator,Package,Mid X,Mid Y,Rotation,Layer\nP0,axial-10,10,10,0,top\n")
+    (folder / "pads.csv").write_text("ref,pin,x_mm,y_mm,pad_mm,net\nP0,1,8,10,1.8,a\nW1,1,2,2,2.2,a\n")
     kit = read_kit(folder)
-    name = school + ("+soldered" if soldered else "")
+    name = school + ("+soldered" if soldered else "") + ("+direct" if direct else "")
     try:
         plan = plan_of(kit, name)
     except ValueError:

@@ -243,7 +243,7 @@ def _all_events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
     own += [("mount", ref) for ref in plan.mounted] + [("plug", ref) for ref in plan.plugged]
     if plan.fitted:
         own += [("posts" if plan.posts else "leads", "")] if plan.wires else []
-        own += [("joints", ""), ("wash", "")] + ([("power", "")] if plan.powered else [])
+        own += [("joints", "")] + [("wash", "")] * plan.washed + [("power", "")] * plan.powered
         own += [("recheck", ""), ("close", "")] if plan.has_case else []
     named = [event for p in wanted for event in (p.before, p.after)]
     return list(dict.fromkeys([*own, *named]))
@@ -323,7 +323,7 @@ ACTIONS = {
 
 
 def _action(plan: Plan, verb: str, name: str, parts: Sequence[str]) -> str:
-    one = name in parts or name.startswith(("batch", "all "))
+    one = name in parts or name.startswith(("batch", "all ", "what "))
     what = "values" if any(plan.part(r).unit for r in parts if r in plan.kit.parts) else "types"
     return ACTIONS[verb].format(
         name=name, what=what.removesuffix("s") if one else what, sit="sits" if one else "sit", touch="touches" if one else "touch",

@@ -73,6 +73,11 @@ class Plan:
         return bool(self.kit.info.supply) or bool(self.plugged)
 
     @property
+    def washed(self) -> bool:
+        """Whether there is a board to wash."""
+        return bool(self.fitted) and self.kit.info.work.wash
+
+    @property
     def has_case(self) -> bool:
         return any(p.kind == "case" for p in self.kit.parts.values())
 
@@ -250,7 +255,11 @@ def _panel(plan: Plan) -> Iterator[Precedence]:
 def _posts(plan: Plan) -> Iterator[Precedence]:
     if plan.wires and plan.fitted and plan.posts:
         why = "Posts go in while nothing stands in the way of the iron at their foot, and are looked over and washed with the rest."
-        high = [r for r in plan.fitted if plan.part(r).through_panel or plan.part(r).stands_mm > POST_MM]
+        high = [
+            r
+            for r in plan.fitted
+            if (p := plan.part(r)).through_panel or (p.stands_mm > POST_MM and not p.surface_mount)
+        ]
         for then in [("joints", ""), *[("fit", ref) for ref in high]]:
             yield Precedence(("posts", ""), then, "posts", why)
 
@@ -271,11 +280,14 @@ def _joints(plan: Plan) -> Iterator[Precedence]:
     for ref in plan.fitted:
         yield Precedence(("solder", ref), ("joints", ""), "joints", why)
     if plan.fitted:
-        for then in [("wash", ""), *POWER[: plan.powered]]:
+        washed: list[Event] = [("wash", "")] if plan.washed else [("mount", ref) for ref in plan.mounted]
+        for then in [*washed, *POWER[: plan.powered]]:
             yield Precedence(("joints", ""), then, "joints", why)
 
 
 def _wash(plan: Plan) -> Iterator[Precedence]:
+    if not plan.washed:
+        return
     why = "Flux left at high resistances leaks and hisses; what is powered or plugged in cannot be washed."
     for ref in plan.fitted:
         yield Precedence(("solder", ref), ("wash", ""), "wash", why)
@@ -287,7 +299,7 @@ def _wash(plan: Plan) -> Iterator[Precedence]:
 
 
 def _bake(plan: Plan) -> Iterator[Precedence]:
-    if plan.kit.info.work.bake and plan.fitted:
+    if plan.kit.info.work.bake and plan.washed:
         why = "A washed board holds water under its parts: 20 to 30 minutes in an oven brought to about 93 °C and switched off."
         yield Precedence(("wash", ""), ("bake", ""), "bake", why)
         for then in [*POWER[: plan.powered], *[("mount", ref) for ref in plan.mounted]]:
@@ -312,7 +324,8 @@ def _guard(plan: Plan) -> Iterator[Precedence]:
     if not plan.has_case or not plan.fitted:
         return
     why = "Before the lid goes on the readings are taken once more and compared with the last: what changed since is still at hand."
-    last = POWER if plan.powered else [("wash", ""), *[("mount", ref) for ref in plan.mounted]]
+    clean = "wash" if plan.washed else "joints"
+    last = POWER if plan.powered else [(clean, ""), *[("mount", ref) for ref in plan.mounted]]
     for before in [*last, *[("plug", ref) for ref in plan.plugged]]:
         yield Precedence(before, ("recheck", ""), "guard", why)
     yield Precedence(("recheck", ""), ("close", ""), "guard", why)
@@ -362,4 +375,4 @@ RULES: Mapping[str, Rule] = {
     "powered": _powered, "socket": _socket, "guard": _guard, "section": _section, "access": _access, "static": _static,
     "decides": _decides,
 }  # fmt: skip
-YIELDING = ("section", "access", "static", "decides")
+YIELDING = ("posts", "section", "access", "static", "decides")

@@ -270,9 +270,10 @@ class Craft(_Strict):
 
 
 class Work(_Strict):
-    """What the boards want done to them: ``snap`` apart, ``bake`` dry after the wash."""
+    """What the boards want done to them: ``snap`` apart, ``wash`` off the flux (not on bare wood or tags), ``bake`` dry after it."""
 
     snap: bool = False
+    wash: bool = True
     bake: bool = False
 
 

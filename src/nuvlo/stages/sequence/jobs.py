@@ -153,7 +153,7 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     trims = [t for t in kit.info.trim if build.latest(t.watch, stage="set") is None]
     lid = [s for s in board_order(kit) if s.stage == "hand_over" and f"hand_over.{s.verb}" not in build.done]
     found = [
-        Job("hook-up", "Hook up and ring out", wired, after=("mount", "wash"), kind="hook-up") if wires else None,
+        Job("hook-up", "Hook up and ring out", wired, after=("mount", "wash", "joints"), kind="hook-up") if wires else None,
         Job("wake", "Wake: first power and every reading", pace.minutes("wake", READ_EACH) * len(points), WARM_UP_HOURS if trims else 0.0,
             ("hook-up", "plug", "power", "mount"), kind="wake") if points and kit.circuit else None,
         Job("set", "Set: bias and trims", pace.minutes("set", TRIM_EACH) * len(trims), after=("wake",), kind="set") if trims else None,
