@@ -34,7 +34,7 @@ def _calendar(a: argparse.Namespace) -> Answer:
     from nuvlo.kit.schools import DEFAULT_SCHOOL, school_named
     from nuvlo.kit.tables import text_of
     from nuvlo.stages.sequence.calendar import plan
-    from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, tonight
+    from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, told_together, tonight
     from nuvlo.stages.sequence.evenings import USUAL, read_free
     from nuvlo.stages.sequence.jobs import jobs, of_unit
 
@@ -73,8 +73,7 @@ def _calendar(a: argparse.Namespace) -> Answer:
         lines.append(
             f"{evening.start:%a %d %b %H:%M} to {evening.end:%H:%M}   have ready: {', '.join(evening.needs) or 'nothing'}"
         )
-        lines += [f"    {t.start:%H:%M}  {t.job.unit + ' ' if t.job.unit else ''}{t.job.title}{f' ({t.part} of {t.parts})' if t.parts > 1 else ''}"
-                  for t in evening.tasks]  # fmt: skip
+        lines += [f"    {line}" for line in told_together(evening.tasks)]
     surety = "the earliest there is" if made.optimal else f"no plan can be done before {made.bound:%a %d %b %H:%M}"
     lines.append(f"Done and dry {made.finish:%a %d %b %H:%M}: {surety}.")
     return 0, document, "\n".join(lines)

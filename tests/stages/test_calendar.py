@@ -15,7 +15,7 @@ from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError
 from nuvlo.stages.sequence import calendar
 from nuvlo.stages.sequence.calendar import plan
-from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, tonight
+from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, told_together, tonight
 from nuvlo.stages.sequence.evenings import USUAL, Free, read_free
 from nuvlo.stages.sequence.jobs import Job, jobs, of_unit, still_drying
 from nuvlo.stages.sequence.pace import Pace, learned
@@ -248,3 +248,14 @@ def test_calendar_files():
     rows = as_csv(made).splitlines()
     assert rows[0] == "step,unit,start,end,part,parts,ready,refs,needs,caution"
     assert len(rows) == len(made.tasks) + 1
+
+
+def test_what_is_done_to_the_same_parts_is_told_in_one_line():
+    kit = read_kit(SHIPPED / "gorsefire")
+    free = read_free(USUAL, NOW)
+    made = plan(jobs(kit, school=DEFAULT_SCHOOL), free, NOW)
+    told = [line for evening in evenings(made, free, kit) for line in told_together(evening.tasks)]
+    assert any(t.endswith("Fit the diodes, look at values, way round, solder") for t in told)
+    pieces = {t.job.id for t in made.tasks if t.parts > 1}
+    assert len(told) < len(made.tasks) - len(pieces)
+    assert sum("Fit the" in t for t in told) == sum(t.job.kind == "fit" for t in made.tasks)

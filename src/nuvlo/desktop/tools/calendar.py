@@ -10,10 +10,10 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.schedule import Schedule
-from nuvlo.stages.sequence.diary import Evening
+from nuvlo.stages.sequence.diary import Evening, told_together
 
 MOST_PACES = 6
-MOST_TASKS = 14  # told of one evening; the rest is counted
+MOST_LINES = 40  # told of one evening; the rest is counted
 
 
 class Strip(QWidget):
@@ -82,12 +82,10 @@ class CalendarTool(Page):
         column.addWidget(Strip(evening))
         if evening.needs:
             self._say(column, f"Have ready: {', '.join(evening.needs)}.", 10, "slate")
-        for task in evening.tasks[:MOST_TASKS]:
-            part = f" ({task.part} of {task.parts})" if task.parts > 1 else ""
-            wait = f"   then waits until {task.ready:%a %H:%M}" if task.ready > task.end else ""
-            unit = f"{task.job.unit}: " if task.job.unit else ""
-            self._say(column, f"{task.start:%H:%M}  {unit}{task.job.title}{part}{wait}", 11, "ink")
-        if len(evening.tasks) > MOST_TASKS:
-            self._say(column, f"and {len(evening.tasks) - MOST_TASKS} more", 10, "faint")
+        lines = told_together(evening.tasks)
+        for line in lines[:MOST_LINES]:
+            self._say(column, line, 11, "ink")
+        if len(lines) > MOST_LINES:
+            self._say(column, f"and {len(lines) - MOST_LINES} more", 10, "faint")
         for caution in evening.cautions:
             self._say(column, f"Caution: {caution}", 10, "out")

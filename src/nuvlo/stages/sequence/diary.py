@@ -7,6 +7,7 @@ import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import groupby
 
 from nuvlo.kit import Hazard, Kit, Stage
 from nuvlo.kit.hazards import hazards
@@ -17,6 +18,8 @@ from nuvlo.stages.sequence.jobs import Job
 STAGE_OF = {"solder": Stage.FIT, "fit": Stage.FIT, "hook-up": Stage.HOOK_UP, "wake": Stage.WAKE, "power": Stage.WAKE, "plug": Stage.WAKE,
             "set": Stage.SET, "prove": Stage.PROVE}  # fmt: skip
 HEADING = ("step", "unit", "start", "end", "part", "parts", "ready", "refs", "needs", "caution")
+# How a step is told that follows the fitting of the same parts.
+THEN = {"values": "look at values", "polarity": "way round", "contact": "touching", "screw": "screw down", "solder": "solder"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -105,3 +108,24 @@ def as_icalendar(found: Calendar, title: str, now: datetime) -> bytes:
         file.add_component(event)
     out: bytes = file.to_ical()
     return out
+
+
+def told_together(tasks: Sequence[Planned]) -> list[str]:
+    """A line for each task; pieces of one that follow each other, and what is done to parts right after they are put in,
+    stand in one line."""
+    lines: list[str] = []
+    fitted: Planned | None = None
+    for _, run in groupby(tasks, key=lambda t: t.job.id):
+        pieces = list(run)
+        task = pieces[0]
+        wait = f"   then waits until {pieces[-1].ready:%a %H:%M}" if pieces[-1].ready > pieces[-1].end else ""
+        same = fitted is not None and task.job.unit == fitted.job.unit and set(task.job.parts) <= set(fitted.job.parts)
+        if same and task.parts == 1 and task.job.kind in THEN:
+            lines[-1] += f", {THEN[task.job.kind]}{wait}"
+            continue
+        numbers = f"{task.part}" if len(pieces) == 1 else f"{task.part} to {pieces[-1].part}"
+        part = f" ({numbers} of {task.parts})" if len(pieces) < task.parts else ""
+        unit = f"{task.job.unit}: " if task.job.unit else ""
+        lines.append(f"{task.start:%H:%M}  {unit}{task.job.title}{part}{wait}")
+        fitted = task if task.job.kind == "fit" and task.parts == 1 else None
+    return lines

@@ -20,10 +20,10 @@ WARM_UP_HOURS = 0.25  # before anything is set (TRADE: 15 minutes)
 POST_DAYS = 7.0  # that a part in the post is given where nobody knows better
 BRAD_MINUTES = 5.0  # more hands-on where brads take the place of clamps
 TOOLS = {
-    "fit": ("side cutters",), "solder": ("soldering iron and stand", "solder, 0.8 mm", "side cutters"),
-    "posts": ("soldering iron and stand", "solder, 0.8 mm"), "leads": ("soldering iron and stand", "solder, 0.8 mm", "labels for wires"),
+    "fit": ("side cutters",), "solder": ("soldering iron and stand", "solder of 0.8 mm", "side cutters"),
+    "posts": ("soldering iron and stand", "solder of 0.8 mm"), "leads": ("soldering iron and stand", "solder of 0.8 mm", "labels for wires"),
     "wash": ("isopropyl alcohol and a brush",), "unpack": ("multimeter",), "wake": ("multimeter",), "power": ("multimeter",),
-    "hook-up": ("soldering iron and stand", "solder, 0.8 mm", "multimeter"), "set": ("multimeter",), "test": ("multimeter",),
+    "hook-up": ("soldering iron and stand", "solder of 0.8 mm", "multimeter"), "set": ("multimeter",), "test": ("multimeter",),
 }  # fmt: skip
 
 
