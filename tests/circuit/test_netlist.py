@@ -1,5 +1,6 @@
 """The netlist reader: SPICE's own rules, and every mistake with its place."""
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -149,3 +150,13 @@ def test_a_formula_without_a_number_is_placed(formula):
     with pytest.raises(NetlistError, match="divided by zero") as caught:
         operating_point(circuit)
     assert (caught.value.problems[0].line, caught.value.problems[0].ref) == (4, "r1")
+
+
+@pytest.mark.parametrize(
+    ("text", "names", "value"),
+    [("1/a", {"a": 0.0}, np.inf), ("a/a", {"a": 0.0}, np.nan), ("1/a", {"a": np.array([0.0, 2.0])}, [np.inf, 0.5]), ("sqrt(a)", {"a": -1.0}, np.nan),
+     ("6/a", {"a": 4.0}, 1.5)],
+)  # fmt: skip
+def test_what_has_no_number_has_none_for_one_and_for_many(text, names, value):
+    found = parse_expression(text)(names.__getitem__)
+    np.testing.assert_array_equal(np.asarray(found, float), np.asarray(value, float))

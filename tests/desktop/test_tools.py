@@ -2,13 +2,15 @@
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel
 
 from nuvlo.bench_line import Command
+from nuvlo.desktop.curve import CurveView
 from nuvlo.desktop.lanes import NextLane
 from nuvlo.desktop.tools.parts_list import PartsListTool
 from nuvlo.desktop.tools.recipe import RecipeTool
-from nuvlo.kit import Stage
-from nuvlo.workshop import demo_workshop
+from nuvlo.kit import Stage, read_kit
+from nuvlo.workshop import SHIPPED, Workshop, demo_workshop
 
 LIST = """Kiste vom Dachboden;;;
 Teil;Anzahl;Was;Notiz
@@ -130,8 +132,6 @@ def test_a_variant_is_compared_by_keyboard(drive):
 def test_a_recipe_with_a_shape_is_drawn(drive):
     driver = drive()
     driver.type("recipe low-pass corner=3k")
-    from nuvlo.desktop.curve import CurveView
-
     (curve,) = driver.window.tool.widget().findChildren(CurveView)
     assert len(curve.picture.lines) == 3
     driver.window.set_theme("lamp")
@@ -361,3 +361,35 @@ def test_the_calendar_of_all_units_in_the_workshop(drive, gorsefire):
     assert any("Gorsefire 002: " in words for words in driver.window.tool.lines)
     (table,) = driver.session.workshop.sheets.glob("*calendar.csv")
     assert "Gorsefire 002" in table.read_text()
+
+
+def test_an_oscillator_is_compared_without_a_curve(drive, tmp_path):
+    driver = drive(opener=lambda: Workshop(tmp_path / "osc").start(read_kit(SHIPPED / "tidewheel")))
+    assert driver.said == "Tidewheel is open: 37 parts to unpack."
+    driver.type("compare r19=10k r14=12k")
+    tool = driver.window.tool
+    told = {what: (before, after) for what, before, after in tool.rows}
+    assert set(told) >= {"current, +12 V", "heat, all of it", "TP6 at rest"}
+    assert "gain at 1 kHz" not in told
+    assert tool.findChildren(CurveView) == []
+    assert any("a line for each of the others" in w.text() for w in tool.findChildren(QLabel))
+
+
+@pytest.mark.parametrize(("line", "supply"), [("compare supply=12", "9 V supply"), ("compare vsup=12", "9 V supply")])
+def test_a_supply_is_named_as_the_hand_names_it(drive, line, supply):
+    driver = drive()
+    driver.type(line)
+    told = {what: (before, after) for what, before, after in driver.window.tool.rows}
+    assert f"current, {supply}" in told
+    assert told["TP1 at rest"] != ("", "")
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [("recipe pad source=-1", "source"), ("recipe pad load=0", "load"), ("recipe divider draws=0", "draws")],
+)
+def test_an_input_that_makes_no_sense_is_named(drive, line, says):
+    driver = drive()
+    driver.type(line)
+    assert says in driver.said
+    assert "makes sense here" in driver.said

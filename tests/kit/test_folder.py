@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.kit import KitError, check_kit, read_kit
-from nuvlo.kit.tables import Fields, parse_tolerance, part, read_table
+from nuvlo.kit.tables import Fields, parse_tolerance, part, read_table, text_of
+from nuvlo.problems import NuvloError
 from nuvlo.workshop import SHIPPED
 
 
@@ -176,3 +177,30 @@ def test_pads_are_on_the_nets_of_their_elements(gorsefire):
     for ref in ("R1", "R2", "R3", "R4", "R5", "R6", "C1", "C2", "C3", "C4", "D1", "Q1", "Q2"):
         nets = {p.net for p in gorsefire.board.pads_of(ref)}
         assert nets == {names[n] for n in circuit.element(ref.lower()).nodes}, ref
+
+
+@pytest.mark.parametrize(
+    ("row", "stands"),
+    [("R1,resistor,1k,axial-10,3.1", 3.1), ("R1,resistor,1k,axial-10,", 2.5), ("C1,electrolytic,10u,,", 12.0), ("R1,resistor,1k,0805,", 1.0),
+     ("X1,capsule,large,,", 8.0)],
+)  # fmt: skip
+def test_how_high_a_part_stands_is_known_or_usual(row, stands, tmp_path):
+    (tmp_path / "bom.csv").write_text(f"ref,kind,value,package,height_mm\n{row}\n")
+    (only,) = read_kit(tmp_path).parts.values()
+    assert only.stands_mm == stands
+
+
+def test_a_text_that_cannot_be_read_is_named_without_its_path(tmp_path):
+    with pytest.raises(NuvloError, match=r"none\.csv: cannot be read: No such file") as caught:
+        text_of(tmp_path / "none.csv")
+    assert str(tmp_path) not in str(caught.value)
+    (tmp_path / "latin.csv").write_bytes(b"\xb5")
+    with pytest.raises(NuvloError, match="not UTF-8"):
+        text_of(tmp_path / "latin.csv")
+    (tmp_path / "marked.csv").write_bytes(b"\xef\xbb\xbfref")
+    assert text_of(tmp_path / "marked.csv") == "ref"
+
+
+def test_wires_end_at_pads_that_are_no_part_and_no_point(gorsefire):
+    assert gorsefire.wire_ends == tuple(f"W{k}" for k in range(1, 10))
+    assert read_kit(SHIPPED / "oxbow").wire_ends == ()

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvlo.kit import read_kit
-from nuvlo.kit.parts_list import bom_csv, read_parts_list
+from nuvlo.kit.parts_list import bom_csv, read_parts_list, words
 from nuvlo.kit.parts_list.references import references
 from nuvlo.kit.parts_list.sheets import lines_of, read_lines
 from nuvlo.problems import NuvloError
@@ -162,3 +162,49 @@ def test_no_text_breaks_the_reader_or_loses_a_line(tmp_path_factory, text):
     told = {p.line for p in found.parts} | {u.line for u in found.unread} | {n for n, _ in found.headings}
     assert told == {line.number for line in read_lines(path)}
     assert numbers == told
+
+
+@pytest.mark.parametrize(
+    ("text", "refs"),
+    [("R1 à R3", "R1 R2 R3"), ("C2..C4", "C2 C3 C4"), ("D1 thru D3", "D1 D2 D3"), ("Q1 t/m Q2", "Q1 Q2"), ("R7 et R9", "R7 R9"), ("R1 → R3", "R1 R2 R3"),
+     ("R1 al R2", "R1 R2"), ("R3 bis R5", "R3 R4 R5"), ("R1 a lot", "")],
+)  # fmt: skip
+def test_ranges_in_the_tongues_lists_come_in(text, refs):
+    assert references(text) == tuple(refs.split())
+
+
+@pytest.mark.parametrize(
+    ("text", "kind"),
+    [("4k7", "resistor"), ("470R", "resistor"), ("2.2 MΩ", "resistor"), ("100n", "capacitor"), ("4u7", "capacitor"), ("10µF", "capacitor"),
+     ("100uH", "inductor"), ("220", None), ("BC549C", None), ("5V", None)],
+)  # fmt: skip
+def test_the_kind_that_a_bare_value_tells(text, kind):
+    assert words.kind_by_value(text) == kind
+
+
+@pytest.mark.parametrize(
+    ("text", "found"),
+    [("Op-amp NE5532P DIP8", "NE5532P"), ("transistor, NPN, TO-92, BC549C", "BC549C"), ("LED RED 3mm", ""), ("1N914 or 1N4148", "1N914"),
+     ("Schottky 1A DO-41 1N5817", "1N5817"), ("IC socket 8-pin", "")],
+)  # fmt: skip
+def test_the_type_in_a_description(text, found):
+    assert words.type_in(text) == found
+
+
+@pytest.mark.parametrize(
+    ("text", "parts"),
+    [
+        ("R1,10k,C1,100n\nR2,22k,C2,1u\nR3,47k,C3,10n\n", {"R1": 10e3, "C1": 100e-9, "R3": 47e3, "C3": 10e-9}),
+        ("No,Part,Value\n1,R1,10k\n2,R2,22k\n3,C1,1n\n", {"R1": 10e3, "R2": 22e3, "C1": 1e-9}),
+        ("Item,Ref,Type\n1,R1,4k7\n2,R2,1k\n3,C1,47n\n", {"R1": 4.7e3, "C1": 47e-9}),
+        ("Ref,Remarks\nR1,10k 1%\nC1,22n/100V\n", {"R1": 10e3, "C1": 22e-9}),
+    ],
+)
+def test_columns_are_taken_for_what_they_hold(text, parts, tmp_path):
+    """Tables side by side without a heading; a column of line numbers; values among remarks."""
+    (tmp_path / "list.csv").write_text(text)
+    found = read_parts_list(tmp_path / "list.csv")
+    assert found.unread == ()
+    values = {p.part.ref: p.part.value for p in found.parts}
+    assert {ref: values[ref] for ref in parts} == pytest.approx(parts)
+    assert len(values) == len({ref for p in found.parts for ref in [p.part.ref]})

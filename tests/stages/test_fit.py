@@ -11,8 +11,10 @@ from nuvlo.kit.assembly import board_order
 from nuvlo.kit.joints import rings
 from nuvlo.logbook import Build, fold
 from nuvlo.problems import NuvloError
-from nuvlo.stages import fit
+from nuvlo.stages import fit, hook_up
 from nuvlo.stages.fit.review import questions
+from nuvlo.stages.sequence.jobs import jobs
+from nuvlo.stages.unpack.letter import shopping_list
 from nuvlo.workshop import SHIPPED, Workshop
 
 
@@ -225,3 +227,34 @@ def test_coming_back_says_where_you_were(open_kit):
     through(session, "Solder the diodes")
     again = session.workshop.open(session.build.id)
     assert "Check which way round the diodes sit" in again.where_you_were()
+
+
+def test_wires_straight_into_the_board_are_told_one_by_one_and_not_soldered_there_again(bench):
+    """Each wire with its colour, length and far end, two of them at W2; Hook up then asks only for the far ends."""
+    session = bench(kind="typed")
+    posts = {j.id: j.minutes for j in jobs(session.kit, session.build)}
+    assert any("posts for wires" in what for what, _ in shopping_list(session.kit, {}))
+    line(session, "school direct")
+    (leads,) = [f.task for f in session.findings(Stage.FIT) if f.task.title.startswith("Solder the wires")]
+    assert "W2 (black, 70\u202fmm, to J3.minus); W2 (black, 60\u202fmm, to J1.sleeve)" in leads.detail
+    assert set(leads.parts) == set(session.kit.wire_ends)
+    wires = [t for t in hook_up.tasks(session.kit, session.build) if t.id.startswith("hook_up.wire")]
+    assert sum("in the board at" in t.detail for t in wires) == len(wires) - 1  # one goes from lug to lug
+    direct = {j.id: j.minutes for j in jobs(session.kit, session.build)}
+    assert direct["hook-up"] == pytest.approx(posts["hook-up"] - 1.5 * (len(wires) - 1))
+    assert not any("posts" in what for what, _ in shopping_list(session.kit, {}, posts=False))
+
+
+@pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir()))
+@pytest.mark.parametrize("school", ["lowest", "semiconductors", "sections+batches+direct"])
+def test_an_order_read_as_a_builder_would(kit, school):
+    """What holds in every school: nothing is soldered after the wash, no chip meets an iron or wrong rails, the lid is last."""
+    opened = read_kit(SHIPPED / kit)
+    verbs = [s.verb for s in board_order(opened, school)]
+    for earlier, later in (("solder", "joints"), ("joints", "wash"), ("posts", "joints"), ("leads", "joints"), ("wash", "mount"),
+                           ("wash", "power"), ("mount", "power"), ("power", "plug"), ("recheck", "close")):  # fmt: skip
+        if {earlier, later} <= set(verbs):
+            assert len(verbs) - 1 - verbs[::-1].index(earlier) < verbs.index(later), (earlier, later)
+    assert len(set(verbs) & {"posts", "leads"}) == bool(opened.wire_ends)
+    if "close" in verbs:
+        assert verbs[-1] == "close"
