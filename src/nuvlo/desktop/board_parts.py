@@ -196,18 +196,16 @@ class BoardPainter:
         placed, part = self.kit.board.placements.get(ref), self.kit.find_part(ref)
         if placed:
             at = self.there.place(placed.x_mm, placed.y_mm)
-            rise = {"transistor": 3.7, "trimmer": 4.7, "electrolytic": 4.3, "capacitor": 2.9}.get(
-                part.kind if part else "", 2.4
-            )
-            if (
-                part
-                and (placed.package in BODIES or part.kind == "electrolytic")
-                and part.kind != "trimmer"
-                and BODIES.get(placed.package, (0, 0))[1] >= 6.0
-            ):
-                rise = 0.0
-            if part and part.kind in ("resistor", "diode") and ref not in self.marking.done:
-                rise = 0.0
+            kind = part.kind if part else ""
+            long, wide = BODIES.get(placed.package) or BODIES.get(kind) or (7.0, 7.0)
+            inside = wide >= 6.0 and kind != "trimmer" and placed.package in BODIES
+            inside = inside or (kind in ("resistor", "diode") and ref not in self.marking.done)
+            free = long * scale * (0.5 if kind == "diode" else 1.0) - 2  # beside its band
+            fits = p.fontMetrics().horizontalAdvance(ref) < free and 1.2 * points < wide * scale
+            above = {"transistor": 3.7, "trimmer": 4.7, "electrolytic": 4.3, "capacitor": 2.9}.get(kind, 2.4)
+            if kind == "electrolytic" and ROUND_MM.get(placed.package, 0.0) > 2 * above:
+                wide = 0.0  # on a wide can there is room between its middle and its rim
+            rise = 0.0 if inside and fits else max(above, wide / 2 + 0.9 * points / scale)
         else:
             at, rise = self.there.place(pads[0].x_mm, pads[0].y_mm), max(2.0, pads[0].pad_mm / 2 + points / scale)
             top = max(y for _, y in self.kit.board.outline)

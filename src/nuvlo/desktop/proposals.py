@@ -45,7 +45,9 @@ class ProposalList(QWidget):
         told = sorted((a for a in aims if a.says), key=lambda a: not a.wanted)
 
         def row(mark: str, p) -> Row:
-            values = "   ".join(f"{_name(k)} {format_value(v, value_units.get(k, ''), 3)}" for k, v in p.values.items())
+            values = "   ".join(
+                f"{_name(k)}\u00a0{format_value(v, value_units.get(k, ''), 3)}" for k, v in p.values.items()
+            )
             words = ";  ".join(
                 f"{a.says} {format_value(p.results[a.name], unit_of(a), 3)}"
                 for a in told
@@ -64,9 +66,17 @@ class ProposalList(QWidget):
         self._fit()
         self.update()
 
+    def _head(self, row: Row) -> QRectF:
+        """Where the values of a card stand, as high as they need."""
+        wide = self.width() - 8 - 60 - (BAR + 20 if row.good is not None else 0)
+        metrics = QFontMetrics(theme.values(13, bold=bool(row.mark)))
+        needed = metrics.boundingRect(QRectF(0, 0, max(wide, 100), 10_000).toRect(), WRAPPED, _values(row)).height()
+        return QRectF(LEFT, 8, max(wide, 100), max(needed, HEAD - 12))
+
     def _height(self, row: Row) -> int:
         room = QRectF(0, 0, max(self.width() - LEFT - 28, 100), 10_000).toRect()
-        return HEAD + QFontMetrics(theme.words(10)).boundingRect(room, WRAPPED, row.results).height() + 12
+        results = QFontMetrics(theme.words(10)).boundingRect(room, WRAPPED, row.results).height()
+        return int(self._head(row).bottom() + 4 + results + 12)
 
     def _fit(self) -> None:
         self.setFixedHeight(sum(self._height(r) + 6 for r in self.rows) + 4)
@@ -94,14 +104,13 @@ class ProposalList(QWidget):
         p.drawText(QRectF(box.x() + 12, box.y() + 7, 26, 26), Qt.AlignmentFlag.AlignLeft, row.mark)
         p.setPen(theme.colour("ink" if row.mark else "faint"))
         p.setFont(theme.values(13, bold=bool(row.mark)))
-        room = box.width() - 60 - (BAR + 20 if row.good is not None else 0)
-        values = row.values if row.mark else f"{row.values}   as printed"
-        text = p.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(room))
-        p.drawText(QRectF(box.x() + LEFT, box.y() + 8, room, 24), Qt.AlignmentFlag.AlignLeft, text)
+        head = self._head(row)
+        p.drawText(head.translated(box.topLeft()), WRAPPED, _values(row))
         p.setPen(theme.colour("faint"))
         p.setFont(theme.words(10))
+        below = head.bottom() + 4
         p.drawText(
-            QRectF(box.x() + LEFT, box.y() + HEAD, box.width() - LEFT - 20, box.height() - HEAD), WRAPPED, row.results
+            QRectF(box.x() + LEFT, box.y() + below, box.width() - LEFT - 20, box.height() - below), WRAPPED, row.results
         )
         if row.good is not None:
             self._bar(p, QRectF(box.right() - BAR - 12, box.y() + 8, BAR, 7), row.good)
@@ -117,6 +126,10 @@ class ProposalList(QWidget):
         p.setFont(theme.words(9))
         words = f"{100 * good:.0f} in 100 units right"
         p.drawText(QRectF(box.x(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignRight, words)
+
+
+def _values(row: Row) -> str:
+    return row.values if row.mark else f"{row.values}   as\u00a0printed"
 
 
 def _name(element: str) -> str:

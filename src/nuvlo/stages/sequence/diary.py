@@ -120,12 +120,13 @@ def told_together(tasks: Sequence[Planned]) -> list[str]:
         task = pieces[0]
         wait = f"   then waits until {pieces[-1].ready:%a %H:%M}" if pieces[-1].ready > pieces[-1].end else ""
         same = fitted is not None and task.job.unit == fitted.job.unit and set(task.job.parts) <= set(fitted.job.parts)
-        if same and task.parts == 1 and task.job.kind in THEN:
+        whole = len(pieces) == task.parts
+        if same and whole and task.job.kind in THEN:
             lines[-1] += f", {THEN[task.job.kind]}{wait}"
             continue
         numbers = f"{task.part}" if len(pieces) == 1 else f"{task.part} to {pieces[-1].part}"
-        part = f" ({numbers} of {task.parts})" if len(pieces) < task.parts else ""
+        part = "" if whole else f" ({numbers} of {task.parts})"
         unit = f"{task.job.unit}: " if task.job.unit else ""
         lines.append(f"{task.start:%H:%M}  {unit}{task.job.title}{part}{wait}")
-        fitted = task if task.job.kind == "fit" and task.parts == 1 else None
+        fitted = task if task.job.kind == "fit" and whole else None
     return lines
