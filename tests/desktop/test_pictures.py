@@ -2,15 +2,19 @@
 
 import numpy as np
 import pytest
+from PyQt6.QtGui import QFontMetrics
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board_map import BoardMap, Marking
 from nuvlo.desktop.curve import CurveView, Line, Picture, warm
 from nuvlo.desktop.lanes import NextLane, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar
+from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit import Stage
+from nuvlo.kit.schema import Aim
 from nuvlo.model import Finding, Task, Wants
 from nuvlo.quantity import Measured
+from nuvlo.stages.choose.search import Proposal
 
 
 @pytest.fixture
@@ -167,3 +171,24 @@ def test_fonts_have_every_mark_that_values_need(qtbot):
     for face in theme.FONTS.glob("*.ttf"):
         known = TTFont(face).getBestCmap()
         assert all(ord(c) in known for c in "\u202f−Ωµ°±×—"), face.name
+
+
+@pytest.mark.parametrize("wide", [320, 380, 700])
+def test_cards_are_as_high_as_their_values_need(qtbot, wide):
+    """Three values and their results, in a narrow lane too: each card ends below its last word, and none is cut off."""
+    cards = ProposalList()
+    qtbot.addWidget(cards)
+    cards.resize(wide, 100)
+    values = {"r2": 2400.0, "r4": 2200.0, "xrv1.pos": 0.5}
+    aims = [Aim(name="rail", kind="voltage", node="n", want="15", says="positive rail")]
+    units = {"r2": "Ω", "r4": "Ω"}
+    cards.show_proposals([Proposal(values, {"rail": 15.4}, 1.0, 0.2, 0)], units, aims)
+    (row,) = cards.rows
+    head = cards._head(row)
+    metrics = QFontMetrics(theme.values(13, bold=True))
+    longest = max(metrics.horizontalAdvance(piece) for piece in row.values.split("   "))
+    assert longest <= head.width()
+    lines = -(-metrics.horizontalAdvance(row.values) // int(head.width()))
+    assert head.height() >= lines * metrics.height() - 1
+    assert cards.height() >= head.bottom() + QFontMetrics(theme.words(10)).height()
+    assert not cards.grab().isNull()

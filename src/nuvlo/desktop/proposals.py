@@ -15,6 +15,7 @@ from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value
 
 BAR, LEFT, HEAD = 150, 42, 36  # px: of the yield's bar, of the text, of a card's first line
+NARROW = 400  # px of a lane in which bar and values do not stand side by side
 NO_HEAT = 1e-3  # W that are not worth a word
 WRAPPED = 0x0001 | 0x0020 | 0x1000  # left, top, wrapped at words
 
@@ -68,10 +69,12 @@ class ProposalList(QWidget):
 
     def _head(self, row: Row) -> QRectF:
         """Where the values of a card stand, as high as they need."""
-        wide = self.width() - 8 - 60 - (BAR + 20 if row.good is not None else 0)
+        barred, narrow = row.good is not None, self.width() < NARROW
+        top = 32 if barred and narrow else 8  # below the bar, where there is no room beside it
+        wide = self.width() - 8 - 60 - (BAR + 20 if barred and not narrow else 0)
         metrics = QFontMetrics(theme.values(13, bold=bool(row.mark)))
         needed = metrics.boundingRect(QRectF(0, 0, max(wide, 100), 10_000).toRect(), WRAPPED, _values(row)).height()
-        return QRectF(LEFT, 8, max(wide, 100), max(needed, HEAD - 12))
+        return QRectF(LEFT, top, max(wide, 100), max(needed, HEAD - 12))
 
     def _height(self, row: Row) -> int:
         room = QRectF(0, 0, max(self.width() - LEFT - 28, 100), 10_000).toRect()
