@@ -296,11 +296,11 @@ def test_no_order_ever_breaks_a_precedence(tmp_path_factory, parts, links, work,
     )
     (folder / "placement.csv").write_text("Designator,Package,Mid X,Mid Y,Rotation,Layer\nP0,axial-10,10,10,0,top\n")
     (folder / "pads.csv").write_text("ref,pin,x_mm,y_mm,pad_mm,net\nP0,1,8,10,1.8,a\nW1,1,2,2,2.2,a\n")
-    kit = read_kit(folder)
     name = school + ("+soldered" if soldered else "") + ("+direct" if direct else "")
     try:
+        kit = read_kit(folder)
         plan = plan_of(kit, name)
-    except ValueError:
+    except (ValueError, NuvloError):
         assert any(
             how == "below" for _, how, _ in links
         )  # the only relation that points the other way can close a circle

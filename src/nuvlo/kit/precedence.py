@@ -368,11 +368,11 @@ def _decides(plan: Plan) -> Iterator[Precedence]:
 
 
 RULES: Mapping[str, Rule] = {
-    "loose": _loose, "values": _values, "polarity": _polarity, "snap": _snap, "surface": _surface,
+    "loose": _loose, "values": _values, "polarity": _polarity, "snap": _snap,
     "contact": _related("touches", "contact", "{part} must touch {to}, so {to} is in first."),
     "below": _related("below", "below", "{part} lies below {to}."),
-    "insulate": _insulate, "sink": _sink, "panel": _panel, "posts": _posts, "leads": _leads, "joints": _joints, "wash": _wash, "bake": _bake,
+    "insulate": _insulate, "sink": _sink, "surface": _surface, "panel": _panel, "posts": _posts, "leads": _leads, "joints": _joints, "wash": _wash, "bake": _bake,
     "powered": _powered, "socket": _socket, "guard": _guard, "section": _section, "access": _access, "static": _static,
     "decides": _decides,
 }  # fmt: skip
-YIELDING = ("posts", "section", "access", "static", "decides")
+YIELDING = ("surface", "posts", "section", "access", "static", "decides")
