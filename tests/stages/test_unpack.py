@@ -1,5 +1,7 @@
 """Unpack: wrong strips, identifying, look-alikes, matching, making do, the letter."""
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -17,7 +19,7 @@ from nuvlo.stages.unpack.check_in import averaged, check_in, nearest_preferred, 
 from nuvlo.stages.unpack.identify import identify, identify_reading
 from nuvlo.stages.unpack.letter import letter, shopping_list
 from nuvlo.stages.unpack.make_do import make_do
-from nuvlo.stages.unpack.match import match, mismatch
+from nuvlo.stages.unpack.match import closest_pairs, match, mismatch
 from nuvlo.workshop import SHIPPED
 
 HEAD = "ref,kind,value,tolerance,rating,package\n"
@@ -146,6 +148,41 @@ def test_matching_never_makes_pairs_worse(tmp_path_factory, values):
     squares = [sum((known[p[a]] - known[p[b]]) ** 2 for a, b in (("R1", "R2"), ("R3", "R4")))
                for p in ({r: r for r in found.places}, found.places)]  # fmt: skip
     assert squares[1] <= squares[0] + 1e-9
+    if squares[1] == squares[0]:
+        assert all(ref == item for ref, item in found.places.items()), "nothing is moved for nothing"
+
+
+@given(st.lists(st.integers(0, 30), min_size=4, max_size=7), st.integers(1, 3))
+def test_the_closest_pairs_are_the_closest_of_all(values, count):
+    """Against every way of taking disjoint pairs."""
+    count = min(count, len(values) // 2)
+
+    def least(left, pairs):
+        if not pairs:
+            return 0
+        if len(left) < 2 * pairs:
+            return math.inf
+        first, *others = left
+        taken = ((values[first] - values[k]) ** 2 + least([o for o in others if o != k], pairs - 1) for k in others)
+        return min(least(others, pairs), *taken)
+
+    found = closest_pairs(np.array(values, float), count)
+    assert len({k for pair in found for k in pair}) == 2 * count
+    assert sum((values[a] - values[b]) ** 2 for a, b in found) == least(list(range(len(values))), count)
+
+
+def test_a_part_in_two_pairs_is_refused(tmp_path):
+    kit = a_kit(tmp_path, "".join(f"R{k},resistor,10k,1%,,\n" for k in range(1, 5)), PAIRS.replace("R3", "R2"))
+    with pytest.raises(NuvloError, match="R2 stands in two pairs"):
+        match(kit, {"R1": 1.0, "R2": 1.0})
+
+
+def test_the_fewest_parts_are_moved(tmp_path):
+    """R1 and R3 agree, as do R2 and R4: one swap makes both pairs."""
+    kit = a_kit(tmp_path, "".join(f"R{k},resistor,10k,1%,,\n" for k in range(1, 5)), PAIRS)
+    found = match(kit, {"R1": 9.9e3, "R2": 10e3, "R3": 9.9e3, "R4": 10e3})
+    assert found.after == 0.0
+    assert sum(ref != item for ref, item in found.places.items()) == 2
 
 
 def test_matched_legs_take_out_more_of_what_is_common():

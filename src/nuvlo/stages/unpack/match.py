@@ -12,8 +12,6 @@ from nuvlo.kit import Kit
 from nuvlo.model.results import results, unit_of
 from nuvlo.problems import NuvloError, Problem
 
-TURNS = 40
-
 
 @dataclass(frozen=True)
 class Matching:
@@ -37,6 +35,12 @@ def match(kit: Kit, measured: Mapping[str, float]) -> Matching:
     pairs = [pair for m in kit.info.match for pair in m.pairs]
     if not pairs:
         raise NuvloError(Problem(f"{kit.name} names no pairs to match.", "Add [[match]] with pairs to kit.toml."))
+    refs = [ref for pair in pairs for ref in pair]
+    twice = next((ref for ref in refs if refs.count(ref) > 1), "")
+    if twice:
+        raise NuvloError(
+            Problem(f"{twice} stands in two pairs.", "In [[match]] of kit.toml each part belongs to one pair.")
+        )
     known = {ref.upper(): value for ref, value in measured.items()}
     places = {ref: ref for pair in pairs for ref in pair if ref in known}
     if not any(a in known and b in known for a, b in pairs):
@@ -73,47 +77,50 @@ def _sorts(kit: Kit, pairs: list[tuple[str, str]], known: Mapping[str, float]) -
 
 
 def _settle(items: list[str], pairs: list[tuple[str, str]], known: Mapping[str, float], places: dict[str, str]) -> None:
-    """Seconds of pairs are assigned to firsts at the least total difference, firsts chosen anew, until nothing changes."""
+    """Give the pairs of places those items that differ least in sum of squares; where nothing is won nothing is moved."""
     mine = [(a, b) for a, b in pairs if a in items and b in items]
     if not mine:
         return
     values = np.array([known[i] for i in items])
-    order = np.argsort(values)
-    # Begin with neighbours in size: the closest ones first, as many as there are pairs.
-    gaps = np.diff(values[order])
-    taken: set[int] = set()
-    starts: list[tuple[int, int]] = []
-    for k in np.argsort(gaps, kind="stable"):
-        if len(starts) < len(mine) and k not in taken and k + 1 not in taken:
-            taken |= {int(k), int(k) + 1}
-            starts.append((int(order[k]), int(order[k + 1])))
-    if len(starts) < len(mine):  # what is left makes the rest
-        left = [int(order[k]) for k in range(len(items)) if k not in taken]
-        starts += list(zip(left[0::2], left[1::2], strict=False))[: len(mine) - len(starts)]
-    best = _improved(starts, values)
-    for (a, b), (first, second) in zip(mine, best, strict=False):
-        if items[first] == b or items[second] == a:  # nothing is moved that need not be
-            first, second = second, first
-        places[a], places[b] = items[first], items[second]
-
-
-def _improved(starts: list[tuple[int, int]], values: Array) -> list[tuple[int, int]]:
+    chosen = closest_pairs(values, len(mine))
+    squares = sum((values[a] - values[b]) ** 2 for a, b in chosen)
+    if sum((known[a] - known[b]) ** 2 for a, b in mine) <= squares * (1 + 1e-12):
+        return
     from scipy.optimize import linear_sum_assignment  # heavy: not before it is needed
 
-    firsts = [a for a, _ in starts]
-    chosen = list(starts)
-    cost = sum((values[a] - values[b]) ** 2 for a, b in chosen)
-    for _ in range(TURNS):
-        rest = [k for k in range(len(values)) if k not in firsts]
-        table = (values[firsts][:, None] - values[rest]) ** 2
-        rows, columns = linear_sum_assignment(table)
-        fresh = [(firsts[r], rest[c]) for r, c in zip(rows, columns, strict=True)]
-        now = float(table[rows, columns].sum())
-        if now >= cost - 1e-30:
-            break
-        chosen, cost = fresh, now
-        firsts = [b for _, b in chosen]  # the other halves take their turn
-    return chosen
+    # Which pair of items goes to which places: so that the fewest parts are moved.
+    ways = [[(a, b), (b, a)] for a, b in ((items[x], items[y]) for x, y in chosen)]
+    moved = np.array(
+        [[min(sum(x != y for x, y in zip(way, pair, strict=True)) for way in two) for two in ways] for pair in mine]
+    )
+    for row, column in zip(*linear_sum_assignment(moved), strict=True):
+        pair = mine[row]
+        places[pair[0]], places[pair[1]] = min(
+            ways[column], key=lambda way: sum(x != y for x, y in zip(way, pair, strict=True))
+        )
+
+
+def closest_pairs(values: Array, count: int) -> list[tuple[int, int]]:
+    """``count`` disjoint pairs of ``values`` (n,), as indices, with the least sum of squared differences.
+
+    The best pairs are neighbours in size (two pairs that cross or lie within each other are never better than uncrossed),
+    so going up the sorted values and taking or leaving each pair of neighbours finds the optimum in n · count steps.
+    """
+    order = np.argsort(values, kind="stable")
+    gaps = np.diff(values[order]) ** 2
+    least = np.full((len(values) + 1, count + 1), np.inf)  # of the first so many values, with so many pairs
+    least[:, 0] = 0.0
+    for n in range(2, len(values) + 1):
+        least[n, 1:] = np.minimum(least[n - 1, 1:], least[n - 2, :-1] + gaps[n - 2])
+    out: list[tuple[int, int]] = []
+    n, left = len(values), count
+    while left:
+        if least[n, left] == least[n - 1, left]:
+            n -= 1
+        else:
+            out.append((int(order[n - 2]), int(order[n - 1])))
+            n, left = n - 2, left - 1
+    return out[::-1]
 
 
 def _effects(
