@@ -12,7 +12,7 @@ from nuvlo.kit import read_kit
 from nuvlo.kit.drawer import Spare, read_drawer
 from nuvlo.kit.look_alikes import about, look_alikes
 from nuvlo.kit.variant import changes_in, varied
-from nuvlo.model.stress import overstressed, rated, stresses
+from nuvlo.model.stress import Stress, overstressed, rated, stresses
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.unpack.check_in import averaged, check_in, nearest_preferred, strips
@@ -226,6 +226,21 @@ def test_a_substitute_that_would_cook_is_warned_of(tmp_path):
     assert "may bear 250\u202fmW" in make_do(kit.part("R1"), DRAWER, None, stress)[0].warnings[0]
     assert overstressed(kit) == []
     assert "may bear 2" in dict(overstressed(varied(kit, changes_in(kit, ["s=50"]))))["R1"]
+
+
+@pytest.mark.parametrize(
+    ("how", "bears"),
+    [("100\u202fµF and 100\u202fµF in parallel", "250\u202fmA of ripple"), ("470\u202fµF and 470\u202fµF in series", "500\u202fmA of ripple")],
+)  # fmt: skip
+def test_of_two_capacitors_each_bears_its_share_of_the_ripple(how, bears, tmp_path):
+    """Kirchhoff: halves of the current in parallel, all of it in series, where the volts are halved."""
+    part = a_kit(
+        tmp_path,
+        "C1,electrolytic,200u,20%,63 V 1 A,\n" if "parallel" in how else "C1,electrolytic,235u,20%,63 V 1 A,\n",
+    ).part("C1")
+    drawer = [Spare("electrolytic", v, "F", (-0.1, 0.1), "25 V 200 mA", 4) for v in (100e-6, 470e-6)]
+    (found,) = [s for s in make_do(part, drawer, 0.2, Stress(20.0, 0.0, 0.5)) if s.words == how]
+    assert bears in found.warnings[0]
 
 
 def test_a_raised_supply_forbids_a_filter_capacitor(tmp_path):

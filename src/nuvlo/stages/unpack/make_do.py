@@ -76,8 +76,8 @@ def _double(part: Part, a: Spare, b: Spare, how: str, stress: Stress | None) -> 
         # Of two in series each bears its share of volts, of two in parallel its share of current.
         share = mine.value / (mine.value + other.value)
         share = share if adds else 1 - share
-        volts = share if how == "series" else 1.0
-        own = Stress(stress.volts * volts, stress.watts * share) if stress else None
+        volts, amps = (share, 1.0) if how == "series" else (1.0, share)
+        own = Stress(stress.volts * volts, stress.watts * share, stress.amps * amps) if stress else None
         warning = over_rating(mine.rating, own, part.unit) if own else ""
         if warning:
             warnings.append(f"{format_value(mine.value, mine.unit)}: {warning}")
