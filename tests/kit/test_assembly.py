@@ -241,6 +241,14 @@ def test_posts_go_in_before_what_towers_over_them_and_wires_after_all_else():
     assert not any(s.verb in ("posts", "leads") for s in board_order(read_kit(SHIPPED / "oxbow")))
 
 
+def test_a_look_at_joints_has_its_reason_where_nothing_follows_it(tmp_path):
+    (tmp_path / "bom.csv").write_text("ref,kind,value\nR1,resistor,1k\n")
+    (tmp_path / "kit.toml").write_text('[kit]\nname = "k"\n[work]\nwash = false\n')
+    last = board_order(read_kit(tmp_path))[-1]
+    assert last.verb == "joints"
+    assert "a minute's work" in last.reason
+
+
 def test_bare_wood_is_not_washed():
     verbs = [s.verb for s in board_order(read_kit(SHIPPED / "barrowmoor"))]
     assert "wash" not in verbs

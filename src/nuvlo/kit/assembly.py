@@ -306,6 +306,7 @@ ALL = "all that lies on the board"
 PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reason their own step says
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
+    "joints": "Found now, a dull joint or a bridge is a minute's work; found at power-up it may cost a part.",
     "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
     "power": "The first power test: nothing dear is in a socket yet.", "close": "All is known to be good.",
     "plug": "The rails are known to be right.", "recheck": "What changed since they were last taken is still at hand; what is shut in is seen no more.",
