@@ -197,6 +197,17 @@ def test_the_best_is_as_good_as_the_best_of_all():
     assert [p.good for p in found] == sorted((p.good for p in found), reverse=True)
 
 
+def test_what_no_move_touches_and_what_nobody_wants():
+    """A result that is the same for all sets of values is told with each; without a wish there is nothing to search by."""
+    still, wanted = Aim(name="top", kind="voltage", node="a"), Aim(name="v", kind="voltage", node="m", want="5")
+    assert {p.results["top"] for p in search(a_question(wanted, still))} == {10.0}
+    out_of_reach = Aim(name="top", kind="voltage", node="a", want="3")
+    assert all(p.good == 0.0 for p in search(a_question(out_of_reach)))
+    assert search(a_question(Aim(name="v", kind="voltage", node="m", prefer="low")))[0].results["v"] < 1.0
+    with pytest.raises(NuvloError, match="nothing is wanted"):
+        search(a_question(still))
+
+
 def test_three_moves_are_refined_to_a_good_one():
     moves = (*MOVES, Move(element="c1", unit="F", low="1n", high="1u"))
     aims = (

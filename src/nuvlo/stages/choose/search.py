@@ -123,6 +123,10 @@ def candidates(move: Move, printed: float, names: Mapping[str, float], drawer: S
 def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
     """The best few sets of values, best first: those that most units would be right with."""
     q = question
+    if not any(a.wanted or a.prefer for a in q.aims):
+        raise NuvloError(
+            Problem("nothing is wanted of these values.", "Give an aim want, at_least, at_most or prefer.")
+        )
     ladders = [candidates(m, q.printed(m.element), q.names, q.drawer) for m in q.moves]
     found, misses, leanings = _screen(q, ladders)
     best = np.lexsort((leanings, misses))[:JUDGED]
@@ -132,7 +136,7 @@ def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
     out = [
         Proposal(
             {m.element: float(v) for m, v in zip(q.moves, found[row], strict=True)},
-            {name: float(values[k]) for name, values in nominal.items()}, float(yields[k]), float(misses[row]),
+            {name: float(np.broadcast_to(values, len(best))[k]) for name, values in nominal.items()}, float(yields[k]), float(misses[row]),
             0 if q.names else int(sum(not np.isclose(v, p, rtol=1e-6) for v, p in zip(found[row], printed, strict=True))),
             int(sum(q.is_new(m, v) for m, v in zip(q.moves, found[row], strict=True))) if q.at_hand else 0,
         )
@@ -180,10 +184,9 @@ def _misses(q: Question, ladders: list[Array], rungs: Array) -> tuple[Array, Arr
     progress.pause(f"trying {len(rungs):,} sets of values")
     values = np.column_stack([v[rungs[:, k].astype(int)] for k, v in enumerate(ladders)])
     found = _results(q, values)
-    lean = next(
-        (found[a.name] * (1.0 if a.prefer == "low" else -1.0) for a in q.aims if a.prefer), np.zeros(len(values))
-    )
-    return miss(q.aims, found, q.names), lean
+    lean = next((found[a.name] * (1.0 if a.prefer == "low" else -1.0) for a in q.aims if a.prefer), np.zeros(1))
+    # What no move touches is one number for all of them.
+    return np.broadcast_to(miss(q.aims, found, q.names), len(values)), np.broadcast_to(lean, len(values))
 
 
 def _results(q: Question, values: Array) -> dict[str, Array]:
