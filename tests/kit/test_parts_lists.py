@@ -208,3 +208,10 @@ def test_columns_are_taken_for_what_they_hold(text, parts, tmp_path):
     values = {p.part.ref: p.part.value for p in found.parts}
     assert {ref: values[ref] for ref in parts} == pytest.approx(parts)
     assert len(values) == len({ref for p in found.parts for ref in [p.part.ref]})
+
+
+def test_a_part_beside_a_sum_is_not_lost(tmp_path):
+    (tmp_path / "list.csv").write_text("Ref,Value,Ref,Value\nR1,10k,C1,1n\nR2,22k,C2,1u\nR3,47k,Total,2\nTotal,3,,\n")
+    found = read_parts_list(tmp_path / "list.csv")
+    assert [p.part.ref for p in found.parts] == ["R1", "C1", "R2", "C2", "R3"]
+    assert [(u.line, u.why) for u in found.unread] == [(4, "a sum, not a part"), (5, "a sum, not a part")]

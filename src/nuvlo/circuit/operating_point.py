@@ -1,7 +1,8 @@
 """D.c. operating point of every member of an ensemble by one damped Newton iteration.
 
 Members start from the nominal solution, so most need three or four steps; those that have converged stop being
-moved. Only members that fail go through gmin stepping and then source stepping (Nagel 1975, appendix 5).
+moved. Members that fail are followed from the first one's values to their own; those still lost go through gmin stepping
+and then source stepping (Nagel 1975, appendix 5).
 """
 
 from __future__ import annotations
@@ -203,6 +204,7 @@ class _Newton:
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged)
+        # Transistors with turned legs stand in the circuit as copies already: it cannot be laid out with them once more.
         if lost.size and ok.all() and self.at_rest and not any(".legs_" in name for name in self.eq.overrides):
             x[:, lost], converged[lost] = self.follow(lost, nominal)
             lost = np.flatnonzero(~converged)

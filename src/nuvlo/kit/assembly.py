@@ -290,7 +290,7 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         elif verb == "solder":
             reason = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
         else:
-            reason = WHY.get(verb) or guards.get(mine[0]) or because[0]
+            reason = WHY.get(verb) or guards.get(mine[0]) or (*because, *(p.reason for p in after.get(mine[0], ())))[0]
         each, whole = MINUTES[verb]
         earlier = sorted({number[p.before] for e in mine for p in after.get(e, ()) if p.before in number} - {n})
         for event in mine:
@@ -306,7 +306,6 @@ ALL = "all that lies on the board"
 PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reason their own step says
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
-    "joints": "Found now, a dull joint or a bridge is a minute's work; found at power-up it may cost a part.",
     "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
     "power": "The first power test: nothing dear is in a socket yet.", "close": "All is known to be good.",
     "plug": "The rails are known to be right.", "recheck": "What changed since they were last taken is still at hand; what is shut in is seen no more.",

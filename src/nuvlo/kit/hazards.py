@@ -38,10 +38,12 @@ def hazards(kit: Kit, stage: Stage) -> list[Hazard]:
 
 def _usual(kit: Kit) -> list[Hazard]:
     parts = kit.parts.values()
+    # A transformer in the box is wired to the mains; an adapter in the wall is not.
+    mains = any(s.mains_hz for s in kit.info.supply) and any(p.kind == "transformer" for p in parts)
     called_for = (
         (IRON, any(p.on_board for p in parts)),
         (DUST, bool(kit.info.craft)),
         (FIRST_POWER, bool(kit.info.supply) and any(p.kind == "electrolytic" for p in parts)),
-        (HIGH_VOLTAGE, any(abs(s.volts) > TOUCHABLE_V or s.mains_hz for s in kit.info.supply)),
+        (HIGH_VOLTAGE, any(abs(s.volts) > TOUCHABLE_V for s in kit.info.supply) or mains),
     )
     return [hazard for hazard, wanted in called_for if wanted]

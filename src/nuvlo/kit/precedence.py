@@ -73,6 +73,11 @@ class Plan:
         return bool(self.kit.info.supply) or bool(self.plugged)
 
     @property
+    def early(self) -> list[Event]:
+        """What goes in before the parts that tower over it: the posts for wires, where any do."""
+        return [("posts", "")] if self.wires and self.posts and self.fitted else []
+
+    @property
     def washed(self) -> bool:
         """Whether there is a board to wash."""
         return bool(self.fitted) and self.kit.info.work.wash
@@ -177,8 +182,7 @@ def _polarity(plan: Plan) -> Iterator[Precedence]:
 
 def _snap(plan: Plan) -> Iterator[Precedence]:
     if plan.kit.info.work.snap:
-        posts = [("posts", "")] if plan.wires and plan.posts else []
-        for then in [*[("fit", ref) for ref in plan.fitted], *posts]:
+        for then in [*[("fit", ref) for ref in plan.fitted], *plan.early]:
             why = "Boards that come joined are snapped apart and filed first: bending a fitted board cracks joints and parts."
             yield Precedence(("snap", ""), then, "snap", why)
 
@@ -187,9 +191,8 @@ def _surface(plan: Plan) -> Iterator[Precedence]:
     flat = [r for r in plan.fitted if plan.part(r).surface_mount and not plan.part(r).through_panel]
     why = "Surface-mount parts lie under the iron only while the board is flat and bare."
     others: list[Event] = [("fit", ref) for ref in plan.fitted if ref not in flat]
-    others += [("posts", "")] if plan.wires and plan.posts else []
     for ref in flat:
-        for other in others:
+        for other in [*others, *plan.early]:
             yield Precedence(("solder", ref), other, "surface", why)
 
 
@@ -253,15 +256,12 @@ def _panel(plan: Plan) -> Iterator[Precedence]:
 
 
 def _posts(plan: Plan) -> Iterator[Precedence]:
-    if plan.wires and plan.fitted and plan.posts:
-        why = "Posts go in while nothing stands in the way of the iron at their foot, and are looked over and washed with the rest."
-        high = [
-            r
-            for r in plan.fitted
-            if (p := plan.part(r)).through_panel or (p.stands_mm > POST_MM and not p.surface_mount)
-        ]
-        for then in [("joints", ""), *[("fit", ref) for ref in high]]:
-            yield Precedence(("posts", ""), then, "posts", why)
+    why = "Posts go in while nothing stands in the way of the iron at their foot, and are looked over and washed with the rest."
+    for posts in plan.early:
+        yield Precedence(posts, ("joints", ""), "posts", why)
+        for part in map(plan.part, plan.fitted):
+            if part.through_panel or (part.stands_mm > POST_MM and not part.surface_mount):
+                yield Precedence(posts, ("fit", part.ref), "posts", why)
 
 
 def _leads(plan: Plan) -> Iterator[Precedence]:

@@ -79,19 +79,13 @@ def _within(one: Input, value: float) -> float:
     """``value`` of an input, or what stands for it. Raises :class:`NuvloError` where it makes no sense."""
     if value == 0 and one.zero:
         return parse_value(one.zero, one.unit)
-    low, high = (None if edge is None else parse_value(edge, one.unit) for edge in (one.least, one.most))
-    for edge, wrong, words in (
-        (low, low is not None and value < low, "less"),
-        (high, high is not None and value > high, "more"),
-    ):
-        if edge is not None and wrong:
-            message = f"{one.name}: {format_value(value, one.unit)} is {words} than makes sense here."
-            raise NuvloError(
-                Problem(
-                    message, f"{'Least' if words == 'less' else 'Most'}: {format_value(edge, one.unit)}.", ref=one.name
-                )
-            )
-    return value
+    if one.least is not None and value < (least := parse_value(one.least, one.unit)):
+        message, remedy = "less than makes sense here", f"Least: {format_value(least, one.unit)}."
+    elif one.most is not None and value > (most := parse_value(one.most, one.unit)):
+        message, remedy = "more than makes sense here", f"Most: {format_value(most, one.unit)}."
+    else:
+        return value
+    raise NuvloError(Problem(f"{one.name}: {format_value(value, one.unit)} is {message}.", remedy, ref=one.name))
 
 
 def recipe_folders(more: Iterable[Path] = ()) -> dict[str, Path]:

@@ -26,6 +26,7 @@ LARGE = 10e-6  # F: from here on a capacitor of which nothing more is said has a
 MOST_ALIKE = 200  # parts that one line may stand for
 _COUNT = re.compile(r"(\d{1,4})\s*(?:x|×|pcs\.?|off|stk\.?|Stück)?\s+(?=\S)", re.IGNORECASE)
 _BEHIND = re.compile(r"[(\[:]\s*([^()\[\]:]+?)\s*[)\]]?$")  # references that follow what they are
+A_SUM = "a sum, not a part"
 TYPED = ("diode", "transistor", "chip", "valve")
 OFF_BOARD = ("potentiometer", "jack", "switch", "case", "knob", "hardware", "wire", "fuse", "battery")
 LONERS = (*OFF_BOARD, "lamp", "socket")  # kinds of which a list may have one, without a number
@@ -127,7 +128,7 @@ class _Reading:
             ):
                 self.headings.append((line.number, line.text))
             else:
-                self._blocks(line)
+                self._each_table(line)
         missing = [h for h in self.wanted if h not in {s.lower() for s in self.shown}]
         if missing:
             raise NuvloError(
@@ -161,13 +162,13 @@ class _Reading:
 
     # -- one line -----------------------------------------------------------------------------------------------
 
-    def _blocks(self, line: Line) -> None:
+    def _each_table(self, line: Line) -> None:
         """A line, or each part of it where tables stand side by side."""
         if len(self.blocks) == 1:
             self._line(line, self.blocks[0])
             return
-        if any(words.SUM.fullmatch(cell.strip(" :")) for cell in line.cells):
-            self._give_up(line, "a sum, not a part")
+        if self._is_sum(line):  # once for the whole line, not for each table
+            self._give_up(line, A_SUM)
             return
         for block in self.blocks:
             cells = tuple(line.cells[k] for k in block if k < len(line.cells))
@@ -184,8 +185,8 @@ class _Reading:
             self.headings.append((line.number, line.text))
             return
         said = [fields[m] for m in ("kind", "value", "package", "note") if fields.get(m)]
-        if not refs and any(words.SUM.fullmatch(cell.strip(" :")) for cell in line.cells):
-            self._give_up(line, "a sum, not a part")
+        if self._is_sum(line):
+            self._give_up(line, A_SUM)
             return
         several = self._several(line) if not refs and count is None else []
         for one in several:
@@ -205,6 +206,12 @@ class _Reading:
             self._part(line, (), count or 1, fields, described)
         else:
             self._give_up(line, "names no part and no quantity")
+
+    @staticmethod
+    def _is_sum(line: Line) -> bool:
+        """Whether a line adds up: it says so, and names no part."""
+        says = any(words.SUM.fullmatch(cell.strip(" :")) for cell in line.cells)
+        return says and not any(references(cell) for cell in line.cells)
 
     def _several(self, line: Line) -> list[str]:
         """Parts of one kind that a line of plain text lists by value: ``Pots: 100KA (Volume), 500KB (Tone)``."""
