@@ -45,7 +45,10 @@ def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
     assert "7 parts" in tool.heading.text()
     assert tool.table.rowCount() == 7
     assert "line 8" in tool.unread.text()
-    driver.type("column Notiz nothing")
+    for wrong, says in (("column Was fish", "'fish' is no meaning"), ("column Nix note", "no column 'nix'")):
+        driver.type(wrong)
+        assert says in driver.said
+    driver.type("column Notiz nothing")  # what was refused is not held against the next
     assert "Notiz → nothing" in driver.window.tool.columns.text()
     driver.type("take Dachboden")
     session = driver.session

@@ -98,16 +98,18 @@ class Toolbox:
         path = self.window.file_named(text)
         if path is not None:
             self.list_path, self.list_columns = path, {}
-            self.read_list()
+            self.read_list({})
 
-    def read_list(self) -> None:
+    def read_list(self, columns: dict[str, str]) -> None:
+        """Read the open list with ``columns`` put right; they are kept only where it can be read so."""
         from nuvlo.desktop.tools.parts_list import PartsListTool
         from nuvlo.kit.parts_list import read_parts_list
 
-        path, columns = self.list_path, dict(self.list_columns)
+        path = self.list_path
         assert path is not None
 
         def show(found) -> None:
+            self.list_columns = columns
             tool = self.window.tool if isinstance(self.window.tool, PartsListTool) else PartsListTool()
             tool.show_list(found)
             self.window.show_tool(tool)
@@ -120,8 +122,7 @@ class Toolbox:
         if self.list_path is None:
             self.window.bench_line.say("No list is open: type import and the file's name.", False)
             return
-        self.list_columns[heading.strip()] = meaning.strip().lower()
-        self.read_list()
+        self.read_list({**self.list_columns, heading.strip(): meaning.strip().lower()})
 
     def take(self, name: str) -> None:
         """Make a kit of the list that is shown, and begin a build of it."""

@@ -69,9 +69,7 @@ class Recipe:
             try:
                 out[name] = _within(one, parse_value(given.get(name, one.default), one.unit))
             except UnreadableValue as bad:
-                raise NuvloError(
-                    Problem(f"{name}: {bad.problems[0].message}", bad.problems[0].remedy, ref=name)
-                ) from bad
+                raise NuvloError(Problem(bad.problems[0].message, bad.problems[0].remedy, ref=name)) from bad
         return out
 
 
@@ -85,7 +83,7 @@ def _within(one: Input, value: float) -> float:
         message, remedy = "more than makes sense here", f"Most: {format_value(most, one.unit)}."
     else:
         return value
-    raise NuvloError(Problem(f"{one.name}: {format_value(value, one.unit)} is {message}.", remedy, ref=one.name))
+    raise NuvloError(Problem(f"{format_value(value, one.unit)} is {message}.", remedy, ref=one.name))
 
 
 def recipe_folders(more: Iterable[Path] = ()) -> dict[str, Path]:
