@@ -9,7 +9,7 @@ demo: ready
 	  else QT_QPA_PLATFORM=offscreen $(BIN)/nuvlo demo --check; fi; fi
 
 test: lint
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --dist worksteal
 
 lint: ready-test
 	$(BIN)/ruff check src tests benchmarks tools

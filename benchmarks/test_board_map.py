@@ -11,8 +11,8 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board_map import BoardMap, Marking
-from nuvlo.kit import read_kit
+from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.files.kit_folder import read_kit
 
 PARTS = 500
 

@@ -4,11 +4,11 @@ from datetime import datetime
 
 import pytest
 
-from nuvlo.kit import read_kit
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.stages.sequence.calendar import plan
 from nuvlo.stages.sequence.evenings import USUAL, read_free
 from nuvlo.stages.sequence.jobs import jobs, of_unit
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 NOW = datetime(2026, 11, 23, 18, 0)
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import time
 
-from nuvlo.kit import read_kit
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.ensemble import laws
 from nuvlo.stages.choose.search import Question, candidates, search
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 MOVES = (Move(element="r3", low="3k9", high="2M2"), Move(element="r5", low="10k", high="5M6"))
 AIMS = (

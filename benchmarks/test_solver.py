@@ -16,9 +16,9 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import log_frequencies, response
 from nuvlo.circuit.transient import transient
-from nuvlo.kit import read_kit
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.model.ensemble import laws, sample
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
 from tests.circuit.circuits import kit_file
 

@@ -12,9 +12,11 @@ import pytest
 from hypothesis import settings
 
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.kit import Kit, read_kit
-from nuvlo.session import Session
-from nuvlo.workshop import SHIPPED, Workshop
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Kit
+from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.session import Session
+from nuvlo.workshop.workshop import Workshop
 
 settings.register_profile("nuvlo", deadline=None, max_examples=60, derandomize=True)
 settings.load_profile("nuvlo")
@@ -44,3 +46,10 @@ def bench(tmp_path: Path, gorsefire: Kit) -> Iterator[Callable[..., Session]]:
     yield make
     for workshop in opened:
         workshop.close()
+
+
+def reopened(session: Session) -> Session:
+    """The same build as its log left it."""
+    return Session(
+        session.log, session.places, session._bench_of, session.box, session.build.id, session.log.events(session.build.id)
+    )

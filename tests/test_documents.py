@@ -10,10 +10,10 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
-from nuvlo.cli import _parser
+from nuvlo.cli.main import command_line
 from nuvlo.kit import KitFile
 from nuvlo.quantity import parse_value
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text()
@@ -37,7 +37,7 @@ def test_every_screenshot_is_current_in_name_and_linked():
 
 def test_every_verb_of_the_readme_is_a_verb():
     verbs = {line.split()[1] for line in README.splitlines() if line.strip().startswith(".venv/bin/nuvlo")}
-    known = _parser()._subparsers._group_actions[0].choices
+    known = command_line()._subparsers._group_actions[0].choices
     assert verbs == set(known)
 
 

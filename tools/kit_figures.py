@@ -20,7 +20,7 @@ from nuvlo.circuit.small_signal import impedance, load_on, log_frequencies, natu
 from nuvlo.circuit.steady import steady_sine
 from nuvlo.circuit.transient import transient
 from nuvlo.quantity import format_value
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 AUDIO = log_frequencies(20.0, 20e3, 60)
 WIDE = log_frequencies(1.0, 10e6, 600)

@@ -10,11 +10,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtWidgets import QApplication
 
-from nuvlo.bench_line import Command
 from nuvlo.desktop import theme
-from nuvlo.desktop.window import Window
+from nuvlo.desktop.main_window import Window
 from nuvlo.kit import Stage
-from nuvlo.workshop import demo_workshop
+from nuvlo.workshop.commands.command import Command
+from nuvlo.workshop.demo import demo_workshop
 
 LONGEST_WAIT = 60.0
 

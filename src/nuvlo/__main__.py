@@ -2,6 +2,6 @@
 
 import sys
 
-from nuvlo.cli import main
+from nuvlo.cli.main import main
 
 sys.exit(main())

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 MODELS = """.model qn npn(is=15f bf=400 nf=1 vaf=80 var=20 ikf=60m ikr=10m ise=6f ne=1.5 isc=2f nc=1.9 br=6 rb=90 re=0.5 rc=1
 + cje=12p vje=0.7 mje=0.33 cjc=5p vjc=0.6 mjc=0.35 tf=0.6n tr=40n)

@@ -8,8 +8,8 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.periodic import TooNonlinear, harmonic_distortion
 from nuvlo.circuit.steady import steady_sine
-from nuvlo.kit import read_kit
-from nuvlo.workshop import SHIPPED
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.workshop.demo import SHIPPED
 
 CLIPPER = "t\nv1 a 0 dc 0 ac 1\nr1 a b 2.2k\nd1 b 0 d1n\nd2 0 b d1n\nc1 b 0 10n\n.model d1n d(is=2.5n n=1.75)\n"
 FOLLOWER = (

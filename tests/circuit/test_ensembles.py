@@ -10,9 +10,9 @@ from nuvlo.circuit.devices import THERMAL_VOLTAGE
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import Tolerances, operating_point
 from nuvlo.circuit.small_signal import response
-from nuvlo.kit import read_kit
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.model.ensemble import laws, sample
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
 
 VARIANTS = 30

@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
+from nuvlo.audio.weighting import a_weighting
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.circuit.noise import a_weighting, integrate, noise
+from nuvlo.circuit.noise import integrate, noise
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import log_frequencies
 

@@ -6,7 +6,7 @@ import pytest
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.transient import TransientError, transient
 from nuvlo.circuit.waveform import Waveform
-from nuvlo.cli import main
+from nuvlo.cli.main import main
 
 
 def test_a_low_pass_has_its_closed_form():

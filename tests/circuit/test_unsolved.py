@@ -6,7 +6,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.unsolved import explain
-from nuvlo.cli import main
+from nuvlo.cli.main import main
 
 
 @pytest.mark.parametrize(

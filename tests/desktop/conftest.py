@@ -8,9 +8,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.window import Window
+from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.main_window import Window
 from nuvlo.kit import Stage
-from nuvlo.workshop import Workshop
+from nuvlo.workshop.workshop import Workshop
 
 PATIENCE = 60_000  # ms
 
@@ -28,7 +29,8 @@ class Driver:
     def settle(self) -> None:
         """Until nothing is being logged or solved."""
         self.qtbot.waitUntil(lambda: self.window.controller.idle, timeout=PATIENCE)
-        QApplication.processEvents()
+        for _ in range(3):  # a layout that changes another takes more than one round
+            QApplication.processEvents()
 
     def press(self, key: Qt.Key, widget=None) -> None:
         QTest.keyClick(widget or QApplication.focusWidget() or self.window, key)
@@ -59,6 +61,18 @@ class Driver:
         raise AssertionError(f"never came to {stage} {title}")
 
 
+def begun(folder, kit, bench="typed") -> Opened:
+    """A build of ``kit`` just begun in a workshop of its own."""
+    workshop = Workshop(folder)
+    return Opened(workshop, workshop.start(kit, bench=bench))
+
+
+def gone_on(folder, build) -> Opened:
+    """A build of a workshop opened again."""
+    workshop = Workshop(folder)
+    return Opened(workshop, workshop.open(build))
+
+
 @pytest.fixture
 def drive(qtbot, tmp_path, gorsefire):
     """``drive(seed, wrong)``: a window with a session open."""
@@ -71,7 +85,12 @@ def drive(qtbot, tmp_path, gorsefire):
         qtbot.addWidget(window, before_close_func=lambda w: w.controller.close())
         window.show()
         window.activateWindow()
-        window.controller.open(opener or (lambda: Workshop(folder, wrong).start(gorsefire, bench=f"{kind}:{seed}")))
+
+        def begin() -> Opened:
+            workshop = Workshop(folder, wrong)
+            return Opened(workshop, workshop.start(gorsefire, bench=f"{kind}:{seed}"))
+
+        window.controller.open(opener or begin)
         driver = Driver(qtbot, window)
         opened.append(driver)
         driver.settle()

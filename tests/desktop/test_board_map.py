@@ -5,12 +5,14 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPixmap
 from PyQt6.QtTest import QTest
 
-from nuvlo.desktop import board_map, theme
-from nuvlo.desktop.board_map import BoardMap, Marking
-from nuvlo.desktop.board_parts import tree
-from nuvlo.desktop.board_view import MOST, Underlay, View
-from nuvlo.kit import Stage, read_kit
-from nuvlo.workshop import SHIPPED
+from nuvlo.desktop import theme
+from nuvlo.desktop.board import map as board_map
+from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.desktop.board.painter import tree
+from nuvlo.desktop.board.view import MOST, Underlay, View
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.workshop.demo import SHIPPED
 
 BOARDS = sorted(p.name for p in SHIPPED.iterdir() if (p / "placement.csv").exists())
 
@@ -143,7 +145,7 @@ def test_a_picture_is_aligned_by_two_clicks_and_kept(drive, tmp_path):
     driver.settle()
     kept = driver.session.build.pictures["top"]
     assert (kept.first[1], kept.first[2]) == (pytest.approx(44, abs=1.5), pytest.approx(344, abs=1.5))
-    assert (driver.session.workshop.pictures / kept.file).exists()
+    assert (driver.session.places.pictures / kept.file).exists()
     assert board.underlay_shown()
     pad = next(q for q in driver.session.kit.board.pads if f"{q.ref}.{q.pin}" == kept.first[0])
     lies = (board.underlays["top"].to_board()).map(QPointF(*kept.first[1:]))

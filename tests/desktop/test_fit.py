@@ -1,15 +1,19 @@
+
+from tests.desktop.conftest import begun, gone_on
+
 """The whole fit of Millrace, some sixty parts, by keys alone; and what runs against a clock."""
 
 from PyQt6.QtCore import Qt
 
 from nuvlo.desktop.timers import in_words
-from nuvlo.kit import Stage, read_kit
-from nuvlo.workshop import SHIPPED, Workshop
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.workshop.demo import SHIPPED
 
 
 def test_the_whole_fit_of_millrace_by_keys(drive, tmp_path):
     folder = tmp_path / "mill"
-    driver = drive(opener=lambda: Workshop(folder).start(read_kit(SHIPPED / "millrace")))
+    driver = drive(opener=lambda: begun(folder, read_kit(SHIPPED / "millrace")))
     session, window = driver.session, driver.window
     driver.type("stage fit")
     lit, titles = set(), []
@@ -57,7 +61,7 @@ def test_a_wrong_part_stops_its_step_and_a_bad_joint_its_look(drive):
 
 
 def test_glue_runs_against_the_clock_in_sight(drive, tmp_path):
-    driver = drive(opener=lambda: Workshop(tmp_path / "barrow").start(read_kit(SHIPPED / "barrowmoor")))
+    driver = drive(opener=lambda: begun(tmp_path / "barrow", read_kit(SHIPPED / "barrowmoor")))
     driver.type("stage fit")
     while driver.session.now().task.hazard:
         driver.type("confirm")
@@ -73,13 +77,13 @@ def test_glue_runs_against_the_clock_in_sight(drive, tmp_path):
 
 def test_a_build_opened_again_says_where_it_was(drive, tmp_path):
     folder = tmp_path / "again"
-    first = drive(opener=lambda: Workshop(folder).start(read_kit(SHIPPED / "gorsefire")))
+    first = drive(opener=lambda: begun(folder, read_kit(SHIPPED / "gorsefire")))
     first.type("stage fit")
     first.type("confirm")
     first.press(Qt.Key.Key_Space)
     build = first.session.build.id
     first.window.controller.close()
-    second = drive(opener=lambda: Workshop(folder).open(build))
+    second = drive(opener=lambda: gone_on(folder, build))
     assert second.said.startswith("Last, ")
     assert "Fit R1" in second.said
 

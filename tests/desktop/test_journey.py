@@ -30,7 +30,7 @@ def test_a_newcomer_builds_gorsefire_by_keyboard_alone(drive):
     assert shown == set(Stage)
     assert session.sheet_path.exists()
     assert session.sheet_path.with_suffix(".csv").exists()
-    assert session.sheet().overall == "as meant"
+    assert session.snapshot().sheet().overall == "as meant"
     unit = session.bench._point()
     assert unit.voltage("c2")[0] / unit.voltage("vcc")[0] == pytest.approx(0.5, rel=0.02)
     assert session.build.chosen_values == {"C1": "220n", "R6": "10\u202fkΩ"}

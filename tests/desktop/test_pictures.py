@@ -5,16 +5,16 @@ import pytest
 from PyQt6.QtGui import QFontMetrics
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board_map import BoardMap, Marking
+from nuvlo.desktop.board.map import BoardMap, Marking
 from nuvlo.desktop.curve import CurveView, Line, Picture, warm
 from nuvlo.desktop.lanes import NextLane, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit import Stage
 from nuvlo.kit.schema import Aim
-from nuvlo.model import Finding, Task, Wants
 from nuvlo.quantity import Measured
 from nuvlo.stages.choose.search import Proposal
+from nuvlo.stages.task import Finding, Task, Wants
 
 
 @pytest.fixture
@@ -87,7 +87,7 @@ def test_the_cursor_tells_values_in_words(qtbot):
 
 @pytest.mark.parametrize("state", ["done", "in hand", "stuck", "to come", "nothing to do"])
 def test_each_stone_has_a_word_and_a_shape_of_its_own(qtbot, state):
-    from nuvlo.session import StageState
+    from nuvlo.workshop.session import StageState
 
     bar = PathBar()
     qtbot.addWidget(bar)
@@ -138,30 +138,6 @@ def test_a_curve_is_drawn_again_only_when_it_looks_different(qtbot):
     assert not picture(1.0).same_as(picture(1.0, ("more",)))
     assert not picture(1.0).same_as(None)
     warm()
-
-
-def test_work_off_the_thread_answers_on_it(qtbot):
-    import threading
-
-    from PyQt6.QtCore import QObject, QThreadPool
-
-    from nuvlo.desktop import jobs
-    from nuvlo.problems import NuvloError, Problem
-
-    owner, pool, got = QObject(), QThreadPool(), []
-
-    def fail():
-        raise NuvloError(Problem("known."))
-
-    def then(value, error):
-        got.append((value, str(error) if error else None, threading.current_thread() is threading.main_thread()))
-
-    for work in (lambda: 7, fail, lambda: 1 / 0):
-        jobs.start(owner, pool, work, then)
-    qtbot.waitUntil(lambda: len(got) == 3)
-    assert (7, None, True) in got
-    assert (None, "known.", True) in got
-    assert any("inside Nuvlo" in (error or "") for _, error, _ in got)
 
 
 def test_fonts_have_every_mark_that_values_need(qtbot):

@@ -1,16 +1,23 @@
+
+from nuvlo.stages.choose import Proposed
+from nuvlo.workshop.demo import ON_THE_BENCH
+from tests.desktop.conftest import begun
+
 """By keyboard alone, with a parts list nobody prepared: read it, check it in, see its look-alikes, design a pad."""
 
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
-from nuvlo.bench_line import Command
 from nuvlo.desktop.curve import CurveView
 from nuvlo.desktop.lanes import NextLane
 from nuvlo.desktop.tools.parts_list import PartsListTool
 from nuvlo.desktop.tools.recipe import RecipeTool
-from nuvlo.kit import Stage, read_kit
-from nuvlo.workshop import SHIPPED, Workshop, demo_workshop
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.workshop.commands.arguments import StageNamed
+from nuvlo.workshop.commands.command import Command
+from nuvlo.workshop.demo import SHIPPED
 
 LIST = """Kiste vom Dachboden;;;
 Teil;Anzahl;Was;Notiz
@@ -54,13 +61,13 @@ def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
     session = driver.session
     assert driver.window.tool is None
     assert (session.kit.name, session.stage) == ("Dachboden", Stage.UNPACK)
-    assert session.kit.folder.parent == session.workshop.kits
+    assert session.kit.folder.parent == session.places.kits
     driver.type("r1 99.8k")
     assert "Look-alike: R1, R2, R3" in words_of(driver.window.next_lane)
     driver.type("r4 missing")
     driver.type("letter")
     assert "letter.txt" in driver.said
-    (letter,) = session.workshop.sheets.glob("*letter.txt")
+    (letter,) = session.places.sheets.glob("*letter.txt")
     assert "R4 (resistor 100Ω): not in the box" in letter.read_text()
 
 
@@ -162,10 +169,10 @@ def test_values_are_chosen_by_number(drive):
     [("what 104", "C3"), ("what orange white black red brown", "R3"), ("reads 38.8k", "R3"), ("reads 7.7", "fits no part"),
      ("what fish", "no code"), ("instead r3", "39"), ("instead q1", "nothing that would do"), ("letter", "nothing to write")],
 )  # fmt: skip
-def test_questions_at_the_bench_are_answered_in_a_line(qtbot, tmp_path, drive, line, says):
+def test_questions_at_the_bench_are_answered_in_a_line(gorsefire, tmp_path, drive, line, says):
     def opener():
-        workshop = demo_workshop(tmp_path / "demo")
-        return workshop.open(workshop.builds()[-1].id)
+        (tmp_path / "drawer.csv").write_bytes((ON_THE_BENCH / "drawer.csv").read_bytes())
+        return begun(tmp_path, gorsefire, "simulated:7")
 
     driver = drive(opener=opener)
     driver.type(line)
@@ -179,7 +186,7 @@ def test_the_tray_is_laid_out_anew_and_stays_so(drive):
     driver.type("undo")
     assert driver.session.findings(Stage.UNPACK)[1].task.target == "R4"
     driver.type("tray fish")
-    assert "Orders: value, strip" in driver.said
+    assert "one of: value, strip" in driver.said
 
 
 def test_the_school_is_changed_before_the_first_part_goes_in_and_not_after(drive):
@@ -232,24 +239,24 @@ def test_what_is_in_the_post_does_not_hold_up_the_rest(drive):
 
 
 def test_pairs_are_matched_and_shopping_is_written(drive, tmp_path):
-    from nuvlo.kit import read_kit
-    from nuvlo.workshop import SHIPPED, Workshop
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.workshop.demo import SHIPPED
 
-    driver = drive(opener=lambda: Workshop(tmp_path / "mill").start(read_kit(SHIPPED / "millrace")))
+    driver = drive(opener=lambda: begun(tmp_path / "mill", read_kit(SHIPPED / "millrace")))
     for line in ("r18 10.04k", "r19 9.97k", "r16 2.21k", "r17 2.2k"):
         driver.type(line)
     driver.type("match")
-    assert "Mismatch 0.7 % as they lie" in driver.said
+    assert "differ by 0.7 % in the places" in driver.said
     driver.type("shopping")
-    (written,) = driver.session.workshop.sheets.glob("*shopping.txt")
+    (written,) = driver.session.places.sheets.glob("*shopping.txt")
     assert "XLR1: jack XLR female, 3 pins  2.60" in written.read_text()
 
 
 def test_a_choice_with_a_response_is_drawn_with_what_is_printed(drive, tmp_path):
-    from nuvlo.kit import read_kit
-    from nuvlo.workshop import SHIPPED, Workshop
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.workshop.demo import SHIPPED
 
-    driver = drive(opener=lambda: Workshop(tmp_path / "sluice").start(read_kit(SHIPPED / "reedling")))
+    driver = drive(opener=lambda: begun(tmp_path / "sluice", read_kit(SHIPPED / "reedling")))
     driver.type("stage choose")
     picture = driver.window.picture()
     assert [line.name for line in picture.curve.picture.lines] == ["as printed", "1", "2"]
@@ -304,12 +311,12 @@ def test_choosing_only_from_the_drawer(drive):
     driver = drive()
     driver.type("drawer")
     assert "empty" in driver.said
-    (driver.session.workshop.folder / "drawer.csv").write_text("kind,value,count,tolerance\nresistor,9k1,3,1%\n")
+    (driver.session.places.folder / "drawer.csv").write_text("kind,value,count,tolerance\nresistor,9k1,3,1%\n")
     driver.type("drawer")
     assert "drawer only" in driver.said
     driver.type("stage choose")
     driver.space()
-    assert [p.values for p in driver.session.solved(Stage.CHOOSE).proposals["lamp"]] == [{"r6": 9100.0}]
+    assert [p.values for p in driver.session.answer(Stage.CHOOSE, Proposed).proposals["lamp"]] == [{"r6": 9100.0}]
     assert "from the drawer" in driver.window.picture().curve.heading.text()
 
 
@@ -317,19 +324,19 @@ def test_escape_stops_long_work_and_nothing_is_asked_again(drive, qtbot, monkeyp
     import time
 
     from nuvlo import progress
-    from nuvlo.session import Session
+    from nuvlo.workshop import answers
 
     asked = []
 
-    def slow(self, stage):
-        asked.append(stage)
+    def slow(question, asking):
+        asked.append(question.stage)
         for _ in range(2000):
             progress.pause("slow")
             time.sleep(0.005)
 
     driver = drive()
-    monkeypatch.setattr(Session, "solve", slow)
-    driver.window.run(Command("stage", "", "wake"))
+    monkeypatch.setattr(answers, "solve", slow)
+    driver.window.run(Command("stage", StageNamed(Stage.WAKE)))
     qtbot.waitUntil(lambda: "slow. Esc stops it" in driver.window.busy.words.text(), timeout=5000)
     driver.press(Qt.Key.Key_Escape)
     assert "stopped" in driver.said
@@ -347,9 +354,9 @@ def test_the_calendar_is_shown_saved_and_asked_for_tonight(drive):
     assert any("Unpack: count, measure, sort" in words for words in tool.lines)
     driver.type("calendar save")
     assert ".ics and .csv" in driver.said
-    (file,) = driver.session.workshop.sheets.glob("*calendar.ics")
+    (file,) = driver.session.places.sheets.glob("*calendar.ics")
     assert b"BEGIN:VEVENT" in file.read_bytes()
-    (driver.session.workshop.folder / "free.csv").write_text("start,end\n2020-01-01T10:00,2020-01-01T12:00\n")
+    (driver.session.places.folder / "free.csv").write_text("start,end\n2020-01-01T10:00,2020-01-01T12:00\n")
     driver.type("calendar")
     assert "longest free time is 0" in driver.said
     driver.type("tonight 40")
@@ -358,16 +365,16 @@ def test_the_calendar_is_shown_saved_and_asked_for_tonight(drive):
 
 def test_the_calendar_of_all_units_in_the_workshop(drive, gorsefire):
     driver = drive()
-    driver.session.workshop.start(gorsefire)
+    driver.window.controller.workshop.start(gorsefire)
     driver.type("calendar all save")
     assert any("Gorsefire 001: " in words for words in driver.window.tool.lines)
     assert any("Gorsefire 002: " in words for words in driver.window.tool.lines)
-    (table,) = driver.session.workshop.sheets.glob("*calendar.csv")
+    (table,) = driver.session.places.sheets.glob("*calendar.csv")
     assert "Gorsefire 002" in table.read_text()
 
 
 def test_an_oscillator_is_compared_without_a_curve(drive, tmp_path):
-    driver = drive(opener=lambda: Workshop(tmp_path / "osc").start(read_kit(SHIPPED / "tidewheel")))
+    driver = drive(opener=lambda: begun(tmp_path / "osc", read_kit(SHIPPED / "tidewheel")))
     assert driver.said == "Tidewheel is open: 37 parts to unpack."
     driver.type("compare r19=10k r14=12k")
     tool = driver.window.tool

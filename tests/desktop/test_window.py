@@ -1,3 +1,7 @@
+
+from nuvlo.desktop.tools.help import HelpTool
+from tests.desktop.conftest import begun
+
 """The window: nothing stalls typing, cautions hold, every picture paints, states and sizes are kept."""
 
 import subprocess
@@ -10,15 +14,15 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board_map import BoardMap, Marking
+from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.desktop.board.portrait import Portrait, describe
 from nuvlo.desktop.gauge import Gauge
-from nuvlo.desktop.portrait import Portrait, describe
 from nuvlo.kit import Stage
 from nuvlo.logbook.store import LogbookError
-from nuvlo.model import Finding, Task, Wants
 from nuvlo.model.windows import Window as Expected
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict
+from nuvlo.stages.task import Finding, Task, Wants
 
 HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
 
@@ -26,7 +30,7 @@ HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
 def test_heavy_libraries_wait_until_after_the_first_paint():
     code = (
         "import sys\nfrom PyQt6.QtWidgets import QApplication\nfrom nuvlo.desktop import theme\n"
-        "from nuvlo.desktop.window import Window\napp = QApplication([])\ntheme.load_fonts()\nw = Window()\nw.show()\n"
+        "from nuvlo.desktop.main_window import Window\napp = QApplication([])\ntheme.load_fonts()\nw = Window()\nw.show()\n"
         "app.processEvents()\nassert not w.grab().isNull()\n"
         f"print([m for m in {(*HEAVY, 'sqlalchemy', 'pyqtgraph')!r} if m in sys.modules])\n"
     )
@@ -39,7 +43,7 @@ def test_typing_goes_on_while_the_log_and_the_model_are_busy(drive, monkeypatch)
     driver = drive()
     session, gate = driver.session, threading.Event()
     threads = []
-    append = session.workshop.logbook.append
+    append = session.log.append
 
     def slow_append(*arguments):
         threads.append(threading.current_thread())
@@ -51,7 +55,7 @@ def test_typing_goes_on_while_the_log_and_the_model_are_busy(drive, monkeypatch)
         gate.wait(20)
         raise NuvloError(Problem("never mind.", ""))
 
-    monkeypatch.setattr(session.workshop.logbook, "append", slow_append)
+    monkeypatch.setattr(session.log, "append", slow_append)
     monkeypatch.setattr(session, "solve", slow_solve)
     QTest.keyClicks(driver.window.bench_line.entry, "r1 100.1")
     QTest.keyClick(driver.window.bench_line.entry, Qt.Key.Key_Return)
@@ -118,7 +122,7 @@ def test_an_error_of_the_log_is_said_and_nothing_is_lost(drive, monkeypatch):
     def full(*_):
         raise LogbookError(Problem("could not be written: the disk is full or refuses to write.", "Free some space."))
 
-    monkeypatch.setattr(driver.session.workshop.logbook, "append", full)
+    monkeypatch.setattr(driver.session.log, "append", full)
     driver.type("r4 679")
     assert "disk is full" in driver.said
     assert list(driver.session.build.measured) == ["R1"]
@@ -126,7 +130,7 @@ def test_an_error_of_the_log_is_said_and_nothing_is_lost(drive, monkeypatch):
 
 def test_a_fault_of_ours_is_said_and_the_window_goes_on(drive, monkeypatch):
     driver = drive()
-    monkeypatch.setattr("nuvlo.desktop.controller.execute", lambda *_: 1 / 0)
+    monkeypatch.setattr("nuvlo.desktop.controller.begin", lambda *_: 1 / 0)
     driver.type("r1 100")
     assert "something went wrong inside Nuvlo" in driver.said
     monkeypatch.undo()
@@ -146,12 +150,11 @@ def test_a_workshop_that_cannot_be_opened_is_said(drive, opener):
 
 
 def test_a_read_only_workshop_says_so(drive, gorsefire, tmp_path):
-    from nuvlo.workshop import Workshop
 
     def opener():
-        session = Workshop(tmp_path / "ro").start(gorsefire)
-        session.workshop.logbook.read_only = True
-        return session
+        opened = begun(tmp_path / "ro", gorsefire)
+        opened.workshop.logbook.read_only = True
+        return opened
 
     driver = drive(opener=opener)
     assert "viewed but not changed" in driver.said
@@ -221,7 +224,7 @@ def test_a_click_on_the_path_goes_to_the_stage(drive):
 
 
 def test_lanes_and_light_are_remembered(drive, qtbot, tmp_path):
-    from nuvlo.desktop.window import Window
+    from nuvlo.desktop.main_window import Window
 
     driver = drive()
     driver.type("lamp")
@@ -244,7 +247,7 @@ def test_completion_offers_names(drive):
     assert driver.window.bench_line.entry.text() == "volume"
     driver.press(Qt.Key.Key_Escape)
     driver.type("help")
-    assert driver.window.bench_line.help.isVisible()
+    assert isinstance(driver.window.tool, HelpTool)
 
 
 @pytest.mark.parametrize(
@@ -295,7 +298,7 @@ def test_portraits_of_all_parts_paint_and_are_described(qtbot, gorsefire):
 
 
 def test_a_kit_without_a_board_says_so(qtbot, tmp_path):
-    from nuvlo.kit import read_kit
+    from nuvlo.files.kit_folder import read_kit
 
     (tmp_path / "bom.csv").write_text("ref,kind,value\nR1,resistor,1k\n")
     board = BoardMap()
@@ -306,13 +309,12 @@ def test_a_kit_without_a_board_says_so(qtbot, tmp_path):
 
 def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
     """No circuit, no board, no panel: each stage gives what can be given and says what is missing."""
-    from nuvlo.kit import read_kit
-    from nuvlo.workshop import Workshop
+    from nuvlo.files.kit_folder import read_kit
 
     folder = tmp_path / "bare"
     folder.mkdir()
     (folder / "bom.csv").write_text("ref,kind,value,tolerance\nR1,resistor,1k,5%\nD1,diode,1N4148,\n")
-    driver = drive(opener=lambda: Workshop(tmp_path / "w").start(read_kit(folder)))
+    driver = drive(opener=lambda: begun(tmp_path / "w", read_kit(folder)))
     for stage in Stage:
         driver.type(f"stage {stage.value}")
         assert not driver.window.grab().isNull()

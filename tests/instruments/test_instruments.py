@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.instruments import InstrumentError, MeterSpec, typed_reading
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.quantity import UnreadableValue
-from nuvlo.stages.prove import RATE, log_sweep, measured_response
 
 
 @pytest.mark.parametrize(
@@ -37,8 +37,8 @@ def test_typed_readings():
 
 @given(st.integers(0, 10_000))
 def test_a_hidden_unit_lies_inside_its_tolerances(seed):
-    from nuvlo.kit import read_kit
-    from nuvlo.workshop import SHIPPED
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.workshop.demo import SHIPPED
 
     global _KIT
     _KIT = globals().get("_KIT") or read_kit(SHIPPED / "gorsefire")

@@ -206,7 +206,7 @@ def test_a_read_only_workshop_opens_for_viewing(tmp_path):
     keeper.append(build, reading(8.0))
     frozen = tmp_path / "frozen"
     shutil.copytree(folder, frozen)
-    for item in (tmp_path.parent.parent, tmp_path.parent, tmp_path):
+    for item in tmp_path.parents[: len(tmp_path.parts) - 3] + (tmp_path,):
         item.chmod(0o755)
     for item in frozen.iterdir():
         item.chmod(0o444)

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from nuvlo.circuit.operating_point import operating_point
-from nuvlo.kit import read_kit
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.logbook import Build, ChoiceMade, CurveTaken, Event, PartMeasured, ReadingTaken, TrimmerTurned, fold
 from nuvlo.model import JOINT_COVERAGE, WorkingModel, joint_windows
 from nuvlo.model.ensemble import Law, laws, sample

@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from icalendar import Calendar as File
 
-from nuvlo.kit import read_kit
-from nuvlo.kit.assembly import board_order
-from nuvlo.kit.schools import DEFAULT_SCHOOL
+from nuvlo.craft.order import board_order
+from nuvlo.craft.schools import DEFAULT_SCHOOL
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError
 from nuvlo.stages.sequence import calendar
@@ -19,8 +19,8 @@ from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, told_tog
 from nuvlo.stages.sequence.evenings import USUAL, Free, read_free
 from nuvlo.stages.sequence.jobs import Job, jobs, of_unit, still_drying
 from nuvlo.stages.sequence.pace import Pace, learned
-from nuvlo.workshop import SHIPPED
-from tests.test_session import line
+from nuvlo.workshop.demo import SHIPPED
+from tests.workshop.test_session import line
 
 NOW = datetime(2026, 11, 23, 18, 0)  # a Monday
 EVENINGS = [Free(NOW + timedelta(days=d, hours=1), NOW + timedelta(days=d, hours=3)) for d in range(12)]
@@ -218,7 +218,7 @@ def test_the_log_gives_its_own_times(bench):
     session = bench(kind="typed")
     line(session, "r1 100")
     line(session, "r4 680")
-    events = session.workshop.logbook.events(session.build.id)
+    events = session.log.events(session.build.id)
     later = [e.model_copy(update={"at": e.at + timedelta(minutes=2 * k)}) for k, e in enumerate(events)]
     found = learned([(session.kit, session.build, later)])
     assert [round(m) for m in found.seen["unpack"]] == [2, 2]

@@ -4,18 +4,21 @@ from datetime import timedelta
 
 import pytest
 
-from nuvlo.bench_line import understand
-from nuvlo.commands import execute
-from nuvlo.kit import Stage, read_kit
-from nuvlo.kit.assembly import board_order
-from nuvlo.kit.joints import rings
+from nuvlo.craft.joints import rings
+from nuvlo.craft.order import board_order
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
 from nuvlo.logbook import Build, fold
 from nuvlo.problems import NuvloError
+from nuvlo.reports.joint_review import questions
 from nuvlo.stages import fit, hook_up
-from nuvlo.stages.fit.review import questions
 from nuvlo.stages.sequence.jobs import jobs
 from nuvlo.stages.unpack.letter import shopping_list
-from nuvlo.workshop import SHIPPED, Workshop
+from nuvlo.workshop.commands.execute import execute
+from nuvlo.workshop.commands.grammar import understand
+from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.workshop import Workshop
+from tests.conftest import reopened
 
 
 @pytest.fixture
@@ -153,7 +156,7 @@ def test_the_log_of_rework_folds_to_the_same_build(open_kit):
     session = open_kit("gorsefire")
     through(session, "Mount")
     line(session, "rework r3 off")
-    again = fold(session.build.id, session.workshop.logbook.events(session.build.id))
+    again = fold(session.build.id, session.log.events(session.build.id))
     assert (again.done, again.heats) == (session.build.done, session.build.heats)
 
 
@@ -166,7 +169,7 @@ def test_cabinet_work_waits_while_the_glue_sets_and_the_board_is_built_meanwhile
     while session.now().task.hazard:
         line(session, "confirm")
     assert session.now().task.title.startswith("Dry run")
-    with pytest.raises(NuvloError, match="against the clock"):
+    with pytest.raises(NuvloError, match="no glue in this step"):
         line(session, "begin")
     line(session, "next")
     assert "10 minutes" in line(session, "begin").words
@@ -214,7 +217,7 @@ def test_the_review_sheet_asks_by_name_and_shows_the_pictures(open_kit, tmp_path
     assert any("mm apart: clear of each other?" in q for q in asked)
     assert any("R1.1 was marked reflowed" in q for q in asked)
     assert "review.pdf" in line(session, "review").words
-    (sheet,) = session.workshop.sheets.glob("*review.pdf")
+    (sheet,) = session.places.sheets.glob("*review.pdf")
     assert sheet.read_bytes().startswith(b"%PDF")
     assert sheet.stat().st_size > 20_000
     with pytest.raises(NuvloError, match="no file"):
@@ -223,10 +226,10 @@ def test_the_review_sheet_asks_by_name_and_shows_the_pictures(open_kit, tmp_path
 
 def test_coming_back_says_where_you_were(open_kit):
     session = open_kit("gorsefire")
-    assert session.where_you_were() == ""
+    assert session.snapshot().where_you_were() == ""
     through(session, "Solder the diodes")
-    again = session.workshop.open(session.build.id)
-    assert "Check which way round the diodes sit" in again.where_you_were()
+    again = reopened(session)
+    assert "Check which way round the diodes sit" in again.snapshot().where_you_were()
 
 
 def test_wires_straight_into_the_board_are_told_one_by_one_and_not_soldered_there_again(bench):

@@ -8,8 +8,8 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
-from nuvlo.kit import read_kit
-from nuvlo.kit.schools import QUESTIONS
+from nuvlo.craft.schools import QUESTIONS
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.variant import changes_in, varied
 from nuvlo.model.stress import overstressed, ripple, stresses
 from nuvlo.problems import NuvloError
@@ -18,9 +18,10 @@ from nuvlo.stages import hook_up, unpack, wake
 from nuvlo.stages.choose import choice_of, propose
 from nuvlo.stages.choose.both import both_sides
 from nuvlo.stages.choose.mods import figures, in_words
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
-from tests.test_session import line
+from tests.conftest import reopened
+from tests.workshop.test_session import line
 
 KITS = sorted(p.name for p in SHIPPED.iterdir() if (p / "kit.toml").exists())
 
@@ -142,7 +143,7 @@ def test_a_build_follows_what_was_changed_and_undo_takes_it_back(bench):
     line(session, "mod r3 22k because it should bite")
     assert "R3: 39k → 22k, it should bite" in line(session, "mod").words
     assert session.kit.part("R3").value == 22e3
-    again = session.workshop.open(session.build.id)
+    again = reopened(session)
     assert again.kit.changes == session.kit.changes
     assert "R3 is as printed again" in line(session, "mod r3 printed").words
     assert session.kit.part("R3").value == 39e3
@@ -156,8 +157,8 @@ def test_a_build_follows_what_was_changed_and_undo_takes_it_back(bench):
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [("variant fish", "no variant 'fish'"), ("mod r3 fish", "no value"), ("mod fish 3", "changes nothing"), ("mod q1 fish", "fish"),
-     ("school fish", "no school"), ("variant", "which variant")],
+    [("variant fish", "no variant 'fish'"), ("mod r3 fish", "no value"), ("mod fish 3", "no part or supply"), ("mod q1 fish", "fish"),
+     ("school fish", "no school"), ("variant", "Which variant")],
 )  # fmt: skip
 def test_a_change_that_cannot_be_made_leaves_the_build_alone(bench, text, says):
     session = bench(kind="typed")
@@ -169,7 +170,7 @@ def test_a_change_that_cannot_be_made_leaves_the_build_alone(bench, text, says):
 
 def test_a_substitute_is_judged_at_the_supply_that_was_chosen(bench):
     session = bench(kind="typed")
-    (session.workshop.folder / "drawer.csv").write_text(
+    (session.places.folder / "drawer.csv").write_text(
         "kind,value,count,tolerance,rating\nelectrolytic,100u,2,20%,10 V\n"
     )
     assert "but" not in line(session, "instead c4").words
@@ -255,7 +256,7 @@ def test_long_work_says_how_far_it_is_and_stops_when_asked():
 
 
 def test_values_that_are_at_hand_go_before_those_to_be_bought():
-    from nuvlo.kit.drawer import Spare
+    from nuvlo.files.drawer import Spare
 
     kit = read_kit(SHIPPED / "gorsefire")
     found = propose(kit, choice_of(kit, "lamp"), most=20)

@@ -7,9 +7,9 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.transient import transient
-from nuvlo.kit import read_kit
-from nuvlo.kit.drawer import Spare
-from nuvlo.kit.recipe import SHIPPED_RECIPES, read_recipe, recipe_folders
+from nuvlo.files.drawer import Spare
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.recipe import SHIPPED_RECIPES, read_recipe, recipe_folders
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.results import amount, results
 from nuvlo.problems import NuvloError
@@ -17,7 +17,7 @@ from nuvlo.quantity.markings import preferred
 from nuvlo.stages.choose import choice_of, propose
 from nuvlo.stages.choose.recipes import work_out
 from nuvlo.stages.choose.search import Question, candidates, judge, miss, search
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 
 def told(name, **given):

@@ -1,3 +1,6 @@
+
+from nuvlo.reports.readings import write_readings
+
 """What each stage asks, and what it makes of the answers."""
 
 from datetime import UTC, datetime
@@ -6,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from nuvlo.craft.joints import rings
 from nuvlo.kit import Stage
-from nuvlo.kit.joints import rings
 from nuvlo.logbook import (
     Build,
     CautionConfirmed,
@@ -23,11 +26,12 @@ from nuvlo.logbook import (
     TrimmerTurned,
     fold,
 )  # fmt: skip
-from nuvlo.model import Task, Wants, WorkingModel, finding
+from nuvlo.model import WorkingModel
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Verdict
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
-from tests.test_session import line
+from nuvlo.stages.task import Task, Wants, finding
+from tests.workshop.test_session import line
 
 
 def build(*bodies) -> Build:
@@ -197,7 +201,7 @@ def test_the_sheet_says_what_is_not_as_meant(gorsefire, tmp_path: Path):
     sheet = hand_over.Sheet(gorsefire, state, found)
     assert sheet.overall == "not as meant"
     assert sheet.rows[0][:2] == ("R1", "resistance")
-    hand_over.write_readings(gorsefire, state, tmp_path / "r.csv")
+    write_readings(gorsefire, state, tmp_path / "r.csv")
     lines = (tmp_path / "r.csv").read_text().splitlines()
     assert lines[0].startswith("point,quantity,value,unit,uncertainty")
     assert lines[1].startswith("R1,resistance,120,Ω,1,unpack")

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvlo.craft.look_alikes import about, look_alikes
+from nuvlo.files.drawer import Spare, read_drawer
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments import MeterSpec
-from nuvlo.kit import read_kit
-from nuvlo.kit.drawer import Spare, read_drawer
-from nuvlo.kit.look_alikes import about, look_alikes
 from nuvlo.kit.variant import changes_in, varied
 from nuvlo.model.stress import Stress, overstressed, rated, stresses
 from nuvlo.problems import NuvloError
@@ -20,7 +20,7 @@ from nuvlo.stages.unpack.identify import identify, identify_reading
 from nuvlo.stages.unpack.letter import letter, shopping_list
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import closest_pairs, match, mismatch
-from nuvlo.workshop import SHIPPED
+from nuvlo.workshop.demo import SHIPPED
 
 HEAD = "ref,kind,value,tolerance,rating,package\n"
 STRIP = "R1,resistor,100k,1%,,\nR2,resistor,100k,1%,,\nR3,resistor,100k,1%,,\nR4,resistor,4k7,1%,,\n"

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo import progress
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear, harmonic_distortion
 

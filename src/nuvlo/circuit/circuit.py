@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
+from nuvlo.arrays import Array
 from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
 from nuvlo.problems import Problem
 
-Array = NDArray[np.float64]
 Overrides = Mapping[str, "float | Array"]
 GROUND = ("0", "gnd")
+REMEMBERED = 16  # first members a circuit keeps the solutions of
 
 
 @dataclass(frozen=True)
@@ -82,6 +81,26 @@ class _Scope:
         return result
 
 
+class Memory:
+    """The few things that were found out last, whoever asked: threads may share it."""
+
+    def __init__(self, most: int = REMEMBERED) -> None:
+        self.most = most
+        self._lock = Lock()
+        self._known: dict[Hashable, Any] = {}
+
+    def recall(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        """What is known by ``key``, or what ``make`` makes of it; the one asked for longest ago is forgotten."""
+        with self._lock:
+            found = self._known.pop(key, None)
+            if found is None:
+                found = make()
+            self._known[key] = found
+            while len(self._known) > self.most:
+                del self._known[next(iter(self._known))]
+            return found
+
+
 class Circuit:
     """Flat circuit. ``nodes`` are names in order of appearance, ground left out.
 
@@ -96,7 +115,7 @@ class Circuit:
         self.temperature = netlist.temperature  # °C
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
-        self.memory: dict[Hashable, Any] = {}  # of the solver: what it found out about first members
+        self.memory = Memory()  # of the solver: what it found out about first members
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
         if not self.elements and not self._problems:
             self._problems.append(Problem("the netlist has no elements.", "Add at least one."))
@@ -120,7 +139,7 @@ class Circuit:
         out = copy(self)
         out.elements = [*self.elements, *extra]
         out._by_name = {e.name: e for e in out.elements}
-        out.memory = {}
+        out.memory = Memory()
         return out
 
     def element(self, name: str) -> Element:

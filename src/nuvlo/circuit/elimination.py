@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 
 AnyArray = NDArray[Any]
 PIVOT_THRESHOLD = 1e-3

@@ -13,7 +13,8 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.devices import NOMINAL_TEMPERATURE, ZERO_CELSIUS, Devices, Evaluation
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.netlist import NetlistError

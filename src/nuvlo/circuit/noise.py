@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
+from nuvlo.audio.weighting import a_weighting
 from nuvlo.circuit.devices import BOLTZMANN, NoiseCurrent
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.small_signal import Complex, LinearisedCircuit, response
@@ -24,15 +25,6 @@ class Noise:
     parts: dict[str, Array]
 
 
-def a_weighting(frequency: Array) -> Array:
-    """Amplitude weighting A, 1 at 1 kHz (IEC 61672-1:2013, annex E, equation E.1)."""
-    f = np.asarray(frequency, float) ** 2
-    f1, f2, f3, f4 = 20.598997, 107.65265, 737.86223, 12194.217
-
-    def raw(x: Array) -> Array:
-        return np.asarray(f4**2 * x**2 / ((x + f1**2) * np.sqrt((x + f2**2) * (x + f3**2)) * (x + f4**2)))
-
-    return raw(f) / raw(np.array(1e6))
 
 
 def noise(point: OperatingPoint, source: str, node: str, frequency: Array, weighting: str | None = None) -> Noise:

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
 

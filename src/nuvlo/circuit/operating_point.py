@@ -13,7 +13,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.equations import Equations
@@ -35,7 +36,6 @@ DEFAULT = Tolerances()
 FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  # of full supply
 FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
-REMEMBERED = 16  # first members a circuit keeps the solutions of
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
@@ -171,11 +171,7 @@ class _Newton:
         """What an earlier call with the same first member found out, or a new place for it."""
         first = tuple((name, float(np.ravel(value)[0])) for name, value in self.eq.overrides.items())
         numbers = np.fromiter((v[0] for v in linear), float, len(linear)).tobytes() + self.right[:, 0].tobytes()
-        memory = self.eq.circuit.memory
-        found = memory.pop((first, numbers, self.tol), None) or Known(None, {})
-        memory[first, numbers, self.tol] = found
-        while len(memory) > REMEMBERED:
-            del memory[next(iter(memory))]
+        found: Known = self.eq.circuit.memory.recall((first, numbers, self.tol), lambda: Known(None, {}))
         return found
 
     def nominal(self, start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:

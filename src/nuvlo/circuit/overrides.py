@@ -17,7 +17,8 @@ import re
 
 import numpy as np
 
-from nuvlo.circuit.circuit import GROUND, Array, Circuit, Element, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import GROUND, Circuit, Element, Overrides
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.problems import Problem
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.small_signal import Complex, LinearisedCircuit
 

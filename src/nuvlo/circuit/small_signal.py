@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.elimination import FEW, RESIDUAL_LIMIT, Elimination
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.poles import Poles, poles

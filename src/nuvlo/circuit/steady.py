@@ -11,7 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.equations import ensemble_size
 from nuvlo.circuit.periodic import harmonic_distortion
 from nuvlo.circuit.transient import transient

@@ -10,7 +10,7 @@ from abc import ABC, abstractmethod
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.elimination import FEW, Elimination, each, scales
 from nuvlo.circuit.equations import Equations, members_of
 

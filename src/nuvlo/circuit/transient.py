@@ -13,7 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo import progress
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import Tolerances, solve

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array, Circuit
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.overrides import can_override
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value

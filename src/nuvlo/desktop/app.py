@@ -5,22 +5,23 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from nuvlo.desktop import theme
-from nuvlo.desktop.window import Window
+from nuvlo.desktop import faults, theme
+from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.main_window import Window
 
 
-def start(opener: Callable[[], Any], folder: Path, *, check: bool = False) -> int:
-    """Show the window on the session that ``opener`` gives; with ``check``, end once it has been painted whole."""
+def start(opener: Callable[[], Opened], folder: Path, *, check: bool = False) -> int:
+    """Show the window on what ``opener`` gives; with ``check``, end once it has been painted whole."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Nuvlo")
     app.setDesktopFileName("nuvlo")
     theme.load_fonts()
     window = Window(folder)
+    faults.watch(window.controller.jobs.failed.emit)  # a signal: a fault on another thread is told on this one
     window.show()
     window.controller.open(opener)
     if not check:
@@ -28,13 +29,12 @@ def start(opener: Callable[[], Any], folder: Path, *, check: bool = False) -> in
     outcome = {"code": 1}
 
     def painted() -> None:
-        if window.controller.session is not None:
-            outcome["code"] = 0 if not window.grab().isNull() else 1
-            window.close()
-            app.exit(outcome["code"])
+        outcome["code"] = 0 if not window.grab().isNull() else 1
+        window.close()
+        app.exit(outcome["code"])
 
     def failed(words: str, good: bool) -> None:
-        if not good and window.controller.session is None:
+        if not good and window.controller.workshop is None:
             print(words, file=sys.stderr)
             app.exit(1)
 

@@ -3,34 +3,44 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
+from dataclasses import dataclass
 from importlib import import_module
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
-from nuvlo.bench_line import Command
-from nuvlo.commands import execute
-from nuvlo.desktop import jobs
-from nuvlo.kit import Stage
+from nuvlo.desktop.jobs import LOG, MODEL, Jobs, then_or_say
 from nuvlo.problems import NuvloError
-from nuvlo.progress import Progress, Stopped, under
+from nuvlo.progress import Stopped
+from nuvlo.workshop import answers
+from nuvlo.workshop.commands.command import Command
+from nuvlo.workshop.commands.execute import begin, finish
+from nuvlo.workshop.commands.outcome import Reply, Work
+from nuvlo.workshop.commands.verbs import VERBS
+from nuvlo.workshop.session import Session
+from nuvlo.workshop.snapshot import Snapshot
 
-TOOL_VERBS = ("recipe", "compare", "import", "column", "take", "both", "calendar", "manual")
-STOPS = "Esc stops it"
-WINDOW_VERBS = ("zoom", "rotate", "net", "picture", "large", "daylight", "lamp", "side", "help", *TOOL_VERBS)
+if TYPE_CHECKING:
+    from nuvlo.workshop.workshop import Workshop
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A workshop, and the build that is taken in hand, if any."""
+
+    workshop: Workshop
+    session: Session | None = None
 
 
 class Controller(QObject):
-    """One session in the window.
+    """The workshop and the build in the window.
 
-    ``changed`` after anything that may show; ``replied`` with words and whether it went well; ``busy`` with what is
-    being worked out, empty when nothing is.
+    ``changed`` after anything that may show; ``replied`` with words and whether it went well; ``window_command`` with what
+    the window is to do itself; ``opened`` when another build, or none, is in hand.
     """
 
     changed = pyqtSignal()
     replied = pyqtSignal(str, bool)
-    busy = pyqtSignal(str)
     window_command = pyqtSignal(object)
     shows = pyqtSignal(str)
     opened = pyqtSignal()
@@ -38,155 +48,180 @@ class Controller(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.session: Any = None
-        # One thread each: events keep their order, and a solve never holds up the log.
-        self._log, self._model = QThreadPool(self), QThreadPool(self)
-        self._log.setMaxThreadCount(1)
-        self._model.setMaxThreadCount(1)
-        self._solving: object = None
-        self._given_up: object = None  # the question that was stopped: not asked again until something changes
-        self._under_way: list[Progress] = []
-        self._running = 0
-        self._closed = False
+        self.jobs = Jobs()
+        self.workshop: Workshop | None = None
+        self.session: Session | None = None
+        self.shown: Snapshot | None = None  # what the window shows: a state made ready off this thread
+        self._asked: object = None  # the question that is being worked out
+        self._given_up: object = None  # one that was stopped: not asked again until something changes
+        self._loaded = False
 
     # -- opening ------------------------------------------------------------------------------------------------
 
-    def open(self, opener: Callable[[], Any]) -> None:
-        """Open a session by ``opener`` off this thread."""
-        self.busy.emit("Opening the workshop")
-        self._start(self._log, opener, self._opened)
+    def open(self, opener: Callable[[], Opened]) -> None:
+        """Open a workshop or a build by ``opener`` off this thread."""
+        self.jobs.start(LOG, lambda: _made_ready(opener()), self._opened, "Opening the workshop")
 
-    def _opened(self, session: Any, error: NuvloError | None) -> None:
-        self.busy.emit("")
-        if error is not None:
+    def _opened(self, found: tuple[Opened, Snapshot | None] | None, error: NuvloError | None) -> None:
+        if error is not None or found is None:
             self.replied.emit(str(error), False)
             return
-        self.session = session
+        opened, shown = found
+        before = self.session
+        self.workshop, self.session, self.shown = opened.workshop, opened.session, shown
+        self.jobs.build = shown.build.id if shown else None
+        if before is not None and (shown is None or before.build.id != shown.build.id):
+            self.jobs.stop_asking(before.build.id)
+        self._asked = self._given_up = None
         self.opened.emit()
-        self._start(self._model, _load_ahead, lambda *_: self.loaded_ahead.emit())
-        fresh = f"{session.kit.name} is open: {len(session.kit.parts)} parts to unpack."
-        self.replied.emit(session.where_you_were() or fresh, True)
-        if session.read_only:
+        if not self._loaded:
+            self._loaded = True
+            self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
+        if shown is not None:
+            fresh = f"{shown.kit.name} is open: {len(shown.kit.parts)} parts to unpack."
+            self.replied.emit(shown.where_you_were() or fresh, True)
+        if opened.workshop.logbook.read_only:
             self.replied.emit("This workshop can be viewed but not changed: its folder is not writable.", False)
         self.refresh()
 
+    def take_in_hand(self, start: Callable[[Workshop], Session], words: str = "Opening the build") -> None:
+        """Open or begin a build in the workshop that is open."""
+        workshop = self.workshop
+        if workshop is not None:
+            self.jobs.start(LOG, lambda: _made_ready(Opened(workshop, start(workshop))), self._opened, words)
+
+    def put_away(self) -> None:
+        """Leave the build in hand: what its shelf card says is kept first."""
+        workshop = self.workshop
+        if workshop is not None:
+            self.jobs.start(LOG, lambda: (Opened(workshop), None), self._opened)
+
     def close(self) -> None:
         """Let work under way end, then close the logbook."""
-        self._closed = True
-        if self.session is not None:
-            self.session.stop()
-        for progress in self._under_way:
-            progress.stop()
-        self._log.waitForDone()
-        self._model.waitForDone()
-        if self.session is not None:
-            self.session.workshop.close()
+        self.jobs.close()
+        if self.workshop is not None:
+            self.workshop.close()
 
     @property
     def idle(self) -> bool:
         """Nothing is being logged or solved."""
-        return self._running == 0
+        return self.jobs.idle
 
     # -- commands -----------------------------------------------------------------------------------------------
 
     def command(self, command: Command) -> None:
         """Carry out a command. The answer comes by :attr:`replied`."""
-        if command.verb in WINDOW_VERBS:
+        if VERBS[command.verb].does is None or (command.verb == "what" and not command.given.text):
             self.window_command.emit(command)
             return
         session = self.session
         if session is None:
-            self.replied.emit("The workshop is still opening.", False)
+            waiting = "The workshop is still opening." if self.workshop is None else "Take a build in hand first: pick one on the shelf."
+            self.replied.emit(waiting, False)
             return
-        if command.verb in ("next", "sweep", "read") and session.stage is Stage.PROVE:
-            self.busy.emit(f"Sweeping. {STOPS}")
         self._given_up = None
-        self._start(self._log, lambda: execute(session, command), self._executed, "Working it out")
 
-    def _executed(self, reply: Any, error: NuvloError | None) -> None:
-        self.busy.emit("")
-        if error is not None:
+        def log() -> tuple[Reply | Work, Snapshot]:
+            outcome = begin(session, command)
+            return outcome, session.snapshot().made_ready()
+
+        self.jobs.start(LOG, log, lambda value, error: self._begun(session, command, value, error), build=session.build.id)
+
+    def _begun(self, session: Session, command: Command, value: Any, error: NuvloError | None) -> None:
+        if error is None and isinstance(value[0], Work):
+            self._work(session, command, value[0])
+            return
+        self._executed(value, error)
+
+    def _work(self, session: Session, command: Command, work: Work) -> None:
+        """What a command wants done first, on the model's thread; then its end on the log's."""
+        if self.jobs.under_way(work.words, session.build.id):
+            self.replied.emit(f"{work.words} already.", True)
+            return
+
+        def log(result: Any) -> tuple[Reply, Snapshot]:
+            reply = finish(session, command, work, result)
+            return reply, session.snapshot().made_ready()
+
+        def done(result: Any, error: NuvloError | None) -> None:
+            if error is not None:
+                self._executed(None, error)
+            else:
+                self.jobs.start(LOG, lambda: log(result), self._executed, build=session.build.id)
+
+        self.jobs.start(MODEL, work.job, done, work.words, session.build.id)
+
+    def _executed(self, value: tuple[Reply, Snapshot] | None, error: NuvloError | None) -> None:
+        if error is not None or value is None:
             self.replied.emit(str(error), False)
-        else:
-            self.replied.emit(reply.words, True)
-            if reply.shows:
-                self.shows.emit(reply.shows)
+            self.refresh()
+            return
+        reply, self.shown = value
+        self.replied.emit(reply.words, True)
+        if reply.shows:
+            self.shows.emit(reply.shows)
         self.refresh()
 
     def work(self, words: str, job: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        """Do ``job`` off this thread, saying ``words`` meanwhile; then give its answer to ``then`` on it."""
-
-        def finished(value: Any, error: NuvloError | None) -> None:
-            self.busy.emit("")
-            if error is not None:
-                self.replied.emit(str(error), False)
-            else:
-                then(value)
-
-        self.busy.emit(f"{words}. {STOPS}")
-        self._start(self._model, job, finished, words)
+        """Do ``job`` off this thread, saying ``words`` meanwhile; then give its answer to ``then`` on it, while the same
+        build is shown."""
+        self.jobs.start(MODEL, job, then_or_say(then, self.replied.emit), words, self.jobs.build)
 
     def stop(self) -> None:
-        """Stop whatever is being worked out."""
-        if self.session is not None:
-            self.session.stop()
-        for progress in self._under_way:
-            progress.stop()
+        """Stop what is said to be worked out."""
+        self.jobs.stop()
 
     # -- solving ------------------------------------------------------------------------------------------------
+
+    def look_again(self) -> None:
+        """Time has passed: what waited for it may go on."""
+        session = self.session
+        if session is None:
+            return
+
+        def anew() -> Snapshot:
+            session.forget()
+            return session.snapshot().made_ready()
+
+        self.jobs.start(LOG, anew, self._looked, build=session.build.id)
+
+    def _looked(self, shown: Snapshot | None, error: NuvloError | None) -> None:
+        if shown is not None:
+            self.shown = shown
+        self.refresh()
 
     def refresh(self) -> None:
         """Show the present state, and ask the model for what the stage in hand lacks."""
         self.changed.emit()
-        session = self.session
-        if session is None:
+        session, shown = self.session, self.shown
+        if session is None or shown is None:
             return
-        stage = session.stage
-        question = (stage, session.key(stage))
-        if not session.wants_solving(stage) or question in (self._solving, self._given_up):
+        question = shown.wanted(shown.stage)
+        if question is None or question in (self._asked, self._given_up):
             return
-        self._solving = question
-        words = "Working out what to expect"
-        self.busy.emit(f"{words}. {STOPS}")
-        self._start(self._model, lambda: self._solve(stage), self._solved, words)
+        self._asked = question
+        stage = shown.stage
+        self.jobs.start(MODEL, lambda: answers.solve(*session.asking(stage)),
+                        lambda answer, error: self._solved(session, question, answer, error), "Working out what to expect",
+                        session.build.id)  # fmt: skip
 
-    def _solve(self, stage: Stage) -> bool:
-        answer = self.session.solve(stage)
-        return bool(self.session.adopt(answer))
-
-    def _solved(self, adopted: bool, error: NuvloError | None) -> None:
-        stopped, self._solving = self._solving, None
-        self.busy.emit("")
+    def _solved(self, session: Session, question: object, answer: Any, error: NuvloError | None) -> None:
+        self._asked = None
         if error is not None:
             self.replied.emit(str(error), False)
-            self._given_up = stopped if isinstance(error, Stopped) else None
-        self.refresh()
+            self._given_up = question if isinstance(error, Stopped) else None
+            self.refresh()
+            return
 
-    # -- threads ------------------------------------------------------------------------------------------------
+        def adopt() -> Snapshot:
+            session.adopt(answer)
+            return session.snapshot().made_ready()
 
-    def _start(
-        self, pool: QThreadPool, work: Callable[[], Any], then: Callable[[Any, Any], None], words: str = ""
-    ) -> None:
-        """Do ``work``, which may be stopped and says how far it is where there are ``words`` for it, then ``then``."""
-        self._running += 1
-        progress = Progress(partial(self._say, words) if words else lambda _: None)
-        self._under_way.append(progress)
+        self.jobs.start(LOG, adopt, self._looked, build=session.build.id)
 
-        def finished(value: Any, error: NuvloError | None) -> None:
-            self._running -= 1
-            self._under_way.remove(progress)
-            if not self._closed:
-                then(value, error)
 
-        def watched() -> Any:
-            with under(progress):
-                return work()
-
-        jobs.start(self, pool, watched, finished)
-
-    def _say(self, words: str, now: str) -> None:
-        """From the thread of the work."""
-        self.busy.emit(f"{words}: {now}. {STOPS}")
+def _made_ready(opened: Opened) -> tuple[Opened, Snapshot | None]:
+    return opened, opened.session.snapshot().made_ready() if opened.session else None
 
 
 def _load_ahead() -> None:

@@ -9,9 +9,9 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.model import Finding
 from nuvlo.quantity import Verdict, format_value
 from nuvlo.quantity.uncertainty import distance_in_words
+from nuvlo.stages.task import Finding
 
 WORDS = {
     Verdict.IN: "in window", Verdict.NEAR: "too close to tell", Verdict.OUT: "out", Verdict.NOT_TAKEN: "not taken",

@@ -1,54 +1,167 @@
-"""Work off the interface thread; what it gives comes back on it."""
+"""Work off the interface thread. One owner of all threads of a window; every job has a state, and may belong to a build."""
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from enum import StrEnum
+from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from nuvlo.problems import NuvloError, Problem
+from nuvlo.progress import Progress, Stopped, under
 
-Then = Callable[[Any, "NuvloError | None"], None]
+Then = Callable[[Any, NuvloError | None], None]
+STOPS = "Esc stops it"
+LOG, MODEL, PAPER = "log", "model", "paper"  # a thread each: events keep their order, and a solve never holds up the log
 
 
-class _Answer(QObject):
-    given = pyqtSignal(object, object)  # value, error
+class State(StrEnum):
+    """Where a job stands."""
+
+    WAITING = "waiting"
+    RUNNING = "running"
+    STOPPED = "stopped"
+    FAILED = "failed"
+    DONE = "done"
 
 
-class _Job(QRunnable):
-    def __init__(self, work: Callable[[], Any]) -> None:
-        super().__init__()
-        self.work, self.answer = work, _Answer()
-        self.setAutoDelete(False)
+class Job:
+    """One piece of work. ``words`` say what it is while it may be stopped; ``build`` is the one it was begun for, if any."""
+
+    def __init__(self, work: Callable[[], Any], then: Then, words: str, build: str | None, says: Callable[[str], None]) -> None:
+        self.work, self.then, self.words, self.build = work, then, words, build
+        self.state = State.WAITING
+        self.progress = Progress(says)
+        self.value: Any = None
+        self.error: NuvloError | None = None
 
     def run(self) -> None:
+        """Do it, on a thread of its own."""
+        if self.progress.stopping.is_set():  # stopped before it began
+            self.state, self.error = State.STOPPED, Stopped()
+            return
+        self.state = State.RUNNING
         try:
-            value, error = self.work(), None
+            with under(self.progress):
+                self.value = self.work()
+            self.state = State.DONE
+        except Stopped as stopped:
+            self.state, self.error = State.STOPPED, stopped
         except NuvloError as known:
-            value, error = None, known
+            self.state, self.error = State.FAILED, known
         except Exception as unknown:  # a fault of ours must not end the evening's work: say it, keep the window
-            words = f"something went wrong inside Nuvlo: {unknown!r}."
-            value, error = None, NuvloError(Problem(words, "Nothing was lost."))
-        self.answer.given.emit(value, error)
+            logging.getLogger("nuvlo").exception("a job failed: %s", self.words or self.work)
+            self.state, self.error = State.FAILED, Fault(unknown)
 
 
-class _Receiver(QObject):
-    """Lives on the interface thread, so that an answer from a pool's thread is queued to it."""
+class Fault(NuvloError):
+    """Something went wrong inside Nuvlo; not the builder's doing."""
 
-    def __init__(self, owner: QObject, job: _Job, then: Then) -> None:
-        super().__init__(owner)
-        self.job, self.then = job, then  # the job is kept until it has answered
-
-    @pyqtSlot(object, object)
-    def receive(self, value: Any, error: Any) -> None:
-        self.deleteLater()
-        self.then(value, error)
+    def __init__(self, unknown: BaseException) -> None:
+        super().__init__(Problem(f"something went wrong inside Nuvlo: {unknown!r}.", "Nothing was lost."))
 
 
-def start(owner: QObject, pool: QThreadPool, work: Callable[[], Any], then: Then) -> None:
-    """Run ``work`` on ``pool``; ``then`` gets its value or its error on the thread of ``owner``, while that lives."""
-    job = _Job(work)
-    receiver = _Receiver(owner, job, then)
-    job.answer.given.connect(receiver.receive)
-    pool.start(job)
+class Jobs(QObject):
+    """The threads of one window. ``busy`` says what is being done, empty when nothing is; ``failed`` tells faults of ours."""
+
+    busy = pyqtSignal(str)
+    failed = pyqtSignal(object)
+    _ended = pyqtSignal(object)
+    _said = pyqtSignal(object, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._threads = {lane: ThreadPoolExecutor(1, f"nuvlo-{lane}") for lane in (LOG, MODEL, PAPER)}
+        self._live: list[Job] = []
+        self._closed = False
+        self.build: str | None = None  # that the window shows; answers for another are dropped
+        self._ended.connect(self._finished)
+        self._said.connect(self._progressed)
+
+    def start(self, lane: str, work: Callable[[], Any], then: Then, words: str = "", build: str | None = None) -> Job:
+        """Do ``work`` on a thread, then ``then`` with its value or its error on this one, while ``build`` is shown."""
+        job = Job(work, then, words, build, lambda now: self._said.emit(job, now))
+        self._live.append(job)
+        self._threads[lane].submit(self._run, job)
+        self._say()
+        return job
+
+    def _run(self, job: Job) -> None:
+        job.run()
+        self._ended.emit(job)
+
+    def _finished(self, job: Job) -> None:
+        self._live.remove(job)
+        if self._closed:
+            return
+        self._say()
+        if isinstance(job.error, Fault):
+            self.failed.emit(job.error)
+        if job.build in (None, self.build):
+            job.then(job.value, job.error)
+
+    # -- saying and stopping ------------------------------------------------------------------------------------
+
+    @property
+    def shown(self) -> Job | None:
+        """The job that the window speaks of: the one at work of those that may be stopped, else the first that waits."""
+        mine = [j for j in self._live if j.words and not j.progress.stopping.is_set()]
+        return next((j for j in mine if j.state is State.RUNNING), next(iter(mine), None))
+
+    def _say(self, now: str = "") -> None:
+        job = self.shown
+        self.busy.emit(f"{job.words}{': ' + now if now else ''}. {STOPS}" if job else "")
+
+    def _progressed(self, job: Job, now: str) -> None:
+        if job is self.shown:
+            self._say(now)
+
+    def stop(self) -> None:
+        """Stop the job that is spoken of, and no other."""
+        job = self.shown
+        if job is not None:
+            job.progress.stop()
+            self._say()
+
+    def stop_asking(self, build: str) -> None:
+        """Stop what a build that is put away wants to know."""
+        for job in self._live:
+            if job.words and job.build == build:
+                job.progress.stop()
+
+    def under_way(self, words: str, build: str | None) -> bool:
+        """Whether the same is being done already."""
+        return any(j.words == words and j.build == build for j in self._live)
+
+    @property
+    def idle(self) -> bool:
+        return not self._live
+
+    def logging(self) -> bool:
+        """Whether something is still to be logged, or its answer to be shown."""
+        return any(not j.words for j in self._live)
+
+    def close(self) -> None:
+        """Stop what may be stopped, let the rest end, and take no more."""
+        self._closed = True
+        for job in self._live:
+            if job.words:
+                job.progress.stop()
+        for thread in self._threads.values():
+            thread.shutdown(wait=True)
+
+
+def then_or_say(then: Callable[[Any], None], say: Callable[[str, bool], None]) -> Then:
+    """A ``then`` that is told only what went well; what did not is said."""
+
+    def finished(value: Any, error: NuvloError | None) -> None:
+        if error is not None:
+            say(str(error), False)
+        else:
+            then(value)
+
+    return partial(finished)

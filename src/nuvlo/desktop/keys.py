@@ -2,40 +2,61 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from nuvlo.bench_line import Command
+from nuvlo.workshop.commands.command import Command
+from nuvlo.workshop.commands.verbs import ROWS
+
+if TYPE_CHECKING:
+    from nuvlo.desktop.main_window import Window
+
+SPACE = "Space"  # means go on only while nothing is typed: see eventFilter
+OWN = {
+    QKeySequence(v.key)[0].toCombined(): v.name for v in ROWS if v.key and v.key != SPACE
+}  # keys that commands have of their own
 
 
 class Keys(QObject):
     """Event filter of the whole application, for one window."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: Window) -> None:
         super().__init__(window)
         self.window = window
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() != QEvent.Type.KeyPress or QApplication.activeWindow() not in (self.window, None):
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False
         # The window system's own QWindow sees each key first; it is let through to the widget it is meant for.
-        if not isinstance(watched, QWidget) or not (watched is self.window or self.window.isAncestorOf(watched)):
+        if QApplication.activeWindow() not in (self.window, None) or not isinstance(watched, QWidget):
             return False
-        assert isinstance(event, QKeyEvent)
+        if not (watched is self.window or self.window.isAncestorOf(watched)):
+            return False
+        return self._pressed(watched, event)
+
+    def _pressed(self, watched: QWidget, event: QKeyEvent) -> bool:
         key, entry = event.key(), self.window.bench_line.entry
-        if key == Qt.Key.Key_F11:
-            self.window.run(Command("large", ""))
+        own = OWN.get(event.keyCombination().toCombined())
+        on_shelf = self.window.controller.shown is None
+        if own is not None and not (entry.text() and event.modifiers()):  # Ctrl+Z in a line is the line's
+            if not on_shelf or own in ("large", "help"):
+                self.window.run(Command(own))
         elif key == Qt.Key.Key_Escape:
             self.window.controller.stop()
-            self.window.close_tool()
-            entry.clear()
-            entry.setFocus()
+            self.window.escape()
+        elif on_shelf and not entry.text() and key in (Qt.Key.Key_Down, Qt.Key.Key_Right):
+            self.window.shelf.step(1)
+        elif on_shelf and not entry.text() and key in (Qt.Key.Key_Up, Qt.Key.Key_Left):
+            self.window.shelf.step(-1)
         elif watched is entry:
             return False
         elif key == Qt.Key.Key_Space and not entry.text():
             # Never let Space press a focused button: a caution is not passed by a foot switch.
-            self.window.run(Command("next", ""))
+            if not on_shelf:
+                self.window.run(Command("next"))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and hasattr(watched, "click"):
             watched.click()
         elif (

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.gauge import Gauge
-from nuvlo.model import Finding, Wants
+from nuvlo.stages.task import Finding, Wants
 
 FOLLOWING = 5
 MOST_GAUGES, HANDFUL = 24, 8
@@ -66,6 +68,12 @@ class NextLane(QScrollArea):
         self.large = False
         self.button: QPushButton | None = None
         self.confirm: QPushButton | None = None
+        self._note = label("", 10.5, "faint")
+
+    def show_note(self, words: str) -> None:
+        """A quiet sentence at the foot of the lane."""
+        self._note.setText(words)
+        self._note.setVisible(bool(words) and not self.large)
 
     def show_task(
         self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str
@@ -103,6 +111,9 @@ class NextLane(QScrollArea):
             if len(following) > FOLLOWING:
                 column.addWidget(label(f"and {len(following) - FOLLOWING} more in this stage", 10, "faint"))
         column.addStretch(1)
+        self._note = label("", 10.5, "faint")
+        self._note.hide()
+        column.addWidget(self._note)
         self.setWidget(page)
 
     def _act(self, f: Finding, instrument: bool, body: float) -> QWidget:
@@ -175,10 +186,10 @@ class ReadingsLane(QScrollArea):
         self.gauges: list[Gauge] = []
         self._layout: object = None
 
-    def show_findings(self, heading: str, found: list[Finding], now: Finding | None, note: str) -> None:
-        """Gauges for ``found``; only the present or last-read one in large mode."""
+    def show_findings(self, heading: str, found: Sequence[Finding], now: Finding | None, note: str) -> bool:
+        """Gauges for ``found``; only the present or last-read one in large mode. Whether there is any."""
         present = now.task.id if now else None
-        shown = found
+        shown = list(found)
         if self.large:
             taken = [f for f in found if f.reading is not None]
             shown = [f for f in found if f.task.id == present] or taken[-1:]
@@ -198,6 +209,7 @@ class ReadingsLane(QScrollArea):
         if marked is not None:
             # Once the layout has run, so that positions are known; the one just read stays in view above it.
             QTimer.singleShot(0, lambda g=marked: self._into_view(g))
+        return bool(shown)
 
     def _lay_out(self, heading: str, shown: list[Finding], note: str, above: int, below: int) -> None:
         page = QWidget()

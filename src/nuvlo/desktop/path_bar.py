@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
@@ -15,6 +15,7 @@ class PathBar(QWidget):
     """Name and serial at the left, then the stones. Clicking one goes to its stage."""
 
     picked = pyqtSignal(str)
+    shelf = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -37,6 +38,9 @@ class PathBar(QWidget):
         return QRectF(NAME_WIDTH + k * width, 0, width, self.height())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().x() < NAME_WIDTH:
+            self.shelf.emit()
+            return
         for k, state in enumerate(self.states):
             if self._slot(k).contains(event.position()):
                 self.picked.emit(state.stage.value)
@@ -50,39 +54,22 @@ class PathBar(QWidget):
         p.setFont(theme.words(11))
         p.setPen(theme.colour("faint"))
         p.drawText(
-            QRectF(16, 40, NAME_WIDTH - 24, 22), Qt.AlignmentFlag.AlignLeft, f"No. {self.serial}" if self.serial else ""
+            QRectF(16, 37, NAME_WIDTH - 24, 20), Qt.AlignmentFlag.AlignLeft, f"No. {self.serial}" if self.serial else ""
         )
+        p.setFont(theme.words(9.5))
+        p.setPen(theme.colour("slate"))
+        p.drawText(QRectF(16, 58, NAME_WIDTH - 24, 16), Qt.AlignmentFlag.AlignLeft, "Shelf (F2)")
         for k, state in enumerate(self.states):
             self._stone(p, self._slot(k), state, k)
 
     def _stone(self, p: QPainter, slot: QRectF, state, k: int) -> None:
-        t = theme.current()
         centre = QPointF(slot.center().x(), 20)
-        shade = {"done": t.good, "in hand": t.copper, "stuck": t.out}.get(state.state, t.faint)
+        shade = shade_of(state.state)
         if k:
             p.setPen(QPen(theme.colour("line"), 2))
             before = self._slot(k - 1).center().x()
             p.drawLine(QPointF(before + 16, 20), QPointF(centre.x() - 16, 20))
-        from PyQt6.QtGui import QColor
-
-        pen = QPen(QColor(shade), 2.2)
-        p.setPen(pen)
-        p.setBrush(QColor(shade) if state.state in ("done", "stuck") else theme.colour("paper"))
-        if state.state == "stuck":
-            p.drawPolygon(_polygon(centre, 11, 4, 45))
-            p.setPen(QPen(theme.colour("paper"), 2.4))
-            p.drawLine(QPointF(centre.x(), centre.y() - 4.5), QPointF(centre.x(), centre.y() + 1))
-            p.drawPoint(QPointF(centre.x(), centre.y() + 5))
-        elif state.state == "done":
-            p.drawEllipse(centre, 9.5, 8)
-            p.setPen(QPen(theme.colour("paper"), 2.2))
-            p.drawPolyline(QPolygonF([centre + QPointF(-4, 0), centre + QPointF(-1, 3), centre + QPointF(4.5, -3)]))
-        elif state.state == "in hand":
-            p.drawEllipse(centre, 11, 9)
-            p.setBrush(QColor(shade))
-            p.drawEllipse(centre, 4.5, 3.8)
-        else:
-            p.drawEllipse(centre, 7, 5.5)
+        stone(p, centre, state.state)
         here = self.here is state.stage
         p.setPen(theme.colour("ink" if here or state.state != "to come" else "faint"))
         p.setFont(theme.words(10.5, bold=here))
@@ -93,6 +80,36 @@ class PathBar(QWidget):
         if state.state == "in hand" and state.total:
             said = f"{state.done} of {state.total}"
         p.drawText(QRectF(slot.x(), 53, slot.width(), 16), Qt.AlignmentFlag.AlignHCenter, said)
+
+
+def stone(p: QPainter, centre: QPointF, state: str, scale: float = 1.0) -> None:
+    """One stepping stone: its shape tells the state as well as its colour."""
+    shade = QColor(shade_of(state))
+    p.setPen(QPen(shade, 2.2))
+    p.setBrush(shade if state in ("done", "stuck") else theme.colour("paper"))
+    if state == "stuck":
+        p.drawPolygon(_polygon(centre, 11 * scale, 4, 45))
+        p.setPen(QPen(theme.colour("paper"), 2.4 * scale))
+        p.drawLine(centre + QPointF(0, -4.5 * scale), centre + QPointF(0, scale))
+        p.drawPoint(centre + QPointF(0, 5 * scale))
+    elif state == "done":
+        p.drawEllipse(centre, 9.5 * scale, 8 * scale)
+        p.setPen(QPen(theme.colour("paper"), 2.2 * scale))
+        p.drawPolyline(QPolygonF([centre + QPointF(x, y) * scale for x, y in ((-4, 0), (-1, 3), (4.5, -3))]))
+    elif state == "in hand":
+        p.drawEllipse(centre, 11 * scale, 9 * scale)
+        p.setBrush(shade)
+        p.drawEllipse(centre, 4.5 * scale, 3.8 * scale)
+    elif state == "nothing to do":
+        p.drawLine(centre + QPointF(-4 * scale, 0), centre + QPointF(4 * scale, 0))
+    else:
+        p.drawEllipse(centre, 7 * scale, 5.5 * scale)
+
+
+def shade_of(state: str) -> str:
+    """The colour that goes with a state."""
+    t = theme.current()
+    return {"done": t.good, "in hand": t.copper, "stuck": t.out}.get(state, t.faint)
 
 
 def _polygon(centre: QPointF, radius: float, corners: int, turn_deg: float) -> QPolygonF:

@@ -120,6 +120,9 @@ def style_sheet(t: Theme) -> str:
     QPushButton:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}
     QPushButton#plain {{ background: {t.paper}; color: {t.slate}; border: 1px solid {t.line}; }}
     QPushButton#plain:focus {{ border: 2px solid {t.copper}; }}
+    QPushButton#quiet {{ background: {t.card}; color: {t.slate}; border: 1px solid {t.line}; padding: 5px 10px; font-size: {BASE - 0.5}pt; }}
+    QPushButton#quiet:hover {{ border: 1px solid {t.slate}; }}
+    QPushButton#quiet:focus {{ border: 2px solid {t.copper}; padding: 4px 9px; }}
     QLineEdit {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 6px;
       padding: 6px 10px; font-family: '{VALUES}'; font-size: {BASE + 3}pt; selection-background-color: {t.slate}; }}
     QLineEdit:focus {{ border: 2px solid {t.slate}; }}

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from nuvlo.desktop.lanes import label, tint
-from nuvlo.session import Running
+from nuvlo.workshop.snapshot import Running
 
 EVERY_MS = 1000
 LAST_MINUTES = 2  # of glue: then it is said louder
@@ -24,7 +24,7 @@ class TimerStrip(QWidget):
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 16, 4)
-        self.words = label("", 12, "copper", bold=True)
+        self.words = label("", 10.5, "copper")
         row.addWidget(self.words, 1)
         self.running: Sequence[Running] = ()
         self.clock = QTimer(self)

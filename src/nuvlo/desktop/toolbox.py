@@ -2,133 +2,295 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from nuvlo.desktop.jobs import LOG, then_or_say
+from nuvlo.files.kit_folder import Cover
+from nuvlo.logbook.projections import Card
+from nuvlo.workshop.commands.arguments import ColumnMeans, nearest
+from nuvlo.workshop.snapshot import Snapshot
+
+if TYPE_CHECKING:
+    from nuvlo.desktop.main_window import Window
+    from nuvlo.workshop.shelf import Shelf
+    from nuvlo.workshop.workshop import Workshop
+
+FIRST_SEED = 101  # of units that are begun for practice
+
+
 
 
 class Toolbox:
     """The tools of one window. Each method carries out what is typed after its word."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: Window) -> None:
         self.window = window
         self.list_path: Path | None = None
         self.list_columns: dict[str, str] = {}
+        self.shelf: Shelf | None = None
+
+    @property
+    def _shown(self) -> Snapshot:
+        shown = self.window.controller.shown
+        assert shown is not None, "a tool of a build was asked for on the shelf"
+        return shown
+
+    @property
+    def _workshop(self) -> Workshop:
+        workshop = self.window.controller.workshop
+        assert workshop is not None, "a tool was asked for before a workshop was open"
+        return workshop
+
+    def _say(self, words: str, good: bool) -> None:
+        self.window.bench_line.say(words, good)
+
+    def _answer(self, words: str, job: Callable[[], Any], tool: Callable[[], QWidget], after: str = "Esc returns to the stage.") -> None:
+        """Work something out, then show it in a tool of its own."""
+
+        def show(found: Any) -> None:
+            made: Any = tool()
+            made.show_answer(found)
+            self.window.show_tool(made)
+            self._say(after, True)
+
+        self.window.controller.work(words, job, show)
+
+    # -- the shelf ----------------------------------------------------------------------------------------------
+
+    def list_shelf(self) -> None:
+        """Look over the workshop, off the interface thread, and show its shelf."""
+        from nuvlo.workshop.shelf import shelf
+
+        workshop = self.window.controller.workshop
+        if workshop is None:
+            return
+
+        def show(found: Shelf) -> None:
+            self.shelf = found
+            self.window.shelf.show_shelf(workshop.places.folder.name, found)
+            known = {f"{c.kit} {c.serial}": c.step or c.verdict for c in found.cards} | {k.name: k.family for k in found.kits}
+            if self.window.controller.shown is None:
+                self.window.bench_line.use(None, known)
+                self._say(f"{len(found.in_hand)} in hand, {len(found.finished)} finished, {len(found.kits)} kits within reach.", True)
+
+        self.window.controller.jobs.start(LOG, lambda: shelf(workshop), then_or_say(show, self._say))
+
+    def take_card(self, card: Card) -> None:
+        """Go on with a build."""
+        if card.problem:
+            self._say(card.problem, False)
+            return
+        self.window.controller.take_in_hand(lambda workshop: workshop.open(card.build))
+
+    def begin_kit(self, cover: Cover, simulated: bool) -> None:
+        """Begin a build of a kit."""
+        from nuvlo.files.kit_folder import read_kit
+
+        begun = sum(c.kit == cover.name for c in self.shelf.cards) if self.shelf else 0
+        bench = f"simulated:{FIRST_SEED + begun}" if simulated else "typed"
+        self.window.controller.take_in_hand(lambda workshop: workshop.start(read_kit(cover.folder), bench=bench), "Reading the kit")
+
+    def pick_file(self) -> None:
+        """Let the builder pick a kit folder, its zip or a parts list."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self.window, "Open a kit or a parts list", "", "Kits and parts lists (*.zip *.csv *.tsv *.txt *.xlsx *.toml);;All (*)"
+        )
+        if chosen:
+            path = Path(chosen)
+            self.open_path(path.parent if path.name in ("kit.toml", "bom.csv") else path)
+
+    def open_path(self, path: Path) -> None:
+        """A kit folder or zip is begun, or gone on with where it was; anything else is read as a parts list."""
+        from nuvlo.files.kit_folder import read_kit
+        from nuvlo.workshop.places import remembered_as
+
+        if path.is_dir() or path.suffix.lower() == ".zip":
+
+            def begin_or_go_on(workshop: Workshop) -> Any:
+                kit = read_kit(path)
+                place = remembered_as(kit.folder)
+                mine = [b for b in workshop.builds() if b.folder == place]
+                return workshop.open(mine[-1].id) if mine else workshop.start(kit)
+
+            self.window.controller.take_in_hand(begin_or_go_on, "Reading the kit")
+            return
+        self.import_path(path)
+
+    def typed_at_shelf(self, line: str) -> bool:
+        """A line typed while no build is in hand: the name of one, of a kit, or one of the few words that make sense there.
+        Whether anything came of it."""
+        word, _, rest = line.partition(" ")
+        if self.shelf is None:
+            self._say("The workshop is still opening.", False)
+            return False
+        if word.lower() == "import" and rest:
+            self.import_list(rest)
+        elif word.lower() == "column" and rest:
+            heading, _, meaning = rest.replace("=", " ").rpartition(" ")
+            self.column(ColumnMeans(heading.strip(), meaning.strip().lower()))
+        elif word.lower() == "take":
+            self.take(rest)
+        elif word.lower() in ("daylight", "lamp"):
+            self.window.set_theme(word.lower())
+        elif word.lower() == "help":
+            self._say("Type the name of a build or kit, 'begin' and a kit for another unit, or import and a file.", True)
+        else:
+            return self._pick_named(line)
+        return True
+
+    def _pick_named(self, line: str) -> bool:
+        assert self.shelf is not None
+        anew = line.lower().startswith(("begin ", "practise "))
+        name = line.partition(" ")[2].strip().lower() if anew else line.lower()
+        card = next((c for c in self.shelf.cards if name in (f"{c.kit} {c.serial}".lower(), c.kit.lower())), None)
+        cover = next((k for k in self.shelf.kits if name == k.name.lower()), None)
+        if card is not None and not anew:
+            self.take_card(card)
+        elif cover is not None:
+            self.begin_kit(cover, line.lower().startswith("practise "))
+        else:
+            known = [*(f"{c.kit} {c.serial}" for c in self.shelf.cards), *(k.name for k in self.shelf.kits)]
+            self._say(f"There is no build or kit '{line}' on the shelf. {nearest(name, known)}", False)
+            return False
+        return True
+
+    # -- tools of a build ---------------------------------------------------------------------------------------
 
     def recipe(self, line: str) -> None:
         from nuvlo.desktop.tools.recipe import RecipeTool, answer
-        from nuvlo.kit.recipe import save_recipe
+        from nuvlo.files.recipe import save_recipe
 
-        workshop = self.window.controller.session.workshop
-        own = [workshop.recipes]
+        recipes = self._workshop.places.recipes
         name = line.split()[1:] if line.split()[:1] == ["save"] else []
-        if name:
-            shown = self.window.tool.shown if isinstance(self.window.tool, RecipeTool) else None
-            if shown is None:
-                self.window.bench_line.say("Work one out first: recipe pad db=20 load=2k4.", False)
-                return
-            self.window.controller.work(
-                "Saving the recipe", lambda: save_recipe(shown.recipe, shown.inputs, workshop.recipes, name[0]),
-                lambda folder: self.window.bench_line.say(f"Saved as '{folder.name}' in {workshop.recipes.name}/.", True),
-            )  # fmt: skip
+        if not name:
+            self._answer("Working out the recipe", lambda: answer(line, [recipes]), RecipeTool)
+            return
+        shown = self.window.tool.shown if isinstance(self.window.tool, RecipeTool) else None
+        if shown is None:
+            self._say("Work one out first: recipe pad db=20 load=2k4.", False)
             return
         self.window.controller.work(
-            "Working out the recipe",
-            lambda: answer(line, own),
-            lambda found: self.window.show_answer(RecipeTool(), found),
-        )
+            "Saving the recipe", lambda: save_recipe(shown.recipe, shown.inputs, recipes, name[0]),
+            lambda folder: self._say(f"Saved as '{folder.name}' in {recipes.name}/.", True),
+        )  # fmt: skip
 
     def what(self) -> None:
         from nuvlo.desktop.tools.what import WhatTool
 
-        if self.window.controller.session is not None:
-            self.window.show_tool(WhatTool(self.window.controller.session))
+        self.window.show_tool(WhatTool(self._shown.kit, self._shown.build.ticked))
+
+    def alike(self) -> None:
+        """Parts of this kit that are easily taken for one another."""
+        from nuvlo.desktop.tools.alike import AlikeTool
+
+        kit = self._shown.kit
+        self._answer("Looking for what is alike", lambda: kit, AlikeTool)
+
+    def help(self) -> None:
+        """What can be typed here."""
+        from nuvlo.desktop.tools.help import HelpTool
+
+        if isinstance(self.window.tool, HelpTool):
+            self.window.close_tool()
+            return
+        tool = HelpTool()
+        tool.show_answer(self._shown.stage)
+        self.window.show_tool(tool)
 
     def compare(self, line: str) -> None:
         from nuvlo.desktop.tools.compare import CompareTool, answer
 
-        session = self.window.controller.session
-        kit, built = session.box, session.kit.changes
+        kit, built = self._shown.box, self._shown.kit.changes
         if not line and not built:
             known = ", ".join(f"{v.id} ({v.title.lower()})" for v in kit.info.variant) or "none named"
-            self.window.bench_line.say(f"Variants: {known}. Or change what you like: compare r3=47k.", True)
+            self._say(f"Variants: {known}. Or change what you like: compare r3=47k.", True)
             return
-        self.window.controller.work(
-            "Comparing", lambda: answer(kit, line, built), lambda found: self.window.show_answer(CompareTool(), found)
-        )
+        self._answer("Comparing", lambda: answer(kit, line, built), CompareTool)
 
     def both(self) -> None:
         from nuvlo.desktop.tools.both import BothTool, answer
 
-        session = self.window.controller.session
-        self.window.controller.work(
-            "Working out what the sides differ by", lambda: answer(session.kit, session.build.stances),
-            lambda found: self.window.show_answer(BothTool(), found),
-        )  # fmt: skip
+        kit, stances = self._shown.kit, self._shown.build.stances
+        self._answer("Working out what the sides differ by", lambda: answer(kit, stances), BothTool)
 
     def manual(self, line: str) -> None:
         """What a manual's own order blocks or endangers."""
         from nuvlo.desktop.tools.manual import ManualTool, answer
 
-        kit, path = self.window.controller.session.kit, self.window.file_named(line)
+        kit, path = self._shown.kit, self.window.file_named(line)
         if path is not None:
-            self.window.controller.work(
-                "Checking the order",
-                lambda: answer(kit, path),
-                lambda found: self.window.show_answer(ManualTool(), found),
-            )
+            self._answer("Checking the order", lambda: answer(kit, path), ManualTool)
 
     def calendar(self, line: str) -> None:
         from nuvlo.desktop.tools.calendar import CalendarTool
-        from nuvlo.schedule import schedule, written
+        from nuvlo.workshop.schedule import schedule, written
 
         session = self.window.controller.session
+        assert session is not None
+        words = line.split()
 
-        def job():
-            made = schedule(session, all_builds="all" in line.split())
-            return made, written(session, made) if "save" in line.split() else None
+        def job() -> Any:
+            made = schedule(session, all_builds="all" in words)
+            return made, written(session, made) if "save" in words else None
 
-        def show(found) -> None:
-            self.window.show_answer(CalendarTool(), found[0])
-            if found[1] is not None:
-                self.window.bench_line.say(f"Written: {found[1].name} and .csv in {found[1].parent.name}/.", True)
+        def show(found: Any) -> None:
+            tool = CalendarTool()
+            tool.show_answer(found[0])
+            self.window.show_tool(tool)
+            saved = found[1]
+            self._say(f"Written: {saved.name} and .csv in {saved.parent.name}/." if saved else "Esc returns to the stage.", True)
 
         self.window.controller.work("Laying out the evenings", job, show)
 
+    # -- parts lists --------------------------------------------------------------------------------------------
+
+    def forget_list(self) -> None:
+        """No list is open."""
+        self.list_path, self.list_columns = None, {}
+
     def import_list(self, text: str) -> None:
-        """Read a parts list anew."""
+        """Read a parts list anew, by the name that was typed."""
         path = self.window.file_named(text)
         if path is not None:
-            self.list_path, self.list_columns = path, {}
-            self.read_list({})
+            self.import_path(path)
+
+    def import_path(self, path: Path) -> None:
+        """Read a parts list anew."""
+        self.list_path, self.list_columns = path, {}
+        self.read_list({})
 
     def read_list(self, columns: dict[str, str]) -> None:
         """Read the open list with ``columns`` put right; they are kept only where it can be read so."""
         from nuvlo.desktop.tools.parts_list import PartsListTool
-        from nuvlo.kit.parts_list import read_parts_list
+        from nuvlo.files.parts_list import read_parts_list
 
         path = self.list_path
         assert path is not None
 
-        def show(found) -> None:
+        def show(found: Any) -> None:
             self.list_columns = columns
             tool = self.window.tool if isinstance(self.window.tool, PartsListTool) else PartsListTool()
             tool.show_list(found)
             self.window.show_tool(tool)
-            self.window.bench_line.say(f"{len(found.parts)} parts. 'take NAME' begins a build of them.", True)
+            self._say(f"{len(found.parts)} parts. 'take NAME' begins a build of them.", True)
 
         self.window.controller.work("Reading the list", lambda: read_parts_list(path, columns), show)
 
-    def column(self, text: str) -> None:
-        heading, _, meaning = text.replace("=", " ").rpartition(" ")
+    def column(self, given: ColumnMeans) -> None:
         if self.list_path is None:
-            self.window.bench_line.say("No list is open: type import and the file's name.", False)
+            self._say("No list is open: type import and the file's name.", False)
             return
-        self.read_list({**self.list_columns, heading.strip(): meaning.strip().lower()})
+        self.read_list({**self.list_columns, given.heading: given.meaning})
 
     def take(self, name: str) -> None:
         """Make a kit of the list that is shown, and begin a build of it."""
-        if self.list_path is None or self.window.controller.session is None:
-            self.window.bench_line.say("No list is open: type import and the file's name.", False)
+        path, columns = self.list_path, dict(self.list_columns)
+        if path is None:
+            self._say("No list is open: type import and the file's name.", False)
             return
-        path, columns, workshop = self.list_path, dict(self.list_columns), self.window.controller.session.workshop
         # The list stays open until there is a kit of it: what was put right in it is not lost to a name that is taken.
-        self.window.controller.open(lambda: workshop.start_from_list(path, name or path.stem, columns))
+        self.window.controller.take_in_hand(lambda workshop: workshop.start_from_list(path, name or path.stem, columns))

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.ohms import Ohmmeter
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured

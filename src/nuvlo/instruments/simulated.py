@@ -9,7 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear

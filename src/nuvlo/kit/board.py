@@ -4,9 +4,32 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nuvlo.kit.tables import PadRow, Placement
 
-Pad = PadRow
+@dataclass(frozen=True)
+class Placement:
+    """One row of ``placement.csv``: centre of the part, degrees anticlockwise, ``top`` or ``bottom``."""
+
+    ref: str
+    package: str
+    x_mm: float
+    y_mm: float
+    rotation: float
+    side: str
+
+
+
+@dataclass(frozen=True)
+class Pad:
+    """One row of ``pads.csv``."""
+
+    ref: str
+    pin: str
+    x_mm: float
+    y_mm: float
+    pad_mm: float
+    net: str
+
+
 
 
 @dataclass(frozen=True)

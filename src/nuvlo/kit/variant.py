@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from nuvlo.circuit.rewritten import rewritten
-from nuvlo.kit.folder import Change, Kit
+from nuvlo.kit.kit import Change, Kit
 from nuvlo.kit.schema import Supply
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value

@@ -3,7 +3,7 @@
 The store is not imported here: it brings SQLAlchemy, which must not load before the first paint.
 """
 
-from nuvlo.logbook.build import Build, Reading, fold
+from nuvlo.logbook.build import Build, Fold, Reading, fold
 from nuvlo.logbook.events import (
     BoardPictured,
     Body,
@@ -43,6 +43,7 @@ __all__ = [
     "CurveTaken",
     "Event",
     "Exported",
+    "Fold",
     "JointMarked",
     "KitChanged",
     "Note",

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from nuvlo.kit.schools import school_from
+from nuvlo.craft.schools import school_from
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
 
@@ -34,9 +36,12 @@ class Turn:
     readings_before: int
 
 
+KEPT = 64  # events from one state that is kept for an undo to the next
+
+
 @dataclass
 class Build:
-    """A unit being built. Filled by :func:`fold` and only read elsewhere."""
+    """A unit being built. Filled by :class:`Fold` and only read elsewhere."""
 
     id: str
     kit: str = ""
@@ -53,8 +58,8 @@ class Build:
     tray_order: str = "value"
     stances: dict[str, str] = field(default_factory=dict)  # question → side, where one was taken
     changes: dict[str, tuple[str, str]] = field(default_factory=dict)  # part or supply → to what, why
-    done: set[str] = field(default_factory=set)
-    done_at: dict[str, datetime] = field(default_factory=dict)
+    done: set[StepId] = field(default_factory=set)
+    done_at: dict[StepId, datetime] = field(default_factory=dict)
     accepted: dict[str, str] = field(default_factory=dict)
     confirmed: set[str] = field(default_factory=set)
     readings: list[Reading] = field(default_factory=list)
@@ -72,6 +77,14 @@ class Build:
     can_undo: str | None = None
     can_redo: str | None = None
     events: int = 0
+
+    def copied(self) -> Build:
+        """The same state with containers of its own. What is in them is never changed, only replaced."""
+        out = copy(self)
+        for name, value in vars(self).items():
+            if isinstance(value, set | dict | list):
+                setattr(out, name, value.copy())
+        return out
 
     @property
     def school(self) -> str:
@@ -110,41 +123,73 @@ class Build:
         return sum(t.degrees for t in self.turns if t.ref == ref)
 
 
-def active(events: Iterable[ev.Event]) -> tuple[list[ev.Event], list[ev.Event]]:
-    """Events that count, and those that a redo could bring back (the next one last)."""
-    standing: list[ev.Event] = []
-    shelved: list[ev.Event] = []
-    for event in events:
-        if isinstance(event.body, ev.Undone):
-            gone = next((e for e in standing if e.id == event.body.target), None)
-            if gone is not None:
-                standing.remove(gone)
-                shelved.append(gone)
-        elif isinstance(event.body, ev.Redone):
-            back = next((e for e in shelved if e.id == event.body.target), None)
-            if back is not None:
-                shelved.remove(back)
-                standing.append(back)
-        else:
-            standing.append(event)
-            if not isinstance(event.body, ev.WindowKept):
-                shelved.clear()
-    return standing, shelved
+class Fold:
+    """Folds the events of one build forward as they come; what was folded before is not read again.
+
+    Each :attr:`build` is a value of its own: the one before stays as it was. An undo goes back to the last of the states
+    kept every :data:`KEPT` events and folds on from there.
+    """
+
+    def __init__(self, build_id: str) -> None:
+        self.build = Build(build_id)
+        self._standing: list[ev.Event] = []
+        self._shelved: list[ev.Event] = []  # that a redo could bring back, the next one last
+        self._kept: list[tuple[int, Build]] = [(0, self.build)]  # states by how many events stand in them
+        self._seen = 0
+
+    def add(self, events: Iterable[ev.Event]) -> Build:
+        """Take in events in their order; the state after them."""
+        build, back_to = self.build.copied(), None
+        for event in events:
+            self._seen += 1
+            if isinstance(event.body, ev.Undone):
+                at = next((k for k, e in enumerate(self._standing) if e.id == event.body.target), None)
+                if at is not None:
+                    self._shelved.append(self._standing.pop(at))
+                    back_to = at if back_to is None else min(at, back_to)
+                continue
+            if isinstance(event.body, ev.Redone):
+                back = next((e for e in self._shelved if e.id == event.body.target), None)
+                if back is None:
+                    continue
+                self._shelved.remove(back)
+                event = back
+            elif not isinstance(event.body, ev.WindowKept):
+                self._shelved.clear()
+            self._standing.append(event)
+            if back_to is None:
+                build = self._take(build, event, len(self._standing))
+        if back_to is not None:
+            build = self._again(back_to)
+        undoable = (e.id for e in reversed(self._standing) if not isinstance(e.body, ev.BuildStarted | ev.WindowKept))
+        build.can_undo = next(undoable, None)
+        build.can_redo = self._shelved[-1].id if self._shelved else None
+        build.events = self._seen
+        self.build = build
+        return build
+
+    def _take(self, build: Build, event: ev.Event, number: int) -> Build:
+        _apply(build, event)
+        build.last_at = event.at
+        if number % KEPT == 0:
+            self._kept.append((number, build))
+            return build.copied()
+        return build
+
+    def _again(self, first: int) -> Build:
+        """Fold anew what stands, from the last state kept before the event numbered ``first``."""
+        while self._kept[-1][0] > first:
+            self._kept.pop()
+        number, kept = self._kept[-1]
+        build = kept.copied()
+        for k, event in enumerate(self._standing[number:], number + 1):
+            build = self._take(build, event, k)
+        return build
 
 
 def fold(build_id: str, events: Iterable[ev.Event]) -> Build:
     """State of a build after ``events``, in their order."""
-    build = Build(build_id)
-    listed = list(events)
-    standing, shelved = active(listed)
-    for event in standing:
-        _apply(build, event)
-        build.last_at = event.at
-    undoable = [e for e in standing if not isinstance(e.body, ev.BuildStarted | ev.WindowKept)]
-    build.can_undo = undoable[-1].id if undoable else None
-    build.can_redo = shelved[-1].id if shelved else None
-    build.events = len(listed)
-    return build
+    return Fold(build_id).add(events)
 
 
 def _apply(build: Build, event: ev.Event) -> None:
@@ -157,7 +202,7 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.marks.pop(ref, None)
         case ev.PartMeasured() as b:
             build.ticked.add(b.ref)
-            build.measured.setdefault(b.ref, []).append(Measured(b.value, b.uncertainty, b.unit))
+            build.measured[b.ref] = [*build.measured.get(b.ref, ()), Measured(b.value, b.uncertainty, b.unit)]
         case ev.PartMarked(ref=ref, state=state):
             if state == "swapped":
                 build.marks.pop(ref, None)
@@ -183,8 +228,8 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.TrayOrdered(order=order):
             build.tray_order = order
         case ev.StepDone(step=step):
-            build.done.add(step)
-            build.done_at[step] = event.at
+            build.done.add(StepId(step))
+            build.done_at[StepId(step)] = event.at
             build.last_done = step
         case ev.StepAccepted(step=step, why=why):
             build.accepted[step] = why
@@ -227,8 +272,8 @@ def _apply(build: Build, event: ev.Event) -> None:
 def _rework(build: Build, b: ev.PartReworked) -> None:
     """What was seen before a part was touched again no longer holds; the readings of a whole unit least of all."""
     for step in b.reopened:
-        build.done.discard(step)
-        build.done_at.pop(step, None)
+        build.done.discard(StepId(step))
+        build.done_at.pop(StepId(step), None)
     build.heats[b.ref] = build.heats.get(b.ref, 0) + 1
     if b.what == "off":
         for joint in [j for j in build.joints if j.partition(".")[0] == b.ref]:

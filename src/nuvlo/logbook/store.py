@@ -7,16 +7,18 @@ import shutil
 import tempfile
 import uuid
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import sqlalchemy as sa
+from pydantic import ValidationError
 from sqlalchemy.exc import DatabaseError, DBAPIError
 
 from nuvlo.logbook.build import Build, fold
 from nuvlo.logbook.events import BODY, Body, BuildStarted, Event
+from nuvlo.logbook.projections import Card
 from nuvlo.problems import NuvloError, Problem
 
 _METADATA = sa.MetaData()
@@ -28,6 +30,12 @@ _EVENTS = sa.Table(
     sa.Column("build", sa.String(32), nullable=False, index=True),
     sa.Column("at", sa.String(40), nullable=False),
     sa.Column("body", sa.Text, nullable=False),
+)
+_CARDS = sa.Table(  # what builds are listed by; made of the events, and made anew where it is missing
+    "cards",
+    _METADATA,
+    sa.Column("build", sa.String(32), primary_key=True),
+    sa.Column("card", sa.Text, nullable=False),
 )
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
 
@@ -115,6 +123,34 @@ class Logbook:
         with self._explained("read"), self._engine.connect() as connection:
             ids = [str(r[0]) for r in connection.execute(query).all()]
         return [self.build(i) for i in ids]
+
+    # -- listing ----------------------------------------------------------------------------------------------
+
+    def counts(self) -> dict[str, int]:
+        """How many events each build has, oldest build first."""
+        query = (
+            sa.select(_EVENTS.c.build, sa.func.count())
+            .group_by(_EVENTS.c.build)
+            .order_by(sa.func.min(_EVENTS.c.number))
+        )
+        with self._explained("read"), self._engine.connect() as connection:
+            return {str(build): int(count) for build, count in connection.execute(query).all()}
+
+    def cards(self) -> dict[str, Card]:
+        """Kept cards by build, as far as they can be read; some may be out of date."""
+        with self._explained("read"), self._engine.connect() as connection:
+            rows = connection.execute(sa.select(_CARDS)).all()
+        out = {}
+        for row in rows:
+            with suppress(ValidationError):  # of another version: made anew
+                out[str(row.build)] = Card.model_validate_json(row.card)
+        return out
+
+    def keep_card(self, card: Card) -> None:
+        """Keep a card in place of the one before. Raises :class:`LogbookError` where it cannot be written."""
+        with self._explained("written"), self._engine.begin() as connection:
+            connection.execute(sa.delete(_CARDS).where(_CARDS.c.build == card.build))
+            connection.execute(sa.insert(_CARDS), [{"build": card.build, "card": card.model_dump_json()}])
 
     # -- what can go wrong ------------------------------------------------------------------------------------
 

@@ -7,7 +7,8 @@ from functools import partial
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.equations import ensemble_size
 from nuvlo.circuit.expression import ExpressionError, parse_expression
 from nuvlo.circuit.noise import noise

@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 
 from nuvlo import progress
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.kit import Kit

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 
 # Share of good units that lie inside every window of one set at once. A build passes through four or five sets, and
 # well over 95 in 100 good units are to pass all of them; tolerances end sharply, so the last per mille costs little width.

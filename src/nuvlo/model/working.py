@@ -7,7 +7,8 @@ from functools import cached_property
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array, Circuit
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.ohms import Ohmmeter, resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
@@ -104,11 +105,11 @@ class WorkingModel:
 
     def _place_trimmer(self, trim: Trim, reading: float, values: dict[str, Array]) -> None:
         """Give each member the trimmer position at which it would show ``reading`` (regula falsi, Illinois variant)."""
-        node = self.kit.point(trim.watch).node
+        watched = self.kit.point(trim.watch)
         name = f"{self.kit.element_of(trim.trimmer)}.pos"
 
         def error(position: Array) -> Array:
-            return operating_point(self.circuit, {**values, name: position}).voltage(node) - reading
+            return operating_point(self.circuit, {**values, name: position}).voltage(watched.node, watched.reference) - reading
 
         low, high = np.zeros(self.members), np.ones(self.members)
         f_low, f_high = error(low), error(high)
@@ -214,9 +215,8 @@ class WorkingModel:
         name = f"{self.kit.element_of(trim.trimmer)}.pos"
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
-        volts = (
-            operating_point(self.circuit, spread).voltage(self.kit.point(trim.watch).node).reshape(members, positions)
-        )
+        watched = self.kit.point(trim.watch)
+        volts = operating_point(self.circuit, spread).voltage(watched.node, watched.reference).reshape(members, positions)
         return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
 
     def compare(self, choice_id: str) -> list[Comparison]:

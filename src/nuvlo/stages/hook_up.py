@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import math
 
+from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage, Wire
-from nuvlo.kit.schools import taken
+from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
-from nuvlo.model import Task, Wants, Window
+from nuvlo.model import Window
 from nuvlo.model.working import CONTACT_OHMS
 from nuvlo.quantity import format_value, sentence
+from nuvlo.stages.answer import Asked, Solved, by_place
+from nuvlo.stages.task import Task, Wants
 
 LEADS = "leads"
 LEADS_WINDOW = Window(LEADS, "resistance", "Ω", 0.2, 0.0, 1.0)
@@ -28,13 +31,13 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     jacks = {wire.name for wire in late.values()}
     out = [_wired(kit, build, wire) for wire in kit.wires if wire.name not in jacks]
     out.append(
-        Task("hook_up.leads", Stage.HOOK_UP, Wants.READING, "Short the meter's leads", "Their own resistance is taken off "
+        Task(StepId.of(Stage.HOOK_UP, LEADS), Stage.HOOK_UP, Wants.READING, "Short the meter's leads", "Their own resistance is taken off "
              "every reading that follows.", LEADS, "resistance", "Ω", window=LEADS_WINDOW)
     )  # fmt: skip
     for pad, wire in late.items():
         lug = wire.start if wire.end == pad else wire.end
         out.append(
-            Task(f"hook_up.before.{pad}", Stage.HOOK_UP, Wants.READING, f"Ring out {pad} before {lug} is soldered",
+            Task(StepId.of(Stage.HOOK_UP, "before", pad), Stage.HOOK_UP, Wants.READING, f"Ring out {pad} before {lug} is soldered",
                  f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", pad,
                  "resistance", "Ω", parts=(pad,), nodes=(wire.net,))
         )  # fmt: skip
@@ -45,11 +48,17 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             continue
         seen.add(wire.net)
         out.append(
-            Task(f"hook_up.ring.{wire.start}", Stage.HOOK_UP, Wants.READING, f"Ring out {wire.start} to ground",
+            Task(StepId.of(Stage.HOOK_UP, "ring", wire.start), Stage.HOOK_UP, Wants.READING, f"Ring out {wire.start} to ground",
                  "Supply off and unplugged, controls where they start. Red lead on the lug, black on the case.",
                  wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
         )  # fmt: skip
     return out
+
+
+def ask(asked: Asked) -> Solved:
+    """What every lug should read to ground, and every pad before its jack is on."""
+    model = asked.model
+    return Solved(by_place(model.resistance_windows(model.ring_out_pairs())))
 
 
 def _wired(kit: Kit, build: Build, wire: Wire) -> Task:
@@ -60,7 +69,7 @@ def _wired(kit: Kit, build: Build, wire: Wire) -> Task:
         note += f" It is in the board at {inside} already."
     note += JOINTS[taken(build.stances, "joints")]
     return Task(
-        f"hook_up.wire.{wire.name}", Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
+        wire_step(wire.name), Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
         f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end), nodes=(wire.net,),
     )  # fmt: skip
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, CurveTaken
-from nuvlo.model import Band, Task, Wants
+from nuvlo.model import Band, Window
 from nuvlo.quantity import Measured, Verdict, format_value, judge
-
-SWEEP_SECONDS = 1.0
-RATE = 48_000.0
+from nuvlo.stages.answer import Asked, Solved
+from nuvlo.stages.task import Finding, Shown, Task, Wants, finding
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,61 @@ class Proof:
     gain_high: float
 
 
+@dataclass(frozen=True)
+class Proved(Solved):
+    """Where good units lie, and what the newest sweep says."""
+
+    band: Band | None = None
+    proof: Proof | None = None
+
+
+def ask(asked: Asked) -> Solved:
+    """The band of good units, the newest sweep judged by it, and the window of the gain."""
+    wanted = asked.kit.info.prove
+    if wanted is None:
+        return Solved()
+    band = asked.model.response_band
+    curves = asked.build.curves
+    return proved(band, judge_curve(curves[-1], band, wanted.reference_hz) if curves else None, wanted.reference_hz)
+
+
+def proved(band: Band, proof: Proof | None, reference_hz: float) -> Proved:
+    """The answer that a band and a judged sweep make: with the window of the gain at ``reference_hz``."""
+    low, nominal, high = (
+        float(np.interp(np.log(reference_hz), np.log(band.frequency), edge)) for edge in (band.low, band.nominal, band.high)
+    )
+    return Proved({("gain", "gain"): Window("gain", "gain", "dB", nominal, low, high)}, "", band, proof)
+
+
+def gain_finding(build: Build, solved: Solved) -> Finding | None:
+    """The gain as swept or typed, against the band; None before there is one."""
+    if build.latest("gain", "gain") is None:
+        return None
+    task = Task(StepId.of(Stage.PROVE, "gain"), Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB")
+    return finding(task, build, solved.windows)
+
+
+def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list[Finding]:
+    """A sweep's verdict is that of its curve; where only the gain was measured, that of the gain, which is told after it."""
+    gain = gain_finding(build, solved)
+    proof = solved.proof if isinstance(solved, Proved) else None
+    out = []
+    for f in found:
+        if f.task.wants is Wants.SWEEP and f.done and build.curves and proof is not None:
+            f = Finding(f.task, True, proof.verdict, proof.words, accepted=f.accepted)
+        elif f.task.wants is Wants.SWEEP and f.done and not build.curves and gain is not None:
+            f = Finding(f.task, True, gain.verdict, gain.words, accepted=f.accepted)
+        out.append(f)
+    return out
+
+
+def shown(found: Callable[[Stage], Sequence[Finding]], now: Finding | None) -> Shown:
+    """The readings that tell most of a finished unit: its points, each as last read, the newest first."""
+    kept = [f for stage in (Stage.WAKE, Stage.SET) for f in found(stage) if f.reading is not None]
+    seen = {f.task.target: f for f in kept if f.task.quantity != "resistance"}
+    return Shown("Readings", tuple(seen.values())[::-1])
+
+
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """One sweep."""
     prove = kit.info.prove
@@ -34,46 +89,12 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         return []
     title = f"Sweep {format_value(prove.from_hz, 'Hz')} to {format_value(prove.to_hz, 'Hz')}"
     return [
-        Task("prove.sweep", Stage.PROVE, Wants.SWEEP, title, prove.says, "response", "gain", "dB", nodes=(prove.node,))
+        Task(StepId.of(Stage.PROVE, "sweep"), Stage.PROVE, Wants.SWEEP, title, prove.says, "response", "gain", "dB", nodes=(prove.node,))
     ]
 
 
-def log_sweep(start: float, stop: float, level: float, seconds: float = SWEEP_SECONDS, rate: float = RATE) -> Array:
-    """Exponential sweep of ``level`` V peak, with silence before and after so that the record may be taken as periodic.
-
-    Source: A. Farina, "Simultaneous measurement of impulse response and distortion with a swept-sine technique",
-    AES 108th Convention, Paris 2000, equation 12. The sweep runs a third of an octave beyond both ends, faded there.
-    """
-    low, high = start / 2 ** (1 / 3), min(stop * 2 ** (1 / 3), 0.49 * rate)
-    count = round(seconds * rate)
-    t = np.arange(count) / rate
-    ratio = np.log(high / low)
-    phase = 2 * np.pi * low * seconds / ratio * (np.exp(t / seconds * ratio) - 1.0)
-    fade = int(0.02 * count)
-    window = np.ones(count)
-    window[:fade] = 0.5 - 0.5 * np.cos(np.pi * np.arange(fade) / fade)
-    window[-fade // 4 :] = window[: fade // 4 + (fade % 4 > 0)][::-1][-len(window[-fade // 4 :]) :]
-    silence = np.zeros(count // 4)
-    out: Array = np.concatenate([silence, level * window * np.sin(phase), silence])
-    return out
 
 
-def measured_response(played: Array, recorded: Array, rate: float, frequency: Array) -> Array:
-    """Magnitude in dB of recorded over played at ``frequency`` (F,) Hz.
-
-    The quotient of the spectra, averaged over a twenty-fourth of an octave about each frequency.
-    """
-    grid = np.fft.rfftfreq(played.size, 1.0 / rate)
-    sent, came = np.fft.rfft(played), np.fft.rfft(recorded)
-    cross, power = came * np.conj(sent), np.abs(sent) ** 2
-    half = 2.0 ** (1 / 48)
-    step = grid[1]
-    low = np.maximum(1, np.round(frequency / half / step)).astype(int)
-    high = np.maximum(low + 1, np.round(frequency * half / step).astype(int))
-    total = np.concatenate([[0], np.cumsum(cross)])
-    weight = np.concatenate([[0.0], np.cumsum(power)])
-    out: Array = 20.0 * np.log10(np.abs((total[high] - total[low]) / (weight[high] - weight[low])))
-    return out
 
 
 def judge_curve(curve: CurveTaken, band: Band, reference_hz: float) -> Proof:

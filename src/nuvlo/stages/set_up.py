@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from nuvlo.kit import Kit, Stage, Trim
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model import Task, TrimCurve, Wants, Window, WorkingModel
+from nuvlo.model import TrimCurve, Window, WorkingModel
 from nuvlo.quantity import Measured, Verdict, format_value, judge
+from nuvlo.stages.answer import Asked, Solved
+from nuvlo.stages.task import Finding, Task, Wants
 
 
 @dataclass(frozen=True)
@@ -24,6 +28,35 @@ class Advice:
     words: str
     reachable: bool
     settling: str
+
+
+@dataclass(frozen=True)
+class Trims(Solved):
+    """By the id of each trim: what its watched point reads over the travel, and what to do next."""
+
+    curves: Mapping[str, TrimCurve] = field(default_factory=dict)
+    advice: Mapping[str, Advice] = field(default_factory=dict)
+
+
+def ask(asked: Asked) -> Trims:
+    """The curve of every trim, and the next turn of each."""
+    trims = asked.kit.info.trim
+    curves = {t.id: asked.model.trim_curve(t) for t in trims}
+    return Trims({}, "", curves, {t.id: advise(asked.model, t, curves[t.id]) for t in trims})
+
+
+def trim_in_hand(kit: Kit, now: Task | None) -> Trim | None:
+    """The trim that a task belongs to; the first of the kit where it belongs to none."""
+    mine = (t for t in kit.info.trim if now and now.stage is Stage.SET and now.id.verb == t.id)
+    return next(mine, next(iter(kit.info.trim), None))
+
+
+def advice_on(now: Finding, solved: Solved) -> str:
+    """What to do with the trimmer in hand; empty before its point was read."""
+    advice = solved.advice.get(now.task.id.verb) if isinstance(solved, Trims) else None
+    if advice is None or advice.reading is None:
+        return ""
+    return " ".join(w for w in (advice.words, advice.settling) if w)
 
 
 def target_window(kit: Kit, build: Build, trim: Trim) -> Window | None:
@@ -41,20 +74,21 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     out = []
     for trim in kit.info.trim:
         window = target_window(kit, build, trim)
+        watched = kit.point(trim.watch)
         reading = _reading_since_turn(build, trim)
         detail = trim.says
         if window:
             detail += f" Wanted: {format_value(window.nominal, 'V')} at {trim.watch}, within {100 * trim.within:g} %."
         out.append(
-            Task(f"set.{trim.id}", Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, trim.watch, "voltage",
-                 "V", parts=(trim.watch, trim.trimmer), nodes=(kit.point(trim.watch).node,), window=window,
+            Task(StepId.of(Stage.SET, trim.id), Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, trim.watch, "voltage",
+                 "V", parts=(trim.watch, trim.trimmer), nodes=(watched.node, watched.reference), window=window,
                  must=False, done=reading is not None)
         )  # fmt: skip
         # A trim is over only when its reading lies inside the window with the meter's own doubt taken off.
         good = window is not None and judge(reading, window.low, window.high) is Verdict.IN
         if not good:
             out.append(
-                Task(f"set.{trim.id}.turn", Stage.SET, Wants.TURN, f"Turn {trim.trimmer}", "", trim.trimmer,
+                Task(StepId.of(Stage.SET, trim.id, "turn"), Stage.SET, Wants.TURN, f"Turn {trim.trimmer}", "", trim.trimmer,
                      parts=(trim.trimmer,), done=False)
             )  # fmt: skip
     return out

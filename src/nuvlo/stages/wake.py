@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from nuvlo.craft.order import board_order, plugged
+from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import board_order, plugged
-from nuvlo.kit.schools import taken
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model import Task, Wants
 from nuvlo.quantity import format_value, sentence
+from nuvlo.stages.answer import Asked, Solved, by_place
+from nuvlo.stages.task import Task, Wants
 
 LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
 SOCKETS = {
@@ -28,12 +30,12 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     for supply in kit.info.supply:
         if supply.point:
             out.append(
-                Task(f"wake.short.{supply.point}", Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
+                Task(StepId.of(Stage.WAKE, "short", supply.point), Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
                      f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω",
                      parts=(supply.point,), nodes=(supply.node,))
             )  # fmt: skip
     out += [
-        Task(f"wake.{step.verb}", Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)),
+        Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)),
              parts=step.parts)
         for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)
     ]  # fmt: skip
@@ -43,7 +45,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         if how == "charge" and abs(supply.volts) > LOW_VOLTS:
             limit = f"Not by stored charge: that is for low voltage. {FIRST_POWER['bulb']}"
         out.append(
-            Task(f"wake.current.{supply.name}", Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
+            Task(StepId.of(Stage.WAKE, "current", supply.name), Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
                  f"{limit} Controls where they start. Off at once if it passes the window.",
                  supply.name, "current", "A", nodes=(supply.node,))
         )  # fmt: skip
@@ -51,8 +53,14 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     for point in kit.info.point:
         later = " It is set in the next stage." if point.name in trims else ""
         out.append(
-            Task(f"wake.{point.name}", Stage.WAKE, Wants.READING, f"Measure {point.name}",
-                 f"{sentence(point.says)}. Black lead on ground.{later}", point.name, "voltage", "V",
-                 parts=(point.name,), nodes=(point.node,))
+            Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
+                 f"{sentence(point.says)}. Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
+                 parts=(point.name,), nodes=(point.node, point.reference))
         )  # fmt: skip
     return out
+
+
+def ask(asked: Asked) -> Solved:
+    """Ohms at the supplies before power, then the current of each supply and the volts at each point."""
+    model = asked.model
+    return Solved(by_place(model.resistance_windows(model.supply_pairs()) + model.voltage_windows()))

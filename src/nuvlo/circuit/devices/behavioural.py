@@ -7,7 +7,8 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.compiled import compiled
 from nuvlo.circuit.devices.group import Group, Parts
 from nuvlo.circuit.devices.junction import ZERO_CELSIUS, thermal_voltage

@@ -9,7 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
 from nuvlo.circuit.devices.junction import (
     CHARGE,

@@ -8,7 +8,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Element, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.devices.behavioural import Behavioural
 from nuvlo.circuit.devices.bipolar import Bipolars
 from nuvlo.circuit.devices.diode import Diodes

@@ -6,7 +6,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
 from nuvlo.circuit.devices.junction import (
     CHARGE,

@@ -9,7 +9,8 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvlo.circuit.circuit import Array, Circuit, Overrides
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, thermal_voltage
 
 Parts = tuple[Array, Array, Array, Array]

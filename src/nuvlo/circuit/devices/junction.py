@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 
 BOLTZMANN = 1.380649e-23  # J/K, exact by definition (SI Brochure, 9th edition)
 CHARGE = 1.602176634e-19  # C, exact by definition

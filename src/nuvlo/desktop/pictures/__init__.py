@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from importlib import import_module
 
-from PyQt6.QtWidgets import QWidget
-
+from nuvlo.desktop.pictures.frames import StagePicture
 from nuvlo.kit import Stage
+from nuvlo.stages.registry import row
 
-MODULES = {Stage.SET: "set_up"}
 
-
-def picture_for(stage: Stage) -> QWidget:
-    """A fresh picture of a stage. It has ``show_session(session, now, side)``. Loaded when first wanted."""
-    module = import_module(f"nuvlo.desktop.pictures.{MODULES.get(stage, stage.value)}")
-    widget: QWidget = module.Picture()
-    return widget
+def picture_for(stage: Stage) -> StagePicture:
+    """A fresh picture of a stage. Loaded when first wanted."""
+    module = import_module(f"nuvlo.desktop.pictures.{row(stage).module}")
+    picture: StagePicture = module.Picture()
+    return picture

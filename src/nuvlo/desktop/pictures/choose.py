@@ -13,6 +13,8 @@ from nuvlo.kit import Stage
 from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages import choose
 from nuvlo.stages.choose.search import wish_words
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 CURVE_ABOVE_CARDS, UNBOUND = 320, 16_777_215  # px
 
@@ -31,9 +33,10 @@ class Picture(CurveFrame):
         self.cards.hide()
         self.column.addWidget(self.cards, 1)
 
-    def show_session(self, session, now, side: str) -> None:
-        solved = session.solved(Stage.CHOOSE)
-        choices = session.kit.info.choice
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        solved = shown.answer(Stage.CHOOSE, choose.Proposed)
+        problem = shown.solved(Stage.CHOOSE)
+        choices = shown.kit.info.choice
         wanted = now.task.target if now else None
         choice = next((c for c in choices if c.id == wanted), choices[0] if choices else None)
         proposals = solved.proposals.get(choice.id, ()) if solved and choice else ()
@@ -41,12 +44,12 @@ class Picture(CurveFrame):
         drawn = bool(options and solved and [c.value for c in solved.comparisons] == options)
         self.cards.setVisible(bool(proposals) and not drawn)
         if drawn:
-            self._draw(session, choice, solved)
+            self._draw(shown, choice, solved)
         elif proposals:
-            self._list(session, choice, proposals)
+            self._list(shown, choice, proposals)
         else:
             self._heading(
-                solved.problem if solved and solved.problem else
+                problem.problem if problem and problem.problem else
                 "Working out what each option does" if choices else "This kit leaves nothing to choose."
             )  # fmt: skip
 
@@ -54,14 +57,15 @@ class Picture(CurveFrame):
         self.curve.heading.setText(words)
         self.curve.show_rest(False)
 
-    def _list(self, session, choice, proposals) -> None:
+    def _list(self, shown, choice, proposals) -> None:
         wanted = wish_words(choice.aim, proposals[0].results)
-        where = "from the drawer" if session.from_drawer else "'drawer' keeps to what you have"
+        where = "from the drawer" if shown.from_drawer else "'drawer' keeps to what you have"
         how = f"Sets of values, the best first ({where}): type 'choose 2' for the second." if choice.move else ""
         heading = "  ".join(w for w in (f"{choice.title}.", f"Wanted: {wanted}." if wanted else "", how) if w)
-        solved = session.solved(Stage.CHOOSE)
-        units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in session.kit.parts.values()}
-        at = next((k for k, p in enumerate(proposals) if _is_chosen(session, p)), -1)
+        solved = shown.answer(Stage.CHOOSE, choose.Proposed)
+        assert solved is not None
+        units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in shown.kit.parts.values()}
+        at = next((k for k, p in enumerate(proposals) if _is_chosen(shown, p)), -1)
         printed = solved.printed.get(choice.id)
         self.curve.setMaximumHeight(CURVE_ABOVE_CARDS if choice.id in solved.curves else UNBOUND)
         if choice.id in solved.curves:
@@ -72,33 +76,33 @@ class Picture(CurveFrame):
             self.curve.show_picture(Plot(heading, "frequency", f"{aim.source} to {aim.node}, dB", lines))
         else:
             self._heading(heading)
-        aims = (*choice.aim, *choose.told(session.kit, choice))
+        aims = (*choice.aim, *choose.told(shown.kit, choice))
         self.proposals.show_proposals(proposals, units, aims, at, printed)
 
-    def _draw(self, session, choice, solved) -> None:
+    def _draw(self, shown, choice, solved) -> None:
         self.curve.setMaximumHeight(UNBOUND)
         self.curve.show_rest(True)
-        chosen = session.build.choices.get(choice.id, choice.options[0].value)
+        chosen = shown.build.choices.get(choice.id, choice.options[0].value)
         printed = solved.comparisons[0]
-        unit = session.kit.part(choice.part).unit
+        unit = shown.kit.part(choice.part).unit
 
-        def shown(value: str) -> str:
+        def told(value: str) -> str:
             return format_value(parse_value(value, unit), unit)
 
         lines = [
-            Line(c.frequency, c.magnitude_db, f"{choice.part} {shown(c.value)}", c.value == chosen)
+            Line(c.frequency, c.magnitude_db, f"{choice.part} {told(c.value)}", c.value == chosen)
             for c in solved.comparisons
         ]
-        words = [f"{shown(c.value)}:  {choose.in_words(c, printed)}" for c in solved.comparisons]
+        words = [f"{told(c.value)}:  {choose.in_words(c, printed)}" for c in solved.comparisons]
         picture = Plot(f"{choice.title}, jack to jack", "frequency", "gain, dB", lines, words=words)
         self.curve.show_picture(picture)
 
 
-def _is_chosen(session, proposal) -> bool:
+def _is_chosen(shown, proposal) -> bool:
     """Whether every value of ``proposal`` is the one that was chosen."""
     for name, value in proposal.values.items():
-        part = session.kit.find_part(name) or session.kit.part_of(name)
-        text = session.build.chosen_values.get(part.ref) if part else None
+        part = shown.kit.find_part(name) or shown.kit.part_of(name)
+        text = shown.build.chosen_values.get(part.ref) if part else None
         if text is None or abs(parse_value(text, part.unit) / value - 1) > 1e-3:
             return False
     return True

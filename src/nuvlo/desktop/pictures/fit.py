@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from nuvlo.desktop.board_map import Marking
+from nuvlo.desktop.board.map import Marking
+from nuvlo.desktop.board.portrait import Portrait
 from nuvlo.desktop.pictures.frames import BoardFrame
-from nuvlo.desktop.portrait import Portrait
 from nuvlo.kit import Stage
 from nuvlo.stages.fit.joints import BAD
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
-SOLDER_SIDE = ("fit.solder", "fit.joints", "fit.wash")  # steps done on the other side of the board
+SOLDER_SIDE = ("solder", "joints", "wash")  # steps done on the other side of the board
 
 
 class Picture(BoardFrame):
@@ -19,15 +21,15 @@ class Picture(BoardFrame):
         self.portrait = Portrait()
         self.column.addWidget(self.portrait)
 
-    def show_session(self, session, now, side: str) -> None:
-        found = session.findings(Stage.FIT)
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        found = shown.findings(Stage.FIT)
         done = frozenset(f.task.target for f in found if f.done and f.task.target)
         # Soldering and the look at joints happen on the other side of the board.
-        wanted = side or ("bottom" if now and now.task.id.startswith(SOLDER_SIDE) else "top")
+        wanted = side or ("bottom" if now and now.task.id.does(Stage.FIT, *SOLDER_SIDE) else "top")
         lit = frozenset(now.task.parts) if now else frozenset()
-        only = lit if now and now.task.id.startswith("fit.polarity") else frozenset()
-        bad = frozenset(joint for joint, mark in session.build.joints.items() if mark in BAD)
-        self.board.show_board(session.kit, Marking(lit, done, wanted, bad=bad, only=only))
-        part = session.kit.find_part(now.task.target) if now and now.task.target else None
+        only = lit if now and now.task.id.does(Stage.FIT, "polarity") else frozenset()
+        bad = frozenset(joint for joint, mark in shown.build.joints.items() if mark in BAD)
+        self.map.show_board(shown.kit, Marking(lit, done, wanted, bad=bad, only=only))
+        part = shown.kit.find_part(now.task.target) if now and now.task.target else None
         self.portrait.setVisible(part is not None)
         self.portrait.show_part(part)

@@ -1,25 +1,45 @@
-"""The two frames most pictures share: a curve, and the board."""
+"""What all pictures of stages have in common, and the two frames most share: a curve, and the board."""
 
 from __future__ import annotations
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from nuvlo.desktop.board_map import BoardMap
+from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.jobs import Jobs
 from nuvlo.kit import Kit
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 
-class BoardFrame(QWidget):
+class StagePicture(QWidget):
+    """What the Picture lane shows in a stage. ``board`` is its map, where it has one."""
+
+    board: BoardMap | None = None
+    worker: Jobs | None = None  # for what takes longer than a redraw may
+
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        """Show a state with ``now`` in hand, the board from ``side`` where one was asked for."""
+        raise AssertionError(f"{type(self).__module__} shows nothing")
+
+    def forget(self) -> None:
+        """Another build is shown from now on."""
+
+
+class BoardFrame(StagePicture):
     """The board map, with room for more below it."""
 
     def __init__(self) -> None:
         super().__init__()
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(8, 4, 8, 4)
-        self.board = BoardMap()
-        self.column.addWidget(self.board, 1)
+        self.map = self.board = BoardMap()
+        self.column.addWidget(self.map, 1)
+
+    def forget(self) -> None:
+        self.map.forget()
 
 
-class CurveFrame(QWidget):
+class CurveFrame(StagePicture):
     """A curve. pyqtgraph loads with the first of these."""
 
     def __init__(self) -> None:

@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QThreadPool
+from PyQt6 import sip
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QImage, QPixmap, QResizeEvent
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
-from nuvlo.desktop import jobs
+from nuvlo.desktop.jobs import PAPER
 from nuvlo.desktop.lanes import label
+from nuvlo.desktop.pictures.frames import StagePicture
+from nuvlo.problems import NuvloError
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 
-class Picture(QWidget):
+class Picture(StagePicture):
     """The sheet."""
 
     def __init__(self) -> None:
@@ -26,27 +31,28 @@ class Picture(QWidget):
         self.column.addWidget(self.words)
         self.column.addWidget(self.page, 1)
         self._image: QImage | None = None
-        self._pool = QThreadPool(self)
         self._of: tuple[str, float] | None = None
 
-    def show_session(self, session, now, side: str) -> None:
-        path = session.sheet_path
-        if session.build.exports and path.exists():
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        path = shown.sheet_path
+        if shown.build.exports and path.exists():
             self.words.setText(f"{path.name} and {path.stem}.csv are in {path.parts[-3]}/{path.parts[-2]}")
             self.words.setToolTip(str(path.parent))
             mark = (str(path), path.stat().st_mtime)
             if mark != self._of:
                 self._of = mark
-                jobs.start(self, self._pool, lambda: _first_page(path), self._rendered)
+                if self.worker is not None:
+                    self.worker.start(PAPER, lambda: _first_page(path), self._rendered, build=shown.build.id)
             self._scale()
             return
         self._image = None
         self.page.clear()
-        sheet = session.sheet()
-        self.words.setText(f"This unit is {sheet.overall}: {len(sheet.rows)} readings will be on the sheet.")
+        sheet = shown.sheet()
+        self.words.setText(f"This unit is {sheet.overall}.\n{sheet.told}\n{len(sheet.rows)} readings will be on the sheet.")
 
-    def _rendered(self, image, error) -> None:
-        self._image = image
+    def _rendered(self, image: QImage | None, error: NuvloError | None) -> None:
+        if error is None and not sip.isdeleted(self):  # another light makes a picture of its own
+            self._image = image
         self._scale()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

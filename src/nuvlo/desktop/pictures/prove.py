@@ -9,19 +9,22 @@ from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.desktop.pictures.frames import CurveFrame
 from nuvlo.kit import Stage
 from nuvlo.quantity import format_value
+from nuvlo.stages.prove import Proved
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 
 class Picture(CurveFrame):
     """Band, earlier sweeps thin, the newest strong."""
 
-    def show_session(self, session, now, side: str) -> None:
-        solved = session.solved(Stage.PROVE)
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        solved, told = shown.answer(Stage.PROVE, Proved), shown.solved(Stage.PROVE)
         if solved is None or solved.band is None:
-            words = solved.problem if solved and solved.problem else "Working out the band of good units"
-            self.curve.heading.setText(words if session.kit.info.prove else "This kit does not say how to prove it.")
+            why = told.problem if told and told.problem else "Working out the band of good units"
+            self.curve.heading.setText(why if shown.kit.info.prove else "This kit does not say how to prove it.")
             return
         band = solved.band
-        curves = session.build.curves
+        curves = shown.build.curves
         lines = [
             Line(
                 np.array(c.frequency),

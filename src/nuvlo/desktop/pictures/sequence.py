@@ -8,7 +8,10 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
+from nuvlo.desktop.pictures.frames import StagePicture
 from nuvlo.stages import sequence
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 ROW = 46
 
@@ -65,7 +68,7 @@ def _why(step, p: QPainter, room: float) -> str:
     return p.fontMetrics().elidedText(told or step.reason, Qt.TextElideMode.ElideRight, int(room))
 
 
-class Picture(QWidget):
+class Picture(StagePicture):
     """The order in a scrolling column."""
 
     def __init__(self) -> None:
@@ -80,5 +83,5 @@ class Picture(QWidget):
         scroll.setWidget(self.steps)
         column.addWidget(scroll, 1)
 
-    def show_session(self, session, now, side: str) -> None:
-        self.steps.show_steps(sequence.order(session.kit, session.build.school))
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        self.steps.show_steps(sequence.order(shown.kit, shown.build.school))

@@ -8,27 +8,30 @@ from nuvlo.desktop.curve import Line
 from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.desktop.pictures.frames import CurveFrame
 from nuvlo.kit import Stage
+from nuvlo.stages.set_up import Trims, trim_in_hand
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 
 class Picture(CurveFrame):
     """The trimmer's curve."""
 
-    def show_session(self, session, now, side: str) -> None:
-        solved = session.solved(Stage.SET)
-        trims = session.kit.info.trim
-        if solved is None or solved.trim_curve is None or not trims:
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        solved, trims = shown.answer(Stage.SET, Trims), shown.solved(Stage.SET)
+        trim = trim_in_hand(shown.kit, now.task if now else None)
+        if solved is None or trim is None or trim.id not in solved.curves:
             self.curve.heading.setText(
-                solved.problem if solved and solved.problem else
-                "Working out the trimmer's curve" if trims else "This kit has nothing to set."
+                trims.problem if trims and trims.problem else
+                "Working out the trimmer's curve" if trim else "This kit has nothing to set."
             )  # fmt: skip
             return
-        trim, curve, advice = trims[0], solved.trim_curve, solved.advice
-        travel = session.kit.control(trim.trimmer).travel_deg
+        curve, advice = solved.curves[trim.id], solved.advice.get(trim.id)
+        travel = shown.kit.control(trim.trimmer).travel_deg
         degrees = curve.position * travel
         rising = curve.nominal[-1] > curve.nominal[0]
         order = slice(None) if rising else slice(None, None, -1)
         readings = [
-            r.measured.value for r in session.build.readings if r.point == trim.watch and r.stage == Stage.SET.value
+            r.measured.value for r in shown.build.readings if r.point == trim.watch and r.stage == Stage.SET.value
         ]
         points = [(float(np.interp(v, curve.nominal[order], degrees[order])), v) for v in readings]
         window = advice.window if advice and np.isfinite(advice.target) else None

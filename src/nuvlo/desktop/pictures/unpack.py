@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
@@ -9,9 +10,12 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QResizeE
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.portrait import Portrait
-from nuvlo.kit import Stage
+from nuvlo.desktop.board.portrait import Portrait
+from nuvlo.desktop.pictures.frames import StagePicture
+from nuvlo.kit import Kit, Stage
 from nuvlo.quantity import Verdict
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 CELL = 64.0  # px high
 
@@ -21,7 +25,7 @@ class Tray(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.found: list = []
+        self.found: Sequence[Finding] = ()
         self.now: Any = None
         self.kit: Any = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -40,7 +44,7 @@ class Tray(QWidget):
         width = self.width() / columns
         return QRectF((k % columns) * width, (k // columns) * CELL, width, CELL)
 
-    def show_found(self, found: list, now, kit) -> None:
+    def show_found(self, found: Sequence[Finding], now: Finding | None, kit: Kit) -> None:
         self.found, self.now, self.kit = found, now, kit
         self._fit()
         self.update()
@@ -86,7 +90,7 @@ class Tray(QWidget):
             p.drawEllipse(at, 4, 4)
 
 
-class Picture(QWidget):
+class Picture(StagePicture):
     """Portrait above, tray below."""
 
     def __init__(self) -> None:
@@ -102,12 +106,12 @@ class Picture(QWidget):
         column.addWidget(self.portrait)
         column.addWidget(self.scroll_area, 1)
 
-    def show_session(self, session, now, side: str) -> None:
-        part = session.kit.find_part(now.task.target) if now else None
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
+        part = shown.kit.find_part(now.task.target) if now else None
         self.portrait.setVisible(part is not None)
         self.portrait.show_part(part)
-        found = session.findings(Stage.UNPACK)
-        self.tray.show_found(found, now, session.kit)
+        found = shown.findings(Stage.UNPACK)
+        self.tray.show_found(found, now, shown.kit)
         at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), None)
         if at is not None:
             # Once the layout has run, so that places are known.

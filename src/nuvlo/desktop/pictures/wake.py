@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from nuvlo.desktop.board_map import Marking
+from nuvlo.desktop.board.map import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.kit import Stage
+from nuvlo.stages.task import Finding
+from nuvlo.workshop.snapshot import Snapshot
 
 
 class Picture(BoardFrame):
     """Where to hold the probe."""
 
-    def show_session(self, session, now, side: str) -> None:
+    def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
         readings = {
             f.task.target: (f"{f.task.target} {f.reading}", f.verdict.value)
-            for f in session.findings(Stage.WAKE) if f.reading is not None
+            for f in shown.findings(Stage.WAKE) if f.reading is not None
         }  # fmt: skip
         lit = frozenset(now.task.parts) if now else frozenset()
-        self.board.show_board(session.kit, Marking(lit, on_board(session.kit), side or "top", readings=readings))
+        self.map.show_board(shown.kit, Marking(lit, on_board(shown.kit), side or "top", readings=readings))

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.tools.page import Page
-from nuvlo.schedule import Schedule
 from nuvlo.stages.sequence.diary import Evening, told_together
+from nuvlo.workshop.schedule import Schedule
 
 MOST_PACES = 6
 MOST_LINES = 40  # told of one evening; the rest is counted

@@ -11,7 +11,7 @@ from nuvlo.desktop.curve import CurveView, Line, Picture
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
-from nuvlo.kit.folder import Change
+from nuvlo.kit.kit import Change
 from nuvlo.kit.variant import changes_in, varied
 from nuvlo.stages.choose.mods import Figures, figures, in_words
 

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QFrame, QVBoxLayout
 
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.tools.page import Page
+from nuvlo.files.manual import Fault, faults
+from nuvlo.files.tables import text_of
 from nuvlo.kit import Kit
-from nuvlo.kit.manual import Fault, faults
-from nuvlo.kit.tables import text_of
 
 
 @dataclass(frozen=True)

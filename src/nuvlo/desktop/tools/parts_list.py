@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QTableWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
-from nuvlo.kit.parts_list import MEANINGS, PartsList
-from nuvlo.kit.parts_list.writer import tolerance_text
+from nuvlo.files.parts_list import MEANINGS, PartsList
+from nuvlo.files.parts_list.writer import tolerance_text
 
 HEADINGS = ("line", "reference", "kind", "value", "tolerance", "rating", "note")
 NOTE = HEADINGS.index("note")

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 from nuvlo.desktop.lanes import HazardShape, label
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.desktop.tools.page import Page
-from nuvlo.kit.recipe import Recipe, read_recipe, recipe_folders
+from nuvlo.files.recipe import Recipe, read_recipe, recipe_folders
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.recipes import given_in, named, question_of, work_out
 from nuvlo.stages.choose.search import Proposal, curves, wish_words

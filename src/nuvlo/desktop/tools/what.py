@@ -7,8 +7,9 @@ from PyQt6.QtGui import QColor, QIcon, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.board.portrait import BANDS, BODY, LEAD
 from nuvlo.desktop.lanes import label
-from nuvlo.desktop.portrait import BANDS, BODY, LEAD
+from nuvlo.kit import Kit
 from nuvlo.problems import NuvloError
 from nuvlo.stages.unpack.identify import identify
 
@@ -43,9 +44,9 @@ class _Body(QWidget):
 class WhatTool(QWidget):
     """Click colours, or type ``what brown black orange gold``."""
 
-    def __init__(self, session) -> None:
+    def __init__(self, kit: Kit, ticked: set[str]) -> None:
         super().__init__()
-        self.session = session
+        self.kit, self.ticked = kit, ticked
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 4, 12, 4)
         column.setSpacing(10)
@@ -78,7 +79,7 @@ class WhatTool(QWidget):
         self.body.bands = [*self.body.bands, colour] if len(self.body.bands) < MOST_BANDS else [colour]
         self.body.update()
         try:
-            found = identify(" ".join(self.body.bands), self.session.kit, self.session.build.ticked)
+            found = identify(" ".join(self.body.bands), self.kit, self.ticked)
         except NuvloError:
             words = "These bands mean nothing yet: go on to the other end."
         else:

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
+from nuvlo.files.drawer import Spare
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.drawer import Spare
 from nuvlo.kit.schema import Aim, Choice
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model import Task, Wants, WorkingModel
+from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import laws
 from nuvlo.model.results import results
 from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
+from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.choose.search import Drawn, Proposal, Question, as_printed, curves, miss, search, share_right
+from nuvlo.stages.task import Task, Wants
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -32,15 +35,41 @@ def _task(kit: Kit, choice: Choice) -> Task:
         )
         detail = f"{choice.says}\nType 'choose 2' for the second set of values; Space keeps what is printed."
         title = f"Choose {', '.join(parts)}: {choice.title.lower()}"
-        return Task(f"choose.{choice.id}", Stage.CHOOSE, Wants.CHOOSE, title, detail, choice.id, parts=parts)
+        return Task(StepId.of(Stage.CHOOSE, choice.id), Stage.CHOOSE, Wants.CHOOSE, title, detail, choice.id, parts=parts)
     unit = kit.part(choice.part).unit
     options = "\n".join(
         f"{n}  {format_value(parse_value(o.value, unit), unit)}: {o.says}." for n, o in enumerate(choice.options, 1)
     )
     return Task(
-        f"choose.{choice.id}", Stage.CHOOSE, Wants.CHOOSE, f"Choose {choice.part}: {choice.title.lower()}",
+        StepId.of(Stage.CHOOSE, choice.id), Stage.CHOOSE, Wants.CHOOSE, f"Choose {choice.part}: {choice.title.lower()}",
         f"{choice.says}\n{options}\nType 'choose 2' for the second; Space keeps the first.", choice.id, parts=(choice.part,),
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Proposed(Solved):
+    """What the choices of a kit do, by their ids: options compared, sets of values found, those printed, and their curves."""
+
+    comparisons: tuple[Comparison, ...] = ()
+    proposals: Mapping[str, tuple[Proposal, ...]] = field(default_factory=dict)
+    printed: Mapping[str, Proposal] = field(default_factory=dict)
+    curves: Mapping[str, Drawn] = field(default_factory=dict)
+
+
+def ask(asked: Asked) -> Proposed:
+    """Every choice searched, and its options compared where there is a response to compare."""
+    kit, build = asked.kit, asked.build
+    choices = kit.info.choice
+    optional = next((c for c in choices if c.options), None)
+    compared = tuple(effects(asked.model, optional.id)) if optional and kit.info.prove else ()
+    proposed = {
+        c.id: tuple(propose(kit, c, build=build, drawer=asked.drawer, only_drawer=asked.only_drawer)) for c in choices
+    }
+    as_is = {c.id: p for c in choices if (p := printed(kit, c, build)) is not None}
+    curves = {
+        c.id: found for c in choices if c.id in as_is and (found := drawn(kit, c, (as_is[c.id], *proposed[c.id][:2]), build))
+    }  # fmt: skip
+    return Proposed({}, "", compared, proposed, as_is, curves)
 
 
 def choice_of(kit: Kit, choice_id: str) -> Choice:

@@ -9,10 +9,10 @@ import numpy as np
 
 from nuvlo import progress
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.craft.order import board_order, plugged
+from nuvlo.craft.schools import QUESTIONS, WIRES, Question, school_from, taken
+from nuvlo.craft.tray import sort_of
 from nuvlo.kit import Kit
-from nuvlo.kit.assembly import board_order, plugged
-from nuvlo.kit.schools import QUESTIONS, WIRES, Question, school_from, taken
-from nuvlo.kit.tray import sort_of
 from nuvlo.kit.variant import change, varied
 from nuvlo.model.ensemble import Law, laws, sample
 from nuvlo.problems import NuvloError

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from nuvlo.arrays import Array
 from nuvlo.circuit.balance import onset
-from nuvlo.circuit.circuit import Array
 from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.small_signal import log_frequencies, responses

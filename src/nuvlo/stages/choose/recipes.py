@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
-from nuvlo.kit.recipe import Recipe, read_recipe, recipe_folders
+from nuvlo.files.recipe import Recipe, read_recipe, recipe_folders
 from nuvlo.model.results import results
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.stages.choose.search import Proposal, Question, miss, search

@@ -9,11 +9,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nuvlo import progress
-from nuvlo.circuit.circuit import Array, Circuit
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.variation import Law, sample
-from nuvlo.kit.drawer import Spare
+from nuvlo.files.drawer import Spare
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.results import amount, results, unit_of
 from nuvlo.problems import NuvloError, Problem

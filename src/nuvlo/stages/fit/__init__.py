@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from datetime import timedelta
 
-from nuvlo.kit import Kit, Part, Stage, look_alikes
-from nuvlo.kit.assembly import Step, board_order
-from nuvlo.kit.bend import bends
-from nuvlo.kit.joints import rings
+from nuvlo.craft import look_alikes
+from nuvlo.craft.bend import bends
+from nuvlo.craft.joints import rings
+from nuvlo.craft.order import Step, board_order
+from nuvlo.craft.schools import taken
+from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.schema import Craft
-from nuvlo.kit.schools import taken
+from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
-from nuvlo.model import Task, Wants
 from nuvlo.quantity import format_value
 from nuvlo.stages.fit.joints import open_marks
 from nuvlo.stages.fit.seating import MISTAKES, handling, iron, seating, way_round
+from nuvlo.stages.task import Finding, Shown, Task, Wants
 
 MANY_HEATS = 3  # after which a pad may lift (common practice, no source)
 GATES = {
@@ -32,7 +35,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     cabinet = [_craft(kit, build, one) for one in kit.info.craft if one.id not in later]
     board: list[Task] = []
     for step in board_order(kit, build.school):
-        if step.stage != "fit":
+        if step.stage is not Stage.FIT:
             continue
         if step.verb == "fit":
             board += [_fit(kit, kit.parts[ref], build, step) for ref in step.parts]
@@ -43,17 +46,23 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return cabinet + board + [_craft(kit, build, one) for one in kit.info.craft if one.id in later]
 
 
-def reopened(kit: Kit, build: Build, refs: tuple[str, ...], off: bool) -> tuple[str, ...]:
+def shown(found: Callable[[Stage], Sequence[Finding]], now: Finding | None) -> Shown:
+    """What the parts in hand measured when they were unpacked."""
+    parts = now.task.parts if now else ()
+    return Shown("Measured at unpacking", tuple(f for f in found(Stage.UNPACK) if f.reading and f.task.target in parts))
+
+
+def reopened(kit: Kit, build: Build, refs: tuple[str, ...], off: bool) -> tuple[StepId, ...]:
     """Steps that no longer hold once parts were taken ``off``, or only re-heated."""
-    out = []
+    out: list[StepId] = []
     for step in board_order(kit, build.school):
         mine = [r for r in step.parts if r in refs]
         if step.verb == "joints":
-            out += [f"{step.id}.{k}" for k, ring in enumerate(rings(kit, step.parts), 1) if set(ring) & set(refs)]
+            out += [step.ring_id(k) for k, ring in enumerate(rings(kit, step.parts), 1) if set(ring) & set(refs)]
         elif step.verb in ("wash", "bake", "recheck", "close"):
             out.append(step.id)
         elif mine and off:
-            out += [step.part_id(r) for r in mine] if step.verb == "fit" else [step.id]
+            out += [fit_step(r) for r in mine] if step.verb == "fit" else [step.id]
     return tuple(s for s in out if s in build.done)
 
 
@@ -83,18 +92,14 @@ def _craft(kit: Kit, build: Build, one: Craft) -> Task:
     others = {c.id: c for c in kit.info.craft}
     before = [others[a] for a in one.after if a in others]
     ready = [
-        build.done_at[_craft_id(c)] + timedelta(hours=c.wait_hours) for c in before if _craft_id(c) in build.done_at
+        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours) for c in before if craft_step(c.id) in build.done_at
     ]
-    missing = [c.title for c in before if _craft_id(c) not in build.done]
+    missing = [c.title for c in before if craft_step(c.id) not in build.done]
     missing += [s.action for s in board_order(kit, build.school) if s.verb in one.after and s.id not in build.done]
     return Task(
-        _craft_id(one), Stage.FIT, Wants.STEP, one.title, "\n".join(s for s in said if s), not_before=max(ready, default=None),
+        craft_step(one.id), Stage.FIT, Wants.STEP, one.title, "\n".join(s for s in said if s), not_before=max(ready, default=None),
         awaits="; ".join(missing),
     )  # fmt: skip
-
-
-def _craft_id(one: Craft) -> str:
-    return f"fit.craft.{one.id}"
 
 
 def _hours(hours: float) -> str:
@@ -111,9 +116,9 @@ def _plain(kit: Kit, build: Build, step: Step) -> Task:
         often = [f"{r} ({build.heats[r]} times)" for r in step.parts if build.heats.get(r, 0) >= MANY_HEATS]
         detail += f"\nHeated often already: {', '.join(often)}; pads lift." if often else ""
     holding = [c for c in kit.info.craft if step.verb in c.holds_up]
-    missing = [c.title for c in holding if _craft_id(c) not in build.done]
+    missing = [c.title for c in holding if craft_step(c.id) not in build.done]
     dry = [
-        build.done_at[_craft_id(c)] + timedelta(hours=c.wait_hours) for c in holding if _craft_id(c) in build.done_at
+        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours) for c in holding if craft_step(c.id) in build.done_at
     ]
     return Task(
         step.id, Stage.FIT, Wants.STEP, step.action, detail, parts=step.parts, awaits="; ".join(missing),
@@ -141,7 +146,7 @@ def _joints(kit: Kit, build: Build, step: Step) -> list[Task]:
         detail = f"Every joint shiny and wetted, no bridge, solder seen on the far side: {', '.join(ring)}.\n"
         detail += "One that is not: 'joint r4.1 dull', 'bridge' or 'missing'; put right: 'joint r4.1 reflowed'."
         title = f"{step.action}, {k} of {len(found)} from the edge in"
-        out.append(Task(f"{step.id}.{k}", Stage.FIT, Wants.STEP, title, detail, parts=ring, wrong="; ".join(wrong)))
+        out.append(Task(step.ring_id(k), Stage.FIT, Wants.STEP, title, detail, parts=ring, wrong="; ".join(wrong)))
     return out
 
 
@@ -168,6 +173,6 @@ def _fit(kit: Kit, part: Part, build: Build, step: Step) -> Task:
         _more(kit, part.ref),
     ]
     return Task(
-        step.part_id(part.ref), Stage.FIT, Wants.STEP, f"Fit {part.ref}: {shown}", "\n".join(w for w in words if w), part.ref,
+        fit_step(part.ref), Stage.FIT, Wants.STEP, f"Fit {part.ref}: {shown}", "\n".join(w for w in words if w), part.ref,
         parts=(part.ref,),
     )  # fmt: skip

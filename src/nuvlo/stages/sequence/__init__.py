@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from nuvlo.craft.order import Step, board_order
+from nuvlo.craft.schools import DEFAULT_SCHOOL
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.assembly import Step, board_order
-from nuvlo.kit.schools import DEFAULT_SCHOOL
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model import Task, Wants
+from nuvlo.stages.task import Task, Wants
 
 
 def order(kit: Kit, school: str = DEFAULT_SCHOOL) -> list[Step]:
@@ -23,4 +24,4 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     gates = sum(s.gate is not None for s in steps)
     detail = f"{len(steps)} steps, {gates} of them checks, about {minutes:.0f} minutes at the bench.\n"
     detail += f"School: {build.school}. Another: 'school sections', 'school together', before the first part goes in."
-    return [Task("sequence.read", Stage.SEQUENCE, Wants.STEP, "Read the order through", detail)]
+    return [Task(StepId.of(Stage.SEQUENCE, "read"), Stage.SEQUENCE, Wants.STEP, "Read the order through", detail)]

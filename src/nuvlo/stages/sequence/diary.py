@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import groupby
 
+from nuvlo.craft.hazards import hazards
 from nuvlo.kit import Hazard, Kit, Stage
-from nuvlo.kit.hazards import hazards
 from nuvlo.stages.sequence.calendar import Calendar, Planned
 from nuvlo.stages.sequence.evenings import Free
 from nuvlo.stages.sequence.jobs import Job

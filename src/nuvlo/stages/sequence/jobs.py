@@ -6,13 +6,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
+from nuvlo.craft.joints import RING
+from nuvlo.craft.order import MINUTES, Step, board_order, plugged
+from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit
-from nuvlo.kit.assembly import MINUTES, Step, board_order, plugged
-from nuvlo.kit.joints import RING
-from nuvlo.kit.schools import taken
+from nuvlo.kit.schema import Stage
+from nuvlo.kit.step_id import StepId, craft_step, fit_step, wire_step
 from nuvlo.logbook import Build
-from nuvlo.model.task import POSTED
 from nuvlo.stages.sequence.pace import Pace
+from nuvlo.stages.task import POSTED
 
 # Minutes at the bench for what is no step of the order (rough figures; the log's own take their place).
 UNPACK_EACH, WIRE_EACH, RING_EACH, READ_EACH, TRIM_EACH, PROVE, SHEET = 0.4, 2.5, 0.7, 1.5, 10.0, 10.0, 5.0
@@ -83,7 +85,7 @@ def _board(kit: Kit, build: Build, pace: Pace, school: str) -> list[Job]:
     late = {ref for ref, mark in build.marks.items() if mark == POSTED}
     before: tuple[str, ...] = ("unpack",)
     for step in board_order(kit, school):
-        if step.stage == "hand_over" or (step.verb == "power" and not plugged(kit)):
+        if step.stage is Stage.HAND_OVER or (step.verb == "power" and not plugged(kit)):
             continue  # where nothing is plugged in, waking is the first power test
         waiting = (
             tuple(ref for ref in step.parts if ref in late)
@@ -130,7 +132,7 @@ def _left(step: Step, build: Build, waiting: tuple[str, ...]) -> float:
     if step.verb != "fit" and waiting and set(waiting) == set(step.parts):
         return 0.0
     if step.verb == "fit":
-        left = [r for r in step.parts if step.part_id(r) not in build.done and r not in waiting]
+        left = [r for r in step.parts if fit_step(r) not in build.done and r not in waiting]
         return len(left) / len(step.parts)
     return 1.0
 
@@ -144,14 +146,14 @@ def _times(pace: Pace, step: Step, kit: Kit) -> float:
 
 def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     """Wiring, readings, trims, proof, the lid and the sheet: one job each."""
-    wires = [w for w in kit.wires if f"hook_up.wire.{w.name}" not in build.done]
+    wires = [w for w in kit.wires if wire_step(w.name) not in build.done]
     rings = len({w.net for w in kit.wires}) if wires else 0
     wired = pace.minutes("hook-up", WIRE_EACH) * len(wires) + RING_EACH * rings
     if taken(build.stances, "wires") == "direct":  # one end of each is in the board already
         wired -= MINUTES["leads"][0] * sum(bool({w.start, w.end} & set(kit.wire_ends)) for w in wires)
     points = [p for p in kit.info.point if build.latest(p.name, stage="wake") is None]
     trims = [t for t in kit.info.trim if build.latest(t.watch, stage="set") is None]
-    lid = [s for s in board_order(kit) if s.stage == "hand_over" and f"hand_over.{s.verb}" not in build.done]
+    lid = [s for s in board_order(kit) if s.stage is Stage.HAND_OVER and s.id not in build.done]
     found = [
         Job("hook-up", "Hook up and ring out", wired, after=("mount", "wash", "joints"), kind="hook-up") if wires else None,
         Job("wake", "Wake: first power and every reading", pace.minutes("wake", READ_EACH) * len(points), WARM_UP_HOURS if trims else 0.0,
@@ -168,7 +170,7 @@ def _craft(kit: Kit, build: Build) -> list[Job]:
     brads = taken(build.stances, "glue") == "brads"
     out = []
     for one in kit.info.craft:
-        if f"fit.craft.{one.id}" in build.done:
+        if craft_step(one.id) in build.done:
             continue
         pinned = brads and one.open_minutes and one.clamps
         out.append(
@@ -207,22 +209,22 @@ def _dried(kit: Kit, found: list[Job], build: Build, now: datetime) -> list[Job]
     until: dict[str, datetime] = {"posted": now + timedelta(days=POST_DAYS)}
     wet = still_drying(kit, build, now)
     for one in kit.info.craft:
-        if f"fit.craft.{one.id}" in wet:
-            dry = wet[f"fit.craft.{one.id}"][1]
+        if craft_step(one.id) in wet:
+            dry = wet[craft_step(one.id)][1]
             following = [f"craft-{c.id}" for c in kit.info.craft if one.id in c.after]
             following += [j.id for j in found if j.kind in one.holds_up]
             until |= {name: max(dry, until.get(name, dry)) for name in following}
-    boards = [dry for step, (_, dry) in wet.items() if not step.startswith("fit.craft.")]
+    boards = [dry for step, (_, dry) in wet.items() if not StepId(step).does(Stage.FIT, "craft")]
     first = next((j.id for j in found if j.kind in MINUTES), None)
     if boards and first:
         until[first] = max(boards)
     return [replace(j, not_before=until[j.id]) if j.id in until else j for j in found]
 
 
-def still_drying(kit: Kit, build: Build, now: datetime) -> dict[str, tuple[str, datetime]]:
+def still_drying(kit: Kit, build: Build, now: datetime) -> dict[StepId, tuple[str, datetime]]:
     """What was done and is not dry, set or cool yet: step → its title, and when it will be."""
-    waits = {f"fit.craft.{c.id}": (c.title, c.wait_hours) for c in kit.info.craft}
-    waits |= {s.id: (s.action, s.waits_hours) for s in board_order(kit, build.school) if s.stage == "fit"}
+    waits: dict[str, tuple[str, float]] = {craft_step(c.id): (c.title, c.wait_hours) for c in kit.info.craft}
+    waits |= {s.id: (s.action, s.waits_hours) for s in board_order(kit, build.school) if s.stage is Stage.FIT}
     out = {}
     for step, at in build.done_at.items():
         title, hours = waits.get(step, ("", 0.0))

@@ -7,8 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+from nuvlo.craft.order import board_order
 from nuvlo.kit import Kit
-from nuvlo.kit.assembly import board_order
+from nuvlo.kit.schema import Stage
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, Event
 from nuvlo.logbook.events import PartMeasured, PartTicked, ReadingTaken, StepDone
 
@@ -57,7 +59,7 @@ def learned(builds: Iterable[tuple[Kit, Build, Sequence[Event]]]) -> Pace:
     """The pace of what is in the log: the time from one entry to the next, as long as nobody went away in between."""
     seen: dict[str, list[float]] = {}
     for kit, build, events in builds:
-        verbs = {s.id: s.verb for s in board_order(kit, build.school)}
+        verbs: dict[str, str] = {s.id: s.verb for s in board_order(kit, build.school)}
         before: datetime | None = None
         for event in events:
             took = event.at - before if before else None
@@ -74,14 +76,13 @@ def _kind(event: Event, kit: Kit, verbs: Mapping[str, str]) -> str:
             return "unpack"
         case ReadingTaken(stage="wake"):
             return "wake"
-        case StepDone(step=step) if step.startswith("fit.craft."):
-            return "craft." + step.removeprefix("fit.craft.")
-        case StepDone(step=step) if step.startswith("fit."):
-            *_, ref = step.split(".")
-            if ref in kit.parts:
-                return f"fit.{kit.parts[ref].kind}"
-            return verbs.get(step, "")
-        case StepDone(step=step) if step.startswith("hook_up.wire."):
+        case StepDone(step=step) if StepId(step).does(Stage.FIT, "craft"):
+            return "craft." + StepId(step).about
+        case StepDone(step=step) if StepId(step).does(Stage.FIT, "fit") and StepId(step).about in kit.parts:
+            return f"fit.{kit.parts[StepId(step).about].kind}"
+        case StepDone(step=step) if step in verbs:
+            return verbs[step]
+        case StepDone(step=step) if StepId(step).does(Stage.HOOK_UP, "wire"):
             return "hook-up"
         case _:
             return ""

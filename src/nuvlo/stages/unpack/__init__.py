@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from nuvlo.kit import Kit, Part, Stage, look_alikes
-from nuvlo.kit.schools import taken
-from nuvlo.kit.tray import in_tray_order, sort_of
+from dataclasses import replace
+
+from nuvlo.craft import look_alikes
+from nuvlo.craft.schools import taken
+from nuvlo.craft.tray import in_tray_order, sort_of
+from nuvlo.kit import Kit, Part, Stage
+from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model import Task, Wants, Window
+from nuvlo.model import Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
+from nuvlo.stages.answer import Solved
+from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.stages.unpack.check_in import check_in, strips
 
 FEW_OHMS = 50.0  # below which a fifth of an ohm in the leads shows
@@ -26,6 +32,16 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out
 
 
+def with_strips(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list[Finding]:
+    """A part that is wrong with all of its strip says so, and names every place it would have gone."""
+    wrong = strips(check_in(kit, build.measured, build.marks))
+    words = {ref: strip.words for strip in wrong for ref in strip.refs}
+    return [
+        replace(f, words=f"{f.words} {words[f.task.target]}") if f.stuck and f.task.target in words else f
+        for f in found
+    ]  # fmt: skip
+
+
 def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
     chosen = build.chosen_values.get(part.ref)
     value = parse_value(chosen, part.unit) if chosen else part.value
@@ -41,13 +57,13 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
             detail += f"\n{count} readings, {format_value(apart, part.unit, 2)} apart; their mean counts."
         detail = f"{detail}\n{warning}" if warning else detail
         return Task(
-            f"unpack.{part.ref}", Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
+            StepId.of(Stage.UNPACK, part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
             part.unit, (part.ref,), window=window,
         )  # fmt: skip
     detail = f"{part.text}. {marking(part) or part.note}".strip().rstrip(".") + "."
     detail = f"{detail}\n{warning}" if warning else detail
     return Task(
-        f"unpack.{part.ref}",
+        StepId.of(Stage.UNPACK, part.ref),
         Stage.UNPACK,
         Wants.TICK,
         f"Find {part.ref}: {part.kind}",
@@ -73,4 +89,4 @@ def marking(part: Part) -> str:
         return ""
 
 
-__all__ = ["check_in", "marking", "strips", "tasks", "tolerance_words"]
+__all__ = ["check_in", "marking", "strips", "tasks", "tolerance_words", "with_strips"]

@@ -8,8 +8,8 @@ from itertools import combinations_with_replacement
 
 import numpy as np
 
+from nuvlo.files.drawer import Spare
 from nuvlo.kit import Part
-from nuvlo.kit.drawer import Spare
 from nuvlo.model.stress import Stress, over_rating
 from nuvlo.quantity import format_value
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nuvlo.circuit.circuit import Array
+from nuvlo.arrays import Array
 from nuvlo.kit import Kit
 from nuvlo.model.results import results, unit_of
 from nuvlo.problems import NuvloError, Problem

@@ -1,0 +1,1 @@
+"""Sweeps and weighting: what is heard, as numbers."""

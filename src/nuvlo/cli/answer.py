@@ -1,0 +1,53 @@
+"""What every verb answers: an exit status, a JSON document and words for people. Printed in one place.
+
+Exit status: 0 done, 1 something in the input is wrong or cannot be solved, 2 wrong usage.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from typing import Any
+
+from nuvlo.problems import NuvloError
+
+Document = dict[str, Any]
+Answer = tuple[int, Document, str]
+Handler = Callable[[argparse.Namespace], Answer]
+
+
+class Verbs:
+    """Where families of verbs add theirs."""
+
+    def __init__(self, parser: argparse.ArgumentParser) -> None:
+        self._verbs = parser.add_subparsers(title="verbs", metavar="VERB")
+
+    def add(self, name: str, handler: Handler, says: str, under: Any = None) -> argparse.ArgumentParser:
+        """A verb, of the command itself or ``under`` a group."""
+        made: argparse.ArgumentParser = (under or self._verbs).add_parser(name, help=says, description=says)
+        made.set_defaults(handler=handler)
+        made.add_argument("--json", action="store_true", help="print one JSON document")
+        return made
+
+    def group(self, name: str, says: str) -> argparse.ArgumentParser:
+        """A word with verbs of its own behind it, as ``kit check``."""
+        made: argparse.ArgumentParser = self._verbs.add_parser(name, help=says, description=says)
+        return made
+
+
+def answered(handler: Handler, arguments: argparse.Namespace) -> int:
+    """Run ``handler`` and print what it answers, or what was wrong; the exit status."""
+    try:
+        status, document, text = handler(arguments)
+    except NuvloError as error:
+        status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
+        print(error, file=sys.stderr)
+    except BrokenPipeError:
+        return 0
+    if arguments.json:
+        print(json.dumps(document, ensure_ascii=False, allow_nan=False))
+    elif text:
+        print(text)
+    return status

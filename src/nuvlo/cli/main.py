@@ -1,0 +1,36 @@
+"""The ``nuvlo`` command. Every verb takes ``--json`` and then prints one document on standard output."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+
+from nuvlo.cli import choose, journey, kit, predict, sequence, solve, unpack, window
+from nuvlo.cli.answer import Verbs, answered
+
+FAMILIES = (window, kit, solve, predict, unpack, choose, sequence, journey)
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one verb; returns the exit status."""
+    parser = command_line()
+    arguments = parser.parse_args(argv)
+    if not hasattr(arguments, "handler"):
+        parser.print_help()
+        return 2
+    return answered(arguments.handler, arguments)
+
+
+def command_line() -> argparse.ArgumentParser:
+    """The parser, with the verbs of all families."""
+    parser = argparse.ArgumentParser(
+        prog="nuvlo", description="Bench companion for builders of audio electronics kits."
+    )
+    verbs = Verbs(parser)
+    for family in FAMILIES:
+        family.add_verbs(verbs)
+    return parser
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""The board map and what is drawn on it."""

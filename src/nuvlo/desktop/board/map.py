@@ -1,0 +1,539 @@
+"""The board to scale, from either side; parts drawn from kind and size, polarity marked, wires and test points."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from math import hypot
+from time import perf_counter
+
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QRegion,
+    QTransform,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.board.painter import BoardPainter
+from nuvlo.desktop.board.view import Underlay, View, room_for
+from nuvlo.kit import Kit, Pad
+from nuvlo.logbook import BoardPictured
+
+WIRES = {
+    "red": "#C3312F", "black": "#20262B", "white": "#C9C2B2", "orange": "#E07B25", "blue": "#2F5FB0", "green": "#3B8B4B",
+    "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
+}  # fmt: skip
+PANEL_ROOM_MM = 26.0
+ROOM_MM = 6.0  # round the pads of a part, for its body and print
+HEADING_PX = 26.0  # above the map, for what it shows
+SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
+SLICE_MS = 12.0  # that a painting may hold the interface at a time
+WHEEL = 1.2  # nearer by one notch
+REACH_PX = 26.0  # from a pad, that still picks its part
+
+
+@dataclass(frozen=True)
+class Marking:
+    """What of the map is lit: parts and pads in hand, parts that are in, wires shown, words beside points."""
+
+    lit: frozenset[str] = frozenset()
+    done: frozenset[str] = frozenset()
+    side: str = "top"
+    wires: bool = False
+    wire_now: str = ""
+    wires_done: frozenset[str] = frozenset()
+    readings: dict[str, tuple[str, str]] = field(default_factory=dict)
+    net: str = ""
+    bad: frozenset[str] = frozenset()  # joints, as R4.1
+    only: frozenset[str] = frozenset()  # the rest is faint, where there are any
+
+
+@dataclass(frozen=True)
+class _Key:
+    """What a painting shows. Kits are compared by which they are: comparing what is in them takes longer than painting."""
+
+    kit: Kit
+    plain: Marking
+    size: QSize
+    underlay: bool
+    theme: str
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, _Key) or self.kit is not other.kit:
+            return False
+        return (self.plain, self.size, self.underlay, self.theme) == (other.plain, other.size, other.underlay, other.theme)
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+@dataclass
+class _Painting:
+    """A painting of the board under way: for which ``key`` and view, on what, and what is left of it."""
+
+    key: object
+    view: View
+    kept: QPixmap
+    painter: BoardPainter
+    left: Iterator[None]
+    marking: Marking
+
+
+class BoardMap(QWidget):
+    """Fits itself to the room there is; wheel and drag bring it nearer and move it. ``picked`` tells the part that was
+    clicked; ``said`` what a click is wanted for; ``aligned`` where two pads are in a picture: (``R1.1``, x, y), px, twice."""
+
+    picked = pyqtSignal(str)
+    said = pyqtSignal(str)
+    aligned = pyqtSignal(tuple, tuple)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.kit: Kit | None = None
+        self.marking = Marking()
+        self.view = View()
+        self.underlays: dict[str, Underlay] = {}  # by side
+        self.laid: dict[str, BoardPictured] = {}  # what the log says of them, by side
+        self._aligning: tuple[QPixmap, tuple[Pad, Pad], list[tuple[float, float]]] | None = None
+        self._fixed: tuple[object, View, QPixmap] | None = None  # what is fixed to the board, painted once
+        self._painted: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())  # lit and done in it
+        self._under_way: _Painting | None = None  # of a board too large to be painted at once
+        self._pressed: QPointF | None = None  # where the left button went down
+        self._dragged: QPointF | None = None  # where the hand has moved the board to, once it moves it
+        self._moving = False
+        self._frame: tuple[float, float, float] | None = None  # of the painting under way
+        self._sharpen = QTimer(self)
+        self._sharpen.setSingleShot(True)
+        self._sharpen.timeout.connect(self._settled)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(260, 200)
+
+    def show_board(self, kit: Kit, marking: Marking) -> None:
+        self.kit, self.marking = kit, marking
+        lit = ", ".join(sorted(marking.lit))
+        side = "component side" if marking.side == "top" else "solder side, mirrored"
+        self.setAccessibleName(f"Board map, {side}" + (f", lit: {lit}" if lit else ""))
+        self.update()
+
+    # -- geometry -----------------------------------------------------------------------------------------------
+
+    def _fit(self) -> tuple[float, float, float]:
+        """Pixels per mm and the place of the board's lower left corner, as it fits its room."""
+        board = self.kit.board
+        width, height = board.size
+        rows = self._rows() if self.marking.wires else ([], [])
+        above, below = (PANEL_ROOM_MM if row else 0.0 for row in rows)
+        turn = 0.0 if self.marking.wires else self.view.turn
+        wide, high = room_for(width, height + above + below, turn)
+        scale = min((self.width() - 48) / wide, (self.height() - 74) / high)
+        free = self.height() + 20 - (height + above + below) * scale
+        return scale, (self.width() - width * scale) / 2, free / 2 + (above + height) * scale
+
+    def _centre(self) -> QPointF:
+        """About what the view turns."""
+        return QPointF(self.width() / 2, (self.height() + 20) / 2)
+
+    def centre(self) -> QPointF:
+        """About what the view turns."""
+        return self._centre()
+
+    def focus(self) -> QPointF:
+        """Where to look nearer: the parts in hand, else the middle."""
+        mine = [self.place(q.x_mm, q.y_mm) for q in self.kit.board.pads if q.ref in self.marking.lit]
+        return sum(mine, QPointF()) / len(mine) if mine else self._centre()
+
+    def forget(self) -> None:
+        """Another build is shown from now on: nothing of this one's pictures or look is kept."""
+        self.kit, self.view, self._aligning = None, View(), None
+        self.underlays.clear()
+        self.laid.clear()
+        self._fixed = self._under_way = None
+
+    def give_up_aligning(self) -> None:
+        """No picture is to be laid beneath after all."""
+        self._aligning = None
+        self.update()
+
+    def lift(self, side: str) -> None:
+        """Take the picture of one side away."""
+        self.underlays.pop(side, None)
+        self.laid.pop(side, None)
+        self._fixed = None
+        self.update()
+
+    def scale(self) -> float:
+        """Pixels per mm as seen."""
+        return self._fit()[0] * (1.0 if self.marking.wires else self.view.zoom)
+
+    @property
+    def whole(self) -> bool:
+        """Whether nothing of it is still to be painted."""
+        return self._under_way is None
+
+    def underlay_shown(self) -> bool:
+        return self.marking.side in self.underlays and not self.marking.wires
+
+    def _rows(self) -> tuple[list[str], list[str]]:
+        """Panel parts above and below the board, each near the pads it is wired to and in their order."""
+        pads = {pad.ref: pad for pad in self.kit.board.pads}
+        reached: dict[str, list[Pad]] = {}
+        for wire in self.kit.wires:
+            for end, other in ((wire.start, wire.end), (wire.end, wire.start)):
+                if "." in end:
+                    mine = reached.setdefault(end.partition(".")[0], [])
+                    if other in pads:
+                        mine.append(pads[other])
+        heights = [y for _, y in self.kit.board.outline]
+        middle = sum(heights) / len(heights)
+
+        def mean(ref: str, axis: str) -> float:
+            return sum(getattr(pad, axis) for pad in reached[ref]) / max(1, len(reached[ref]))
+
+        ordered = sorted(reached, key=lambda ref: self.place_x(mean(ref, "x_mm")))
+        above = [ref for ref in ordered if mean(ref, "y_mm") > middle]
+        return above, [ref for ref in ordered if ref not in above]
+
+    def place_x(self, x_mm: float) -> float:
+        """Order of a place from left to right, as seen from the side shown."""
+        return self.kit.board.seen_from(x_mm, self.marking.side)
+
+    def place(self, x_mm: float, y_mm: float) -> QPointF:
+        """Pixels of a place on the board, given as seen from the component side."""
+        scale, left, bottom = self._frame or self._fit()
+        board = self.kit.board
+        seen = board.seen_from(x_mm, self.marking.side)
+        at = QPointF(left + (seen - board.left) * scale, bottom - (y_mm - self._low) * scale)
+        return at if self.marking.wires or self.view == View() else self.view.transform(self._centre()).map(at)
+
+    @property
+    def _low(self) -> float:
+        return min(y for _, y in self.kit.board.outline)
+
+    def _lugs(self) -> dict[str, QPointF]:
+        """Where the lugs of panel parts are drawn."""
+        out = {}
+        for row, mine in enumerate(self._rows()):
+            y = 62.0 if row == 0 else self.height() - 48.0
+            for k, ref in enumerate(mine):
+                x = self.width() * (k + 0.5) / len(mine)
+                names = sorted({e for w in self.kit.wires for e in (w.start, w.end) if e.startswith(ref + ".")})
+                for i, lug in enumerate(names):
+                    out[lug] = QPointF(x + (i - (len(names) - 1) / 2) * min(46.0, self.width() / len(mine) / 2.6), y)
+        return out
+
+    # -- hand ---------------------------------------------------------------------------------------------------
+
+    def look(self, view: View) -> None:
+        """Look at the board otherwise."""
+        if view.turn != self.view.turn:
+            self._fixed = None
+        self.view, self._moving = view, True
+        self._sharpen.start(SHARPEN_MS)
+        self.update()
+
+    def _settled(self) -> None:
+        self._moving = False
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.kit and self.kit.board and not self.marking.wires:
+            self.look(self.view.zoomed(WHEEL ** (event.angleDelta().y() / 120), event.position(), self._centre()))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.kit is None or self.kit.board is None:
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._aligning is not None:
+            self._align_click(event.position())
+            return
+        self._pressed = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None or self.marking.wires:
+            return
+        moved = event.position() - (self._dragged or self._pressed)
+        if self._dragged is None and hypot(moved.x(), moved.y()) < QApplication.startDragDistance():
+            return  # a hand is never quite still
+        self.look(self.view.moved(moved))
+        self._dragged = event.position()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._pressed is not None and self._dragged is None:
+            self._pick(self._pressed)
+        self._pressed = self._dragged = None
+
+    def _pick(self, there: QPointF) -> None:
+        """Tell the part whose pad lies nearest, within reach."""
+        best = None
+        for pad in self.kit.board.pads:
+            at = self.place(pad.x_mm, pad.y_mm)
+            far = hypot(at.x() - there.x(), at.y() - there.y())
+            if far < REACH_PX and (best is None or far < best[0]):
+                best = (far, pad.ref)
+        if best:
+            self.picked.emit(best[1])
+
+    # -- a picture beneath --------------------------------------------------------------------------------------
+
+    def align(self, picture: QPixmap) -> None:
+        """Show ``picture`` alone and ask for two clicks: where two pads far apart are in it."""
+        pads = self.kit.board.pads
+        pair = max(
+            ((a, b) for a in pads[:1] + pads[-1:] for b in pads),
+            key=lambda ab: hypot(ab[0].x_mm - ab[1].x_mm, ab[0].y_mm - ab[1].y_mm),
+        )
+        self._aligning = (picture, pair, [])
+        self.said.emit(f"Click where pad {pair[0].pin} of {pair[0].ref} is in the picture.")
+        self.update()
+
+    def _picture_frame(self, picture: QPixmap) -> QTransform:
+        """From px of a picture that is being aligned to px of this widget."""
+        scale = min(self.width() / picture.width(), self.height() / picture.height())
+        out = QTransform()
+        out.translate((self.width() - picture.width() * scale) / 2, (self.height() - picture.height() * scale) / 2)
+        out.scale(scale, scale)
+        return out
+
+    def _align_click(self, at: QPointF) -> None:
+        assert self._aligning is not None
+        picture, pair, clicks = self._aligning
+        there = self._picture_frame(picture).inverted()[0].map(at)
+        clicks.append((there.x(), there.y()))
+        if len(clicks) == 1:
+            self.said.emit(f"Now where pad {pair[1].pin} of {pair[1].ref} is.")
+            return
+        self._aligning = None
+        try:
+            self.lay_under(picture, self.marking.side, pair, clicks[0], clicks[1])
+        except ValueError as same:
+            self.said.emit(f"It cannot be laid beneath: {same}. Try again.")
+            self.update()
+            return
+        first, second = (f"{pad.ref}.{pad.pin}" for pad in pair)
+        self.aligned.emit((first, *clicks[0]), (second, *clicks[1]))
+
+    def lay_under(
+        self,
+        picture: QPixmap,
+        side: str,
+        pads: tuple[Pad, Pad],
+        first: tuple[float, float],
+        second: tuple[float, float],
+    ) -> None:
+        """Lay a picture beneath one side. Raises ``ValueError`` where the two places are the same."""
+        board = self.kit.board
+        at = [(board.seen_from(q.x_mm, side) - board.left, q.y_mm - self._low) for q in pads]
+        under = Underlay(picture, side, first, second, at[0], at[1])
+        under.to_board()
+        self.underlays[side] = under
+        self._fixed = None
+        self.update()
+
+    # -- painting -----------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.kit is None or self.kit.board is None:
+            p.setPen(theme.colour("faint"))
+            p.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "This kit has no placement.csv and pads.csv: no map to draw."
+            )
+            return
+        if self._aligning is not None:
+            p.setTransform(self._picture_frame(self._aligning[0]))
+            p.drawPixmap(0, 0, self._aligning[0])
+            return
+        p.setClipRect(QRectF(0, HEADING_PX, self.width(), self.height() - HEADING_PX))
+        self._fixed_layer(p)
+        p.setClipping(False)
+        board, m = self.kit.board, self.marking
+        p.setFont(theme.words(10, bold=True))
+        p.setPen(theme.colour("faint"))
+        side = "Component side" if m.side == "top" else "Solder side, as turned over in the hand"
+        width, height = board.size
+        net = f"   net {m.net}: {sum(q.net == m.net for q in board.pads)} pads" if m.net else ""
+        words = f"{side}   {width:g} × {height:g}\u202fmm{net}"
+        p.drawText(QRectF(16, 4, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, words)
+        if m.wires:
+            self._wires(p)
+        first = {pad.ref: pad for pad in reversed(board.pads)}
+        for ref, (words, verdict) in m.readings.items():
+            if ref in first:
+                self._reading(p, first[ref], words, verdict)
+
+    def _fixed_layer(self, p: QPainter) -> None:
+        """What is fixed to the board: painted once, and while the board is moved under the hand only laid there anew."""
+        plain = replace(self.marking, lit=frozenset(), done=frozenset(), readings={})
+        assert self.kit is not None
+        key = _Key(self.kit, plain, self.size(), self.underlay_shown(), theme.current().name)
+        if self._fixed is not None and self._fixed[0] == key:
+            self._touch_up()
+            if self._fixed[1] == self.view or self._moving:
+                self._lay(p)
+                return
+        if self._under_way is None or (self._under_way.key, self._under_way.view) != (key, self.view):
+            self._under_way = self._begun(key)
+        now = self._under_way
+        if self._paint_on(now):
+            self._fixed, self._painted = (key, self.view, now.kept), (now.marking.lit, now.marking.done)
+            self._under_way = None
+            self._touch_up()
+        else:
+            QTimer.singleShot(0, self.update)
+            if self._fixed is None or self._fixed[0] != key:
+                p.drawPixmap(0, 0, now.kept)
+                return
+        self._lay(p)
+
+    def _lay(self, p: QPainter) -> None:
+        """What was painted, where it now belongs."""
+        assert self._fixed is not None
+        _, view, kept = self._fixed
+        p.save()
+        if view != self.view:
+            there, back = self.view.transform(self._centre()), view.transform(self._centre()).inverted()[0]
+            p.setTransform(back * there)
+        p.drawPixmap(0, 0, kept)
+        p.restore()
+
+    def _begun(self, key: object) -> _Painting:
+        kept = QPixmap(self.size() * self.devicePixelRatio())
+        kept.setDevicePixelRatio(self.devicePixelRatio())
+        kept.fill(Qt.GlobalColor.transparent)
+        inner = QPainter(kept)
+        self._frame = self._fit()
+        if self.underlay_shown():
+            self._underlay(inner)
+        painter = BoardPainter(inner, self)
+        self._frame = None
+        inner.end()
+        return _Painting(key, self.view, kept, painter, painter.slices(), self.marking)
+
+    def _paint_on(self, now: _Painting) -> bool:
+        """Go on with a painting for a while; whether it is done."""
+        end = perf_counter() + SLICE_MS / 1000.0
+        inner = now.painter.p = QPainter(now.kept)
+        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._frame = self._fit()
+        done = True
+        for _ in now.left:
+            if perf_counter() > end:
+                done = False
+                break
+        self._frame = None
+        inner.end()
+        return done
+
+    def _touch_up(self) -> None:
+        """Paint anew, in what is kept, only the parts that were lit, or are, or went in since."""
+        lit, done = self._painted
+        changed = (lit ^ self.marking.lit) | (done ^ self.marking.done)
+        if not changed or self._fixed is None or self._fixed[1] != self.view:
+            return
+        _, _, kept = self._fixed
+        self._painted = (self.marking.lit, self.marking.done)
+        inner = QPainter(kept)
+        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._frame = self._fit()
+        region, wide = QRegion(), QRegion()
+        for ref in changed:
+            region = region.united(self._room_of(ref))
+            wide = wide.united(self._room_of(ref, 2.5))  # whose bodies may reach into it
+        inner.setClipRegion(region)
+        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+        inner.fillRect(self.rect(), Qt.GlobalColor.transparent)
+        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
+        if self.underlay_shown():
+            self._underlay(inner)
+        near = {q.ref for q in self.kit.board.pads if wide.contains(self.place(q.x_mm, q.y_mm).toPoint())}
+        BoardPainter(inner, self).paint(near | changed)
+        self._frame = None
+        inner.end()
+
+    def _room_of(self, ref: str, wider: float = 1.0) -> QRect:
+        """Pixels that a part may cover, its print and its leads too."""
+        mine = [self.place(q.x_mm, q.y_mm) for q in self.kit.board.pads_of(ref)]
+        around = wider * (self.scale() * ROOM_MM + 12.0)
+        xs, ys = [q.x() for q in mine] or [0.0], [q.y() for q in mine] or [0.0]
+        box = QRectF(min(xs) - around, min(ys) - around, max(xs) - min(xs) + 2 * around, max(ys) - min(ys) + 2 * around)
+        return box.toAlignedRect()
+
+    def _underlay(self, p: QPainter) -> None:
+        scale, left, bottom = self._fit()
+        to_room = QTransform(scale, 0, 0, -scale, left, bottom)
+        under = self.underlays[self.marking.side]
+        p.save()
+        p.setTransform(under.to_board() * to_room * self.view.transform(self._centre()))
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawPixmap(0, 0, under.picture)
+        p.restore()
+
+    def _wires(self, p: QPainter) -> None:
+        lugs = self._lugs()
+        pads = {pad.ref: self.place(pad.x_mm, pad.y_mm) for pad in self.kit.board.pads}
+        for wire in sorted(self.kit.wires, key=lambda w: w.name == self.marking.wire_now):
+            a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
+            if a is None or b is None:
+                continue
+            now, done = wire.name == self.marking.wire_now, wire.name in self.marking.wires_done
+            colour = QColor(WIRES.get(wire.colour, theme.current().faint))
+            if wire.colour == "black" and theme.current() is theme.LAMP:
+                colour = QColor("#8C8C8C")
+            colour.setAlpha(255 if now or done else 70)
+            pen = QPen(colour, 5 if now else 2.2)
+            if not (now or done):
+                pen.setStyle(Qt.PenStyle.DotLine)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            path = QPainterPath(a)
+            bend = (b.y() - a.y()) * 0.45
+            if abs(b.y() - a.y()) < 30:  # from one panel part to another: sag towards the board
+                sag = a.y() + (-46 if a.y() > self.height() / 2 else 46)
+                path.cubicTo(QPointF(a.x(), sag), QPointF(b.x(), sag), b)
+            else:
+                path.cubicTo(QPointF(a.x(), a.y() + bend), QPointF(b.x(), b.y() - bend), b)
+            if now:
+                p.setPen(QPen(theme.colour("copper"), 9))
+                p.drawPath(path)
+            p.setPen(pen)
+            p.drawPath(path)
+        for lug, at in lugs.items():
+            lit = lug in self.marking.lit
+            p.setPen(QPen(theme.colour("copper" if lit else "faint"), 2))
+            p.setBrush(theme.colour("card"))
+            p.drawEllipse(at, 7 if lit else 5, 7 if lit else 5)
+            _, _, pin = lug.partition(".")
+            above = at.y() < self.height() / 2
+            p.setFont(theme.values(8.5, bold=lit))
+            p.setPen(theme.colour("ink" if lit else "faint"))
+            p.drawText(QRectF(at.x() - 30, at.y() + (-22 if above else 8), 60, 14), Qt.AlignmentFlag.AlignCenter, pin)
+        for ref in {lug.partition(".")[0] for lug in lugs}:
+            mine = [at for lug, at in lugs.items() if lug.startswith(ref + ".")]
+            x = sum(a.x() for a in mine) / len(mine)
+            above = mine[0].y() < self.height() / 2
+            p.setFont(theme.words(10, bold=True))
+            p.setPen(theme.colour("ink"))
+            p.drawText(QRectF(x - 60, mine[0].y() + (-36 if above else 20), 120, 15), Qt.AlignmentFlag.AlignCenter, ref)
+
+    def _reading(self, p: QPainter, pad: Pad, words: str, verdict: str) -> None:
+        at = self.place(pad.x_mm, pad.y_mm)
+        p.setFont(theme.values(9.5, bold=True))
+        width = p.fontMetrics().horizontalAdvance(words) + 12
+        x = min(max(at.x() - width / 2, 4), self.width() - width - 4)
+        box = QRectF(x, at.y() - 2.0 * self._fit()[0] - 10, width, 19)
+        p.setPen(QPen(QColor(theme.current().verdict(verdict)), 1.6))
+        p.setBrush(theme.colour("card"))
+        p.drawRoundedRect(box, 4, 4)
+        p.setPen(QColor(theme.current().verdict(verdict)))
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)

@@ -1,0 +1,38 @@
+"""The card that says a fault of ours: what happened, where it is written down, and that nothing was lost."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
+
+from nuvlo.desktop.faults import log_path
+from nuvlo.desktop.lanes import label
+
+
+class FaultCard(QFrame):
+    """Hidden while all is well."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("stuck")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 8, 16, 8)
+        column = QVBoxLayout()
+        self.title = label("Something went wrong inside Nuvlo", 12, "out", bold=True)
+        self.words = label("", 10.5)
+        column.addWidget(self.title)
+        column.addWidget(self.words)
+        row.addLayout(column, 1)
+        self.seen = QPushButton("Go on")
+        self.seen.setObjectName("plain")
+        self.seen.clicked.connect(self.hide)
+        row.addWidget(self.seen)
+        self.hide()
+
+    def show_fault(self, fault: BaseException) -> None:
+        """Say what happened."""
+        what = str(fault) or type(fault).__name__
+        self.words.setText(
+            f"{what}\nAll that you entered is kept. What happened is written down in {log_path()}; go on, or close and open Nuvlo again."
+        )
+        self.setAccessibleName(f"{self.title.text()}. {self.words.text()}")
+        self.show()

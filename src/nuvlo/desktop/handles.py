@@ -1,0 +1,32 @@
+"""Which method of the window carries out a command that is the window's own, by the command's name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from nuvlo.desktop.main_window import Window
+
+HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
+    "alike": lambda w, given: w.tools.alike(),
+    "both": lambda w, given: w.tools.both(),
+    "calendar": lambda w, given: w.tools.calendar(given.text),
+    "column": lambda w, given: w.tools.column(given),
+    "compare": lambda w, given: w.tools.compare(given.text),
+    "daylight": lambda w, given: w.set_theme("daylight"),
+    "help": lambda w, given: w.tools.help(),
+    "import": lambda w, given: w.tools.import_list(given.text),
+    "lamp": lambda w, given: w.set_theme("lamp"),
+    "large": lambda w, given: w.set_large(not w.large),
+    "manual": lambda w, given: w.tools.manual(given.text),
+    "net": lambda w, given: w.looking.net_lit(given.text.lower()),
+    "picture": lambda w, given: w.looking.picture_beneath(given.text),
+    "recipe": lambda w, given: w.tools.recipe(given.text),
+    "rotate": lambda w, given: w.looking.rotate(given.text.lower()),
+    "shelf": lambda w, given: w.to_shelf(),
+    "side": lambda w, given: w.turn_over(),
+    "take": lambda w, given: w.tools.take(given.text),
+    "what": lambda w, given: w.tools.what(),
+    "zoom": lambda w, given: w.looking.zoom(given.text.lower()),
+}  # fmt: skip

@@ -1,0 +1,409 @@
+"""The one window: the shelf, or a build with its path above, three lanes, and the bench line below."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import cast
+
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.bench_line import BenchLine
+from nuvlo.desktop.board.looking import Looking
+from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.controller import Controller
+from nuvlo.desktop.fault_card import FaultCard
+from nuvlo.desktop.handles import HANDLES
+from nuvlo.desktop.keys import Keys
+from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
+from nuvlo.desktop.path_bar import PathBar
+from nuvlo.desktop.pictures import picture_for
+from nuvlo.desktop.pictures.frames import StagePicture
+from nuvlo.desktop.shelf import ShelfView
+from nuvlo.desktop.strip import ActionStrip
+from nuvlo.desktop.timers import TimerStrip
+from nuvlo.desktop.toolbox import Toolbox
+from nuvlo.kit import Stage
+from nuvlo.problems import NuvloError
+from nuvlo.stages.registry import row
+from nuvlo.workshop.commands.arguments import StageNamed
+from nuvlo.workshop.commands.command import Command
+from nuvlo.workshop.commands.grammar import NotUnderstood, understand
+from nuvlo.workshop.commands.verbs import SIDE, TOOL, VERBS, Verb, offered
+from nuvlo.workshop.snapshot import Snapshot
+
+SIZE = (1280, 800)
+IDLE_MS = 300  # after opening; the builder is still reading the first step
+LANES = (310, 660, 310)
+
+
+class Window(QMainWindow):
+    """Shows one workshop. ``folder`` is the workshop's, where size and lanes are remembered."""
+
+    tools: Toolbox
+    looking: Looking
+    large: bool
+
+    def __init__(self, folder: Path | None = None) -> None:
+        super().__init__()
+        self.setWindowTitle("Nuvlo")
+        self.setAcceptDrops(True)
+        self.settings = QSettings(str(folder / "window.ini"), QSettings.Format.IniFormat) if folder else None
+        theme.use(self._remembered_theme())
+        self.controller = Controller()
+        self.large = False
+        self.side = ""
+        self._found_part = ""
+        self._queue: list[str] = []  # lines typed while one before them is still being logged
+        self._pictures: dict[Stage, StagePicture] = {}
+        self.tool: QWidget | None = None  # shown in place of the stage's picture
+        self.tools, self.looking = Toolbox(self), Looking(self)
+        self._build()
+        self.controller.changed.connect(self.refresh)
+        self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
+        self.controller.jobs.busy.connect(self.busy.say)
+        self.controller.jobs.failed.connect(self.show_fault)
+        self.controller.window_command.connect(self._window_command)
+        self.controller.opened.connect(self._opened)
+        self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
+        self.keys = Keys(self)
+        application().installEventFilter(self.keys)
+        self.resize(*SIZE)
+        if self.settings and (geometry := self.settings.value("geometry")):
+            self.restoreGeometry(geometry)
+
+    def _remembered_theme(self) -> str:
+        found = str(self.settings.value("theme", "daylight")) if self.settings else "daylight"
+        return found if found in theme.THEMES else "daylight"
+
+    def _build(self) -> None:
+        self._dress()
+        page = QWidget()
+        page.setObjectName("page")
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 8, 0, 0)
+        column.setSpacing(4)
+        self.path_bar = PathBar()
+        self.path_bar.picked.connect(lambda stage: self.run(Command("stage", StageNamed(Stage(stage)))))
+        self.path_bar.shelf.connect(lambda: self.run(Command("shelf")))
+        self.next_lane, self.readings = NextLane(), ReadingsLane()
+        self.next_lane.asked.connect(lambda verb: self.run(Command(verb)))
+        self.picture_lane = QWidget()
+        self.picture_column = QVBoxLayout(self.picture_lane)
+        self.picture_column.setContentsMargins(0, 0, 0, 0)
+        self.picture_column.setSpacing(4)
+        self.strip = ActionStrip()
+        self.strip.picked.connect(self.act)
+        strip_row = QVBoxLayout()
+        strip_row.setContentsMargins(12, 0, 12, 4)
+        strip_row.addWidget(self.strip)
+        self.picture_column.addLayout(strip_row)
+        self.lanes = QSplitter(Qt.Orientation.Horizontal)
+        self.lanes.setChildrenCollapsible(False)
+        for lane in (self.next_lane, self.picture_lane, self.readings):
+            self.lanes.addWidget(lane)
+        self.lanes.setStretchFactor(1, 1)
+        self.lanes.setSizes(list(LANES))
+        if self.settings and (state := self.settings.value("lanes")):
+            self.lanes.restoreState(state)
+        self.waiting = label("Opening the workshop", theme.NEXT, "faint")
+        self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.shelf = ShelfView()
+        self.shelf.taken.connect(self.tools.take_card)
+        self.shelf.begun.connect(self.tools.begin_kit)
+        self.shelf.asked_for_file.connect(self.tools.pick_file)
+        self.rooms = QStackedWidget()
+        for room in (self.waiting, self.shelf, self.lanes):
+            self.rooms.addWidget(room)
+        self.busy, self.bench_line, self.timers = BusyStrip(), BenchLine(), TimerStrip()
+        self.timers.ended.connect(self.controller.look_again)
+        self.bench_line.entered.connect(self.enter)
+        self.bench_line.go_on.connect(lambda: self.run(Command("next")))
+        self.fault = FaultCard()
+        column.addWidget(self.path_bar)
+        column.addWidget(self.fault)
+        column.addWidget(self.rooms, 1)
+        column.addWidget(self.timers)
+        column.addWidget(self.busy)
+        column.addWidget(self.bench_line)
+        self.path_bar.hide()
+        self.setCentralWidget(page)
+        self.bench_line.entry.setFocus()
+
+    def _dress(self) -> None:
+        """Put the theme in use on the whole application."""
+        application().setFont(theme.words())
+        application().setPalette(theme.palette())
+        self.setPalette(theme.palette())
+        self.setStyleSheet(theme.style_sheet(theme.current()))
+
+    # -- commands -----------------------------------------------------------------------------------------------
+
+    def enter(self, line: str) -> None:
+        """Carry out a typed line. One that comes while another is being logged waits: it may mean the step after it."""
+        if self.controller.jobs.logging():
+            self._queue.append(line)
+            return
+        shown = self.controller.shown
+        if shown is None:
+            if not self.tools.typed_at_shelf(line):
+                self.bench_line.put_back(line)
+            return
+        now = shown.now()
+        try:
+            command = understand(line, shown.kit, now.task if now else None, shown.stage)
+        except NotUnderstood as why:
+            self._queue.clear()
+            self.bench_line.say(str(why), False)
+            self.bench_line.put_back(line)
+            return
+        self.run(command)
+
+    def act(self, verb: Verb) -> None:
+        """A button of the strip: what needs words begins on the bench line, with an example."""
+        if verb.begins:
+            self.bench_line.begin(verb)
+            return
+        self.enter(verb.name)
+
+    def run(self, command: Command) -> None:
+        """Carry out a command from any key or button."""
+        verb = VERBS[command.verb]
+        if command.verb == "find":
+            self._found_part = command.given.ref
+        elif SIDE not in verb.keeps:
+            self._found_part = ""
+        if SIDE not in verb.keeps:
+            self.side = ""
+        if command.verb == "next" and self.tool is not None:
+            self.close_tool()  # Space here means: seen
+            return
+        if TOOL not in verb.keeps:
+            self.close_tool()
+        self.controller.command(command)
+
+    def _window_command(self, command: Command) -> None:
+        HANDLES[command.verb](self, command.given)
+
+    def escape(self) -> None:
+        """Leave what is shown beside the stage, and what was begun on the bench line."""
+        self.close_tool()
+        board = self.board()
+        if board is not None:
+            board.give_up_aligning()
+        self.bench_line.entry.clear()
+        self.bench_line.entry.setFocus()
+
+    def turn_over(self) -> None:
+        """Show the other side of the board."""
+        board = self.board()
+        self.side = "top" if board is not None and board.marking.side == "bottom" else "bottom"
+        self.refresh()
+
+    # -- the shelf ----------------------------------------------------------------------------------------------
+
+    def to_shelf(self) -> None:
+        """Put the build in hand away and show all of the workshop."""
+        self.close_tool()
+        self.controller.put_away()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data else []
+        if paths:
+            self.tools.open_path(paths[0])
+
+    # -- tools --------------------------------------------------------------------------------------------------
+
+    def file_named(self, text: str) -> Path | None:
+        """A file as it was typed: from here, else from the workshop's folder. None where there is none, and that is said."""
+        workshop = self.controller.workshop
+        if workshop is None:
+            return None
+        try:
+            return workshop.places.found(text)
+        except NuvloError as none:
+            self.bench_line.say(str(none), False)
+            return None
+
+    def _opened(self) -> None:
+        self._queue.clear()
+        self.tools.forget_list()
+        self.close_tool()
+        self.side = self._found_part = ""
+        for picture in self._pictures.values():
+            picture.forget()
+        shown = self.controller.shown
+        self.bench_line.use(shown)
+        if shown is None:
+            self.tools.list_shelf()
+        self.bench_line.entry.setFocus()
+
+    def show_tool(self, tool: QWidget) -> None:
+        if tool is not self.tool:
+            self.close_tool()
+            self.tool = tool
+            self.picture_column.insertWidget(0, tool, 1)
+        self.refresh()
+
+    def close_tool(self) -> None:
+        """Back to the picture of the stage."""
+        if self.tool is None:
+            return
+        self.tool.hide()
+        self.picture_column.removeWidget(self.tool)
+        self.tool.deleteLater()
+        self.tool = None
+        self.refresh()
+
+    def set_theme(self, name: str) -> None:
+        """Daylight or lamp."""
+        theme.use(name)
+        for picture in self._pictures.values():
+            picture.hide()
+            self.picture_column.removeWidget(picture)
+            picture.deleteLater()
+        self._pictures.clear()
+        self.close_tool()  # it is drawn in the colours it was made in
+        self._dress()
+        self.bench_line.restyle()
+        tint(self.busy.words, "faint")
+        tint(self.waiting, "faint")
+        self.shelf.restyle()
+        if self.settings:
+            self.settings.setValue("theme", name)
+        self.refresh()
+
+    def set_large(self, large: bool) -> None:
+        """Next and one gauge, or the picture where nothing is read, to be seen from two metres away."""
+        self.large = self.next_lane.large = self.readings.large = large
+        self.path_bar.setVisible(not large)
+        self.refresh()
+
+    def show_fault(self, fault: BaseException) -> None:
+        """Something went wrong inside: say so in a card, and go on."""
+        self.fault.show_fault(fault)
+
+    # -- showing ------------------------------------------------------------------------------------------------
+
+    def picture(self) -> StagePicture | None:
+        """The picture of the stage in hand, once it was shown."""
+        shown = self.controller.shown
+        return self._pictures.get(shown.stage) if shown else None
+
+    def board(self) -> BoardMap | None:
+        """The map in the picture of the stage in hand, where it has one."""
+        picture = self.picture()
+        return picture.board if picture else None
+
+    def refresh(self) -> None:
+        """Show the present state."""
+        shown = self.controller.shown
+        if shown is None:
+            self._show_shelf()
+        else:
+            self._show_build(shown)
+        if self._queue and not self.controller.jobs.logging():
+            QTimer.singleShot(0, self._next_line)
+
+    def _next_line(self) -> None:
+        if self._queue and not self.controller.jobs.logging():
+            self.enter(self._queue.pop(0))
+
+    def _show_shelf(self) -> None:
+        if self.controller.workshop is None:
+            return
+        if self.large:
+            self.set_large(False)
+            return
+        self.path_bar.hide()
+        self.timers.show_running([])
+        self.rooms.setCurrentWidget(self.lanes if self.tool is not None else self.shelf)
+
+    def _show_build(self, shown: Snapshot) -> None:
+        stage, now = shown.stage, shown.now()
+        found = shown.findings(stage)
+        self.rooms.setCurrentWidget(self.lanes)
+        self.path_bar.setVisible(not self.large)
+        self.path_bar.show_path(shown.kit.name, shown.build.serial, shown.path(), stage)
+        at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
+        following = [f.task.title for f in found[at + 1 :] if not f.done]
+        self.next_lane.show_task(now, following, shown.advice(), shown.has_bench, *_closing(shown))
+        self.bench_line.follow(shown)
+        judged = shown.shown()
+        solved = shown.solved(stage)
+        note = solved.problem if solved and solved.problem else row(stage).note if not judged.findings else ""
+        has_gauge = self.readings.show_findings(judged.heading, judged.findings, now, note)
+        self.readings.setVisible(bool(judged.findings) and (has_gauge or not self.large))
+        self.next_lane.show_note("" if judged.findings else note)
+        self.picture_lane.setVisible(not self.large or not self.readings.isVisibleTo(self.lanes))
+        self.strip.setVisible(not self.large)
+        if not self.large:
+            self.strip.show_verbs(offered(shown))
+        self._show_picture(shown)
+        self.timers.show_running([r for r in shown.running() if stage in r.stages])
+
+    def _show_picture(self, shown: Snapshot) -> None:
+        if self.picture_lane.isHidden():
+            return
+        stage, now = shown.stage, shown.now()
+        if stage not in self._pictures:
+            picture = picture_for(stage)
+            self._pictures[stage] = picture
+            self.picture_column.insertWidget(0, picture, 1)
+            picture.worker = self.controller.jobs
+            if picture.board is not None:
+                picture.board.picked.connect(lambda ref: self.enter(f"find {ref}"))
+                picture.board.said.connect(lambda words: self.bench_line.say(words, True))
+        for key, each in self._pictures.items():
+            each.setVisible(key is stage and self.tool is None)
+        if self.tool is not None:
+            self.tool.show()
+            return
+        picture = self._pictures[stage]
+        picture.show_state(shown, now, self.side)
+        board = picture.board
+        if board is not None:
+            self.looking.underlays(board, shown)
+            lit = frozenset({self._found_part}) if self._found_part else board.marking.lit
+            board.show_board(shown.kit, replace(board.marking, lit=lit, net=self.looking.net))
+
+    def _warm(self) -> None:
+        """Draw one curve unseen: what Qt and pyqtgraph do only the first time is done before it is waited for."""
+        if any(hasattr(p, "curve") for p in self._pictures.values()):
+            return
+        from nuvlo.desktop.curve import warm
+
+        warm()
+
+    # -- going --------------------------------------------------------------------------------------------------
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if self.settings:
+            self.settings.setValue("geometry", self.saveGeometry())
+            self.settings.setValue("lanes", self.lanes.saveState())
+        application().removeEventFilter(self.keys)
+        self.controller.close()
+        super().closeEvent(event)
+
+
+def application() -> QApplication:
+    """The one application."""
+    return cast(QApplication, QApplication.instance())
+
+
+def _closing(shown: Snapshot) -> tuple[str, str]:
+    """What the Next lane says when nothing of the stage is left."""
+    if shown.stage is Stage.HAND_OVER:
+        return "All done", f"{shown.kit.name} {shown.build.serial}: {shown.sheet().overall}. The sheet is written."
+    return f"{shown.stage.label} is finished", "Pick another stage on the path, or type its name after 'stage'."
+
+

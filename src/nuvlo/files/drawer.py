@@ -1,0 +1,43 @@
+"""The bench drawer: spare parts with their counts. ``drawer.csv`` of a workshop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from nuvlo.files.tables import Fields, read_table, text_of
+from nuvlo.kit.parts import UNIT_OF_KIND
+from nuvlo.problems import NuvloError
+from nuvlo.quantity import parse_value
+from nuvlo.quantity.tolerance import parse_tolerance
+
+
+@dataclass(frozen=True)
+class Spare:
+    """One sort of part in the drawer."""
+
+    kind: str
+    value: float
+    unit: str
+    tolerance: tuple[float, float]
+    rating: str
+    count: int
+
+
+def read_drawer(path: Path) -> list[Spare]:
+    """Spares that are there at all. Raises :class:`NuvloError` with every problem placed."""
+
+    def row(f: Fields) -> Spare:
+        kind = f.text("kind").lower()
+        if kind not in UNIT_OF_KIND:
+            raise ValueError(f"'{kind}' has no value; write one of {', '.join(UNIT_OF_KIND)}")
+        count = f.number("count")
+        if count < 0 or count != int(count):
+            raise ValueError(f"'{f.values['count']}' is no count")
+        return Spare(kind, parse_value(f.text("value"), UNIT_OF_KIND[kind]), UNIT_OF_KIND[kind],
+                     parse_tolerance(f.text("tolerance", "")) or (0.0, 0.0), f.text("rating", ""), int(count))  # fmt: skip
+
+    rows, problems = read_table(text_of(Path(path)), Path(path).name, ("kind", "value", "count"), row)
+    if problems:
+        raise NuvloError(problems)
+    return [spare for _, spare in rows if spare.count]

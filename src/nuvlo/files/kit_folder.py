@@ -1,0 +1,357 @@
+"""Read a kit folder, check everything in it against everything else, and report all findings in one pass."""
+
+from __future__ import annotations
+
+import atexit
+import re
+import shutil
+import tempfile
+import tomllib
+import zipfile
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from math import isclose
+from pathlib import Path
+from typing import Any
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.netlist import NetlistError
+from nuvlo.files import tables
+from nuvlo.kit.board import Board
+from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
+from nuvlo.kit.parts import Part
+from nuvlo.kit.schema import Aim, KitFile
+from nuvlo.problems import Problem, errors
+from nuvlo.quantity import UnreadableValue, format_value, parse_value
+
+
+def read_kit(folder: Path) -> Kit:
+    """Read a kit. Raises :class:`KitError` with every problem of every file."""
+    kit, problems = _Reader(_unpacked(Path(folder))).read()
+    if kit is None or errors(problems):
+        raise KitError(problems)
+    return kit
+
+
+def check_kit(folder: Path) -> tuple[str, tuple[Problem, ...]]:
+    """Name of the kit and everything that is wrong with the folder, errors and warnings."""
+    kit, problems = _Reader(_unpacked(Path(folder))).read()
+    return (kit.name if kit else Path(folder).name), tuple(problems)
+
+
+@dataclass(frozen=True)
+class Cover:
+    """What a kit says of itself, read without the rest of it. ``problem`` where it cannot be read."""
+
+    folder: Path
+    name: str
+    family: str = ""
+    says: str = ""
+    parts: int = 0
+    problem: str = ""
+
+
+def cover_of(folder: Path) -> Cover:
+    """The cover of a kit folder."""
+    try:
+        table = tomllib.loads((folder / "kit.toml").read_text(encoding="utf-8-sig")) if (folder / "kit.toml").exists() else {}
+        rows = sum(1 for line in (folder / "bom.csv").read_text(encoding="utf-8-sig").splitlines() if line.strip(" ,;"))
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as bad:
+        return Cover(folder, folder.name, problem=f"It cannot be read: {bad}.")
+    about = table.get("kit", {})
+    return Cover(folder, str(about.get("name", folder.name)), str(about.get("family", "")), str(about.get("says", "")), max(0, rows - 1))
+
+
+def _unpacked(path: Path) -> Path:
+    """``path`` itself, or where the zip at ``path`` was unpacked for this run."""
+    if path.suffix.lower() != ".zip" or not path.is_file():
+        return path
+    target = Path(tempfile.mkdtemp(prefix="nuvlo-kit-"))
+    atexit.register(shutil.rmtree, target, ignore_errors=True)
+    try:
+        with zipfile.ZipFile(path) as archive:
+            archive.extractall(target)
+    except zipfile.BadZipFile as bad:
+        raise KitError(Problem("is not a zip that can be opened.", "Send it again.", path.name)) from bad
+    inside = [p for p in target.iterdir() if p.is_dir()]
+    # Zips made by right-click hold one folder; those made inside it hold the files.
+    folder = inside[0] if len(inside) == 1 and not (target / "bom.csv").exists() else target
+    return folder if folder is not target else target.rename(target.with_name(f"{path.stem}-{target.name[-8:]}"))
+
+
+class _Reader:
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.problems: list[Problem] = []
+        self.missing: list[str] = []
+        self.toml_text = ""
+        self.lines: dict[str, list[int]] = {}  # of each row kept, by file
+
+    def read(self) -> tuple[Kit | None, list[Problem]]:
+        if not self.folder.is_dir():
+            self.problems.append(
+                Problem(f"'{self.folder.name}' is no kit folder.", "Name a folder that holds bom.csv.")
+            )
+            return None, self.problems
+        info = self.kit_file()
+        parts = self.parts()
+        circuit = self.circuit()
+        board = self.board()
+        wires = tuple(w for _, w in self.table("wiring.csv", ("wire", "from", "to", "net"), tables.wire, "Hook up"))
+        panel = tuple(
+            h for _, h in self.table("panel.csv", ("ref", "x_mm", "y_mm", "hole_mm"), tables.panel_hole, "the panel")
+        )
+        kit = Kit(self.folder, info, parts, circuit, board, wires, panel, tuple(self.missing), tuple(self.problems))
+        if not errors(self.problems):
+            self.cross_check(kit)
+        return kit, self.problems
+
+    # -- files ------------------------------------------------------------------------------------------------
+
+    def text(self, name: str) -> str | None:
+        path = self.folder / name
+        if not path.exists():
+            return None
+        try:
+            return path.read_text(encoding="utf-8-sig")
+        except UnicodeDecodeError as bad:
+            self.problems.append(Problem(f"is not UTF-8 text (byte {bad.start}).", "Save it as UTF-8.", name))
+        except OSError as bad:
+            self.problems.append(Problem(f"cannot be opened: {bad.strerror}.", "Check its permissions.", name))
+        return None
+
+    def kit_file(self) -> KitFile:
+        from pydantic import ValidationError
+
+        plain = KitFile.model_validate({"kit": {"name": self.folder.name}})
+        text = self.text("kit.toml")
+        if text is None:
+            self.missing.append("kit.toml: without it there are no test points, trims or choices")
+            return plain
+        self.toml_text = text
+        try:
+            return KitFile.model_validate(tomllib.loads(text))
+        except tomllib.TOMLDecodeError as bad:
+            place = re.search(r"line (\d+), column (\d+)", str(bad))
+            line, column = (int(place[1]), int(place[2])) if place else (len(text.splitlines()), 1)
+            message = re.sub(r" \(at .*\)", "", str(bad))
+            self.problems.append(Problem(f"{message}.", "Mend the TOML there.", "kit.toml", line, column))
+        except ValidationError as bad:
+            for error in bad.errors():
+                line, column = _place_in_toml(text, error["loc"])
+                name = ".".join(str(p) for p in error["loc"])
+                message = error["msg"].removeprefix("Value error, ")
+                remedy = "docs/kit-format.md lists what belongs there."
+                self.problems.append(Problem(f"{name}: {message}.", remedy, "kit.toml", line, column))
+        return plain
+
+    def table(
+        self, name: str, columns: Sequence[str], make: Callable[[tables.Fields], tables.Row], lost: str
+    ) -> list[tuple[int, tables.Row]]:
+        text = self.text(name)
+        if text is None:
+            self.missing.append(f"{name}: without it {lost} cannot be shown")
+            return []
+        rows, problems = tables.read_table(text, name, columns, make)
+        self.problems += problems
+        self.lines[name] = [line for line, _ in rows]
+        return rows
+
+    def parts(self) -> dict[str, Part]:
+        rows = self.table("bom.csv", ("ref", "kind", "value"), tables.part, "the parts list")
+        if not rows and not (self.folder / "bom.csv").exists():
+            self.problems.append(Problem("is missing.", "A kit needs at least a parts list.", "bom.csv"))
+        out: dict[str, Part] = {}
+        for line, part in rows:
+            if part.ref in out:
+                self.problems.append(
+                    Problem(f"'{part.ref}' is listed twice.", "Give each part a reference of its own.", "bom.csv",
+                            line, 1, part.ref)
+                )  # fmt: skip
+            out[part.ref] = part
+        return out
+
+    def circuit(self) -> Circuit | None:
+        path = self.folder / "circuit.cir"
+        if not path.exists():
+            self.missing.append("circuit.cir: without it nothing can be predicted")
+            return None
+        try:
+            circuit = Circuit.from_file(path)
+        except NetlistError as bad:
+            self.problems += bad.problems
+            return None
+        self.problems += circuit.netlist.warnings
+        return circuit
+
+    def board(self) -> Board | None:
+        placements = self.table(
+            "placement.csv", ("Designator", "Mid X", "Mid Y", "Rotation", "Layer"), tables.placement, "the board map"
+        )
+        pads = self.table("pads.csv", ("ref", "pin", "x_mm", "y_mm", "pad_mm", "net"), tables.pad, "pads")
+        corners = tuple(c for _, c in self.table("outline.csv", ("x_mm", "y_mm"), tables.corner, "the outline"))
+        if not placements or not pads:
+            return None
+        if len(corners) < 3:
+            xs, ys = [p.x_mm for _, p in pads], [p.y_mm for _, p in pads]
+            low_x, high_x, low_y, high_y = min(xs) - 4, max(xs) + 4, min(ys) - 4, max(ys) + 4
+            corners = ((low_x, low_y), (high_x, low_y), (high_x, high_y), (low_x, high_y))
+        return Board(corners, tuple(p for _, p in pads), {p.ref: p for _, p in placements})
+
+    # -- one file against another -----------------------------------------------------------------------------
+
+    def cross_check(self, kit: Kit) -> None:
+        self.check_parts(kit)
+        self.check_nodes(kit)
+        self.check_relations(kit)
+        self.check_names(kit)
+
+    def in_toml(self, path: tuple[str | int, ...], message: str, remedy: str) -> None:
+        line, column = _place_in_toml(self.toml_text, path)
+        self.problems.append(Problem(message, remedy, "kit.toml", line, column))
+
+    def check_parts(self, kit: Kit) -> None:
+        circuit = kit.circuit
+        if circuit is None:
+            return
+        for line, part in zip(self.lines.get("bom.csv", []), kit.parts.values(), strict=False):
+            elements = kit.elements_of(part.ref)
+            if part.unit and part.on_board and not elements:
+                message = f"'{part.ref}' has no element in circuit.cir, so no reading can depend on it."
+                self.problems.append(
+                    Problem(message, "Add it there.", "bom.csv", line, 1, part.ref, severity="warning")
+                )
+            for element in elements if part.value is not None else ():
+                self.check_value(line, part, element, circuit)
+
+    def check_value(self, line: int, part: Part, element: str, circuit: Circuit) -> None:
+        if element.startswith("x"):
+            inner = next(e for e in circuit.elements if e.scope.prefix == element + ".")
+            drawn = inner.scope.value("r", {})
+        else:
+            drawn = circuit.parameter(circuit.element(element), "value", {})
+        assert part.value is not None
+        if not isclose(float(drawn), part.value, rel_tol=1e-3):
+            values = f"{format_value(part.value, part.unit)} here and {format_value(float(drawn), part.unit)}"
+            self.problems.append(
+                Problem(
+                    f"'{part.ref}' is {values} in circuit.cir.", "Make the two agree.", "bom.csv", line, 1, part.ref
+                )
+            )
+
+    def check_relations(self, kit: Kit) -> None:
+        """A relation that goes round in a circle has no order."""
+        from nuvlo.craft.order import board_order
+
+        refs = {r.lower() for r in kit.parts}
+        for i, relation in enumerate(kit.info.relation):
+            named = (relation.part, relation.to) if relation.how in ("touches", "below", "bars") else (relation.part,)
+            for ref in named:
+                if ref.lower() not in refs:
+                    self.in_toml(
+                        ("relation", i, "part"), f"there is no part '{ref}' in bom.csv.", "Mend the reference."
+                    )
+        try:
+            board_order(kit)
+        except ValueError as circle:
+            self.in_toml(("relation", 0, "part"), f"{circle}.", "Take one of the relations out.")
+
+    def check_nodes(self, kit: Kit) -> None:
+        if kit.circuit is None:
+            return
+        known = {*kit.circuit.nodes, *GROUND_NAMES}
+        wanted: list[tuple[tuple[str | int, ...], str]] = []
+        for i, point in enumerate(kit.info.point):
+            wanted += [(("point", i, "node"), point.node), (("point", i, "reference"), point.reference)]
+        wanted += [(("supply", i, "node"), s.node) for i, s in enumerate(kit.info.supply)]
+        wanted += [(("port", i, "node"), p.node) for i, p in enumerate(kit.info.port)]
+        if kit.info.prove:
+            wanted += [(("prove", "node"), kit.info.prove.node)]
+            wanted += [(("prove", "stages"), n) for n in kit.info.prove.stages]
+        for path, node in wanted:
+            if node.lower() not in known:
+                self.in_toml(path, f"there is no node '{node}' in circuit.cir.", "Use a node of the netlist.")
+        for number, pad in zip(self.lines.get("pads.csv", []), kit.board.pads if kit.board else (), strict=False):
+            if pad.net not in (*known, UNCONNECTED):
+                message = f"pad {pad.pin} of {pad.ref} is on '{pad.net}', which circuit.cir does not have."
+                self.problems.append(Problem(message, "Use a node of the netlist.", "pads.csv", number, 1, pad.ref))
+
+    def check_names(self, kit: Kit) -> None:
+        refs = {r.lower() for r in kit.parts}
+        points = {p.name for p in kit.info.point}
+        sources = {e.name for e in kit.circuit.elements if e.kind in "vi"} if kit.circuit else set()
+        claims: list[tuple[tuple[str | int, ...], str, Iterable[str], str]] = []
+        for i, control in enumerate(kit.info.control):
+            claims.append((("control", i, "ref"), control.ref.lower(), refs, "part"))
+        for i, match in enumerate(kit.info.match):
+            claims += [(("match", i, "pairs"), ref.lower(), refs, "part") for pair in match.pairs for ref in pair]
+            self.check_aims(kit, ("match", i, "aim"), match.aim)
+        for i, choice in enumerate(kit.info.choice):
+            self.check_aims(kit, ("choice", i, "aim"), choice.aim)
+            for move in choice.move:
+                if kit.circuit is not None and not kit.circuit.has_parameter(move.element):
+                    self.in_toml(
+                        ("choice", i, "move"), f"there is no element '{move.element}' in circuit.cir.", "Mend the name."
+                    )
+            if not choice.part:
+                continue
+            claims.append((("choice", i, "part"), choice.part.lower(), refs, "part"))
+            unit = kit.parts[choice.part].unit if choice.part in kit.parts else ""
+            for option in choice.options:
+                try:
+                    parse_value(option.value, unit)
+                except UnreadableValue as bad:
+                    self.in_toml(("choice", i, "options"), str(bad), "")
+        for i, trim in enumerate(kit.info.trim):
+            claims.append((("trim", i, "trimmer"), trim.trimmer.lower(), refs, "part"))
+            claims += [(("trim", i, k), v, points, "test point") for k, v in
+                       (("watch", trim.watch), ("supply_point", trim.supply_point))]  # fmt: skip
+        if kit.circuit:
+            claims += [(("supply", i, "element"), s.element, sources, "source") for i, s in enumerate(kit.info.supply)]
+            if kit.info.prove:
+                claims.append((("prove", "source"), kit.info.prove.source, sources, "source"))
+        for path, name, known, what in claims:
+            if name not in known:
+                self.in_toml(path, f"there is no {what} '{name}' in this kit.", "Mend the name.")
+        ends = {p.ref for p in kit.board.pads} if kit.board else set()
+        for line, wire in zip(self.lines.get("wiring.csv", []), kit.wires, strict=False):
+            for end in (wire.start, wire.end):
+                head = end.partition(".")[0]
+                if head not in kit.parts and head not in ends and kit.board is not None:
+                    message = f"wire {wire.name} goes to '{end}', which is neither a pad nor a part."
+                    self.problems.append(Problem(message, "Mend the name.", "wiring.csv", line, 1))
+
+    def check_aims(self, kit: Kit, path: tuple[str | int, ...], aims: Iterable[Aim]) -> None:
+        """Sources, nodes and elements that results speak of."""
+        if kit.circuit is None:
+            return
+        nodes, elements = {*kit.circuit.nodes, *GROUND_NAMES}, {e.name for e in kit.circuit.elements}
+        sources = {e.name for e in kit.circuit.elements if e.kind in "vi"}
+        for aim in aims:
+            for name, known, what in ((aim.node, nodes, "node"), (aim.of, nodes, "node"), (aim.reference, nodes, "node"),
+                                      (aim.source, sources, "source"), (aim.element, elements, "element")):  # fmt: skip
+                if name and name.lower() not in known:
+                    self.in_toml(path, f"{aim.name}: there is no {what} '{name}' in circuit.cir.", "Mend the name.")
+
+
+def _place_in_toml(text: str, path: tuple[Any, ...]) -> tuple[int, int]:
+    """Line and column of a key such as ``("supply", 0, "volts")``; of its table where the key is not there."""
+    if not path:
+        return 1, 1
+    table = str(path[0])
+    index = next((p for p in path[1:2] if isinstance(p, int)), None)
+    key = next((p for p in path[1:] if isinstance(p, str)), None)
+    seen, inside, header_line = -1, False, 1
+    for number, line in enumerate(text.splitlines(), 1):
+        header = re.match(r"\s*\[\[?\s*([A-Za-z_]+)", line)
+        if header:
+            if header[1] == table:
+                seen += 1
+            inside = header[1] == table and (index is None or seen == index)
+            if inside:
+                header_line = number
+            continue
+        found = re.match(rf"(\s*){re.escape(key)}\s*=", line) if key else None
+        if inside and found:
+            return number, len(found[1]) + 1
+    return header_line, 1

@@ -1,0 +1,416 @@
+"""Lines → parts, with a reason for every line that gives none."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from nuvlo.files.parts_list import words
+from nuvlo.files.parts_list.columns import (
+    LOOKED_AT,
+    MEANINGS,
+    counting,
+    guessed,
+    heading_in_strange_words,
+    heading_meanings,
+)
+from nuvlo.files.parts_list.references import NAMED, leading_references, references
+from nuvlo.files.parts_list.sheets import Line, read_lines
+from nuvlo.kit.parts import UNIT_OF_KIND, Part
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import UnreadableValue, format_value, parse_value
+
+LARGE = 10e-6  # F: from here on a capacitor of which nothing more is said has a way round (common practice, no source)
+MOST_ALIKE = 200  # parts that one line may stand for
+_COUNT = re.compile(r"(\d{1,4})\s*(?:x|×|pcs\.?|off|stk\.?|Stück)?\s+(?=\S)", re.IGNORECASE)
+_BEHIND = re.compile(r"[(\[:]\s*([^()\[\]:]+?)\s*[)\]]?$")  # references that follow what they are
+A_SUM = "a sum, not a part"
+TYPED = ("diode", "transistor", "chip", "valve")
+OFF_BOARD = ("potentiometer", "jack", "switch", "case", "knob", "hardware", "wire", "fuse", "battery")
+LONERS = (*OFF_BOARD, "lamp", "socket")  # kinds of which a list may have one, without a number
+HEAT_SHY = ("diode", "transistor", "lamp", "chip")
+ONE_WAY_ROUND = ("electrolytic", "diode", "transistor", "lamp", "chip", "valve")
+
+
+@dataclass(frozen=True)
+class ListedPart:
+    """A part and the line that lists it."""
+
+    part: Part
+    line: int
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Unread:
+    """A line that gives no part, and why."""
+
+    line: int
+    text: str
+    why: str
+
+
+@dataclass(frozen=True)
+class PartsList:
+    """Every line that is not blank is in ``parts``, in ``unread`` or in ``headings``.
+
+    ``columns`` says what each column was taken for, by its heading (or ``column 2`` where it has none).
+    """
+
+    name: str
+    parts: tuple[ListedPart, ...]
+    unread: tuple[Unread, ...]
+    headings: tuple[tuple[int, str], ...]
+    columns: dict[str, str] = field(default_factory=dict)
+
+
+def read_parts_list(path: Path, columns: Mapping[str, str] | None = None) -> PartsList:
+    """Read the parts list at ``path``; ``columns`` (heading → meaning) corrects what a column is taken for.
+
+    Raises :class:`NuvloError` where the file cannot be opened or a column is not there.
+    """
+    path = Path(path)
+    lines = read_lines(path)
+    if not lines:
+        raise NuvloError(Problem("holds no lines.", "Name another file.", path.name))
+    return _Reading(path.name, lines, columns or {}).read()
+
+
+class _Reading:
+    def __init__(self, name: str, lines: list[Line], wanted: Mapping[str, str]) -> None:
+        self.name, self.wanted = name, {k.lower(): v for k, v in wanted.items()}
+        for heading, meaning in wanted.items():
+            if meaning not in MEANINGS:
+                raise NuvloError(
+                    Problem(f"'{meaning}' is no meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading)
+                )
+        sheet = self._main_sheet(lines)
+        self.lines = [line for line in lines if line.sheet == sheet]
+        self.unread = [
+            Unread(line.number, line.text, f"stands on sheet '{line.sheet}', not on the one with the parts")
+            for line in lines if line.sheet != sheet
+        ]  # fmt: skip
+        self.parts: list[tuple[int, tuple[str, ...], int, Part, str]] = []  # line, refs, count, model part, note
+        self.headings: list[tuple[int, str]] = []
+        self.blocks: list[dict[int, str]] = [{}]  # column → meaning, once for each table that stands beside another
+        self.shown: dict[str, str] = {}
+        self.section: dict[str, str] = {}
+        self.seen: dict[str, int] = {}
+
+    @staticmethod
+    def _main_sheet(lines: list[Line]) -> str:
+        sheets = dict.fromkeys(line.sheet for line in lines)
+        return max(
+            sheets, key=lambda s: sum(any(references(c) for c in line.cells) for line in lines if line.sheet == s)
+        )
+
+    def read(self) -> PartsList:
+        numbers = counting(self.lines)
+        first = next((k for k, line in enumerate(self.lines[:LOOKED_AT]) if heading_meanings(line, numbers)), None)
+        strange: int | None = None
+        if first is None:
+            looks = guessed([line for line in self.lines if sum(map(bool, line.cells)) > 1])
+            first = strange = heading_in_strange_words(self.lines, looks)
+            self._take_columns(None if strange is None else self.lines[strange], looks)
+        for k, line in enumerate(self.lines):
+            meanings = heading_meanings(line, numbers)
+            if k == strange:
+                self.headings.append((line.number, line.text))
+            elif meanings is not None and k >= (first or 0):
+                self._take_columns(line, meanings)
+                self.headings.append((line.number, line.text))
+            elif (
+                (first is not None and k < first)
+                or not re.search(r"\w", line.text)
+                or line.text.startswith(("#", "//"))
+            ):
+                self.headings.append((line.number, line.text))
+            else:
+                self._each_table(line)
+        missing = [h for h in self.wanted if h not in {s.lower() for s in self.shown}]
+        if missing:
+            raise NuvloError(
+                Problem(f"there is no column '{missing[0]}'.", f"Columns here: {', '.join(self.shown)}.", self.name)
+            )
+        return PartsList(self.name, tuple(self._numbered()), tuple(sorted(self.unread, key=lambda u: u.line)),
+                         tuple(self.headings), self.shown)  # fmt: skip
+
+    def _take_columns(self, line: Line | None, tables: list[dict[int, str]]) -> None:
+        """``tables``: column → meaning of each table; a column that is in none belongs to the one before it."""
+        wide = len(line.cells) if line else max((len(one.cells) for one in self.lines), default=0)
+        starts = [min(t, default=0) for t in tables]
+        self.blocks = [{} for _ in tables]
+        for k in range(wide):
+            at = max((i for i, start in enumerate(starts) if start <= k), default=0)
+            heading = line.cells[k] if line and line.cells[k] else f"column {k + 1}"
+            self.blocks[at][k] = self.wanted.get(heading.lower(), tables[at].get(k, "nothing"))
+        self._value_among_notes(line)
+        for block in self.blocks:
+            for k, meaning in block.items():
+                if wide > 1 and (line is None or line.cells[k] or meaning != "nothing"):
+                    self.shown[line.cells[k] if line and line.cells[k] else f"column {k + 1}"] = meaning
+
+    def _value_among_notes(self, line: Line | None) -> None:
+        """Where no column is said to hold values or kinds, a remark does."""
+        for block in self.blocks:
+            if {"value", "kind"}.isdisjoint(block.values()):
+                noted = [k for k, meaning in block.items() if meaning == "note"]
+                if noted and not (line and line.cells[noted[0]].lower() in self.wanted):
+                    block[noted[0]] = "value"
+
+    # -- one line -----------------------------------------------------------------------------------------------
+
+    def _each_table(self, line: Line) -> None:
+        """A line, or each part of it where tables stand side by side."""
+        if len(self.blocks) == 1:
+            self._line(line, self.blocks[0])
+            return
+        if self._is_sum(line):  # once for the whole line, not for each table
+            self._give_up(line, A_SUM)
+            return
+        for block in self.blocks:
+            cells = tuple(line.cells[k] for k in block if k < len(line.cells))
+            if any(cells):
+                text = ", ".join(c for c in cells if c)
+                meanings = dict(enumerate(block.values()))
+                self._line(Line(line.number, cells, text, line.sheet), meanings)
+
+    def _line(self, line: Line, columns: Mapping[int, str]) -> None:
+        fields = self._fields(line, columns)
+        refs, rest = self._references(fields)
+        count = self._count(fields)
+        if not refs and count is None and self._is_section(line, fields):
+            self.headings.append((line.number, line.text))
+            return
+        said = [fields[m] for m in ("kind", "value", "package", "note") if fields.get(m)]
+        if self._is_sum(line):
+            self._give_up(line, A_SUM)
+            return
+        several = self._several(line) if not refs and count is None else []
+        for one in several:
+            self._part(line, (), 1, {"value": one}, one)
+        if several:
+            return
+        described = " ".join(said)
+        if rest:
+            described = f"{rest} {described}".strip()
+        if fields.get("fitted", "").lower() not in ("", "no", "0", "false") or words.NOT_FITTED.fullmatch(
+            fields.get("value", "")
+        ):
+            self._give_up(line, "marked as not fitted")
+        elif refs:
+            self._part(line, refs, count, fields, described)
+        elif described and (count or (len(line.cells) == 1 and self._one_of_a_kind(described))):
+            self._part(line, (), count or 1, fields, described)
+        else:
+            self._give_up(line, "names no part and no quantity")
+
+    @staticmethod
+    def _is_sum(line: Line) -> bool:
+        """Whether a line adds up: it says so, and names no part."""
+        says = any(words.SUM.fullmatch(cell.strip(" :")) for cell in line.cells)
+        return says and not any(references(cell) for cell in line.cells)
+
+    def _several(self, line: Line) -> list[str]:
+        """Parts of one kind that a line of plain text lists by value: ``Pots: 100KA (Volume), 500KB (Tone)``."""
+        title, colon, listed = line.text.partition(":")
+        kind = words.kind_in(title)
+        pieces = [piece.strip() for piece in listed.split(",")]
+        if len(line.cells) != 1 or not colon or kind not in UNIT_OF_KIND or len(pieces) < 2:
+            return []
+        try:
+            for piece in pieces:
+                words.value_in(kind, piece)
+        except words.NoValue:
+            return []
+        return [f"{title.strip()} {piece}" for piece in pieces]
+
+    def _one_of_a_kind(self, text: str) -> bool:
+        """Whether a line of plain text without a number is a part all the same: a few words, one of them a kind."""
+        return bool(self.parts) and words.kind_in(text) is not None and len(text.split()) < 8 and not text.endswith(".")
+
+    def _fields(self, line: Line, columns: Mapping[int, str]) -> dict[str, str]:
+        if len(line.cells) == 1 and len(columns) < 2:
+            return self._free(line.text)
+        out: dict[str, str] = {}
+        for k, cell in enumerate(line.cells):
+            meaning = columns.get(k, "note")
+            if cell and meaning != "nothing":
+                out[meaning] = f"{out[meaning]} {cell}" if meaning in out else cell
+        return out
+
+    @staticmethod
+    def _free(text: str) -> dict[str, str]:
+        """A line of plain text: references, or a count, then words."""
+        refs, rest = leading_references(text.lstrip("-*• "))
+        if refs:
+            return {"ref": text[: len(text) - len(rest)].strip(" =:-–,"), "value": rest}
+        counted = _COUNT.match(text)
+        if counted is None:
+            return {"note": text}
+        what, out = text[counted.end() :], {"quantity": counted[1]}
+        behind = _BEHIND.search(what)
+        if behind and len(references(behind[1].replace(" ", ", "))) == int(counted[1]):
+            what, out["ref"] = what[: behind.start()].strip(), behind[1].replace(" ", ", ")
+        return out | {"value": what}
+
+    def _references(self, fields: dict[str, str]) -> tuple[tuple[str, ...], str]:
+        text = fields.get("ref", "")
+        refs, rest = leading_references(text)
+        if not refs and NAMED.fullmatch(text) and len(fields) > 1:  # a control named on the panel
+            return (text,), ""
+        return (refs, rest) if refs else ((), text)
+
+    @staticmethod
+    def _count(fields: dict[str, str]) -> int | None:
+        found = re.match(r"\s*(\d{1,4})", fields.get("quantity", ""))
+        return int(found[1]) if found else None
+
+    def _is_section(self, line: Line, fields: dict[str, str]) -> bool:
+        """A title, or the heading of a section, which tells the kind and perhaps tolerance and rating of what follows."""
+        if sum(map(bool, line.cells)) != 1:
+            return False
+        kind = words.kind_in(line.text)
+        shouted = line.text.isupper() or line.text.rstrip(" ,;|").endswith(":")
+        if kind is None and ((self.parts and not shouted) or not re.search(r"[^\W\d_]{3}", line.text)):
+            return False
+        rest = re.sub(r"\(.*\)", "", line.text)
+        if re.search(r"\d", rest) and kind is not None:
+            return False
+        if len(self.blocks[0]) < 2 and not shouted and kind in LONERS and len(line.text.split()) > 1:
+            return False  # a battery clip, typed as a line of its own
+        rating = words.rating_in(line.text)
+        self.section = {"kind": kind or "", "text": line.text, "rating": rating}
+        return True
+
+    def _part(
+        self, line: Line, refs: tuple[str, ...], count: int | None, fields: dict[str, str], described: str
+    ) -> None:
+        kind = self._kind(refs, fields, described)
+        try:
+            model = self._model(kind, fields, described)
+        except words.NoValue as why:
+            self._give_up(line, str(why))
+            return
+        if (count or 1) > MOST_ALIKE:
+            self._give_up(line, f"lists {count} of one kind: more than {MOST_ALIKE}")
+            return
+        repeated = [r for r in refs if r in self.seen]
+        if repeated:
+            self._give_up(line, f"{repeated[0]} is listed on line {self.seen[repeated[0]]} already")
+            return
+        self.seen.update(dict.fromkeys(refs, line.number))
+        note = ""
+        if refs and count is not None and count != len(refs):
+            note = f"the list says {count} and names {len(refs)}"
+        self.parts.append((line.number, refs, count or 1, model, note))
+
+    def _kind(self, refs: tuple[str, ...], fields: dict[str, str], described: str) -> str:
+        """By its words; by its letters where they say more, as ``P1`` and ``RV1`` do; by the section at last."""
+        told = words.kind_in(fields.get("kind", "")) or words.kind_in(described)
+        letters = words.kind_by_letters(refs[0]) if refs else None
+        if letters == "capacitor" and told not in (None, "electrolytic", "trimmer"):
+            told = None
+        if letters == "resistor" and told in ("capacitor", "diode", "transistor"):
+            told = None  # "film" alone, or a note about a neighbour
+        section = self.section.get("kind")
+        kind = told or letters or section or words.kind_by_value(fields.get("value", "")) or "part"
+        if section == "electrolytic" and kind == "capacitor" and not told:
+            kind = "electrolytic"
+        return kind
+
+    def _model(self, kind: str, fields: dict[str, str], described: str) -> Part:
+        """The part without its reference. Raises :class:`words.NoValue`."""
+        section = self.section if not self.section.get("kind") or self.section["kind"] == kind else {}
+        everything = " ".join(v for k, v in fields.items() if k not in ("ref", "quantity", "cost"))
+        tolerance = words.tolerance_in(fields.get("tolerance", "")) or words.tolerance_in(everything)
+        if tolerance is None and section:
+            tolerance = words.tolerance_in(section.get("text", ""))
+        rating = words.rating_in(fields.get("rating", "")) or words.rating_in(described) or section.get("rating", "")
+        unit = UNIT_OF_KIND.get(kind, "")
+        named = " ".join(fields[m] for m in ("kind", "note") if fields.get(m)) or described
+        text, value = fields.get("value") or words.without_kind(fields.get("kind") or named) or kind, None
+        also = ""
+        if kind in TYPED:
+            whole, text = text, words.type_in(text) or text
+            also = whole if len(whole.split()) > 1 and "value" in fields else ""
+            text = text.upper() if re.fullmatch(r"(?=.*\d)[a-z0-9-]+", text) else text
+        if unit:
+            found = self._value(kind, fields, described)
+            value = found.value
+            if kind == "capacitor" and value >= LARGE and words.kind_in(described) != "capacitor":
+                kind = "electrolytic"
+            if kind == "resistor" and value == 0:
+                kind, unit, value = "link", "", None
+            text = format_value(found.value, UNIT_OF_KIND.get(kind, "Ω"), 4).replace("\u202f", "")
+            taper = found.taper or _taper(described)
+            text = f"{text} {taper}".strip() if kind in ("potentiometer", "trimmer") else text
+            tolerance, rating = tolerance or found.tolerance, rating or found.rating
+        return Part(
+            "", kind, text, value, unit, tolerance, rating, fields.get("package", ""), None, kind in HEAT_SHY,
+            kind == "chip", kind in ONE_WAY_ROUND, _cost(fields.get("cost", "")), (), kind not in OFF_BOARD,
+            "; ".join(t for t in (also, fields.get("note", "")) if t), self.section.get("text", "").strip(" ,;:|").capitalize(),
+        )  # fmt: skip
+
+    @staticmethod
+    def _value(kind: str, fields: dict[str, str], described: str) -> words.Found:
+        surface_mount = bool(words.SURFACE_MOUNT.search(described))
+        first: words.NoValue | None = None
+        for text in (fields.get("value", ""), fields.get("kind", ""), fields.get("note", "")):
+            if text:
+                try:
+                    return words.value_in(kind, text, surface_mount=surface_mount)
+                except words.NoValue as why:
+                    first = first or why
+        raise first or words.NoValue("there is no value")
+
+    def _give_up(self, line: Line, why: str) -> None:
+        self.unread.append(Unread(line.number, line.text, why))
+
+    # -- references for parts that have none ------------------------------------------------------------------------
+
+    def _numbered(self) -> list[ListedPart]:
+        taken = {ref for _, refs, _, _, _ in self.parts for ref in refs}
+        out = []
+        for line, refs, count, model, note in self.parts:
+            made_up = not refs
+            for ref in refs or self._free_references(model.kind, count, taken):
+                text = "reference made up, the list has none" if made_up else note
+                noted = "; ".join(t for t in (model.note, text) if t)
+                out.append(ListedPart(_named(model, ref, noted), line, text))
+        return out
+
+    @staticmethod
+    def _free_references(kind: str, count: int, taken: set[str]) -> tuple[str, ...]:
+        letters = words.LETTERS_OF_KIND.get(kind, "PART")
+        out: list[str] = []
+        number = 1
+        while len(out) < count:
+            if f"{letters}{number}" not in taken:
+                out.append(f"{letters}{number}")
+            number += 1
+        taken.update(out)
+        return tuple(out)
+
+
+def _named(model: Part, ref: str, note: str) -> Part:
+    from dataclasses import replace
+
+    return replace(model, ref=ref, note=note)
+
+
+def _taper(text: str) -> str:
+    low = text.lower()
+    for word, taper in (("lin", "linear"), ("audio", "audio"), ("log", "audio"), ("rev", "reverse audio")):
+        if re.search(rf"\b{word}", low):
+            return taper
+    return ""
+
+
+def _cost(text: str) -> float | None:
+    try:
+        return parse_value(re.sub(r"[^\d.,]", "", text)) if text else None
+    except UnreadableValue:
+        return None

@@ -1,0 +1,124 @@
+"""A kit: what came in the box, with everything that is asked of it by name."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Hashable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.kit.board import Board
+from nuvlo.kit.parts import Part
+from nuvlo.kit.schema import Control, KitFile, Point
+from nuvlo.kit.wiring import PanelHole, Wire
+from nuvlo.problems import NuvloError, Problem
+
+GROUND_NAMES = ("0", "gnd")
+
+
+UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
+
+
+class KitError(NuvloError):
+    """The kit folder cannot be used; every finding is listed."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """One part or supply of a kit from what to what, and why."""
+
+    part: str
+    was: str
+    to: str
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Kit:
+    """What came in the box. Never edited by building. ``missing`` says what the folder lacks and what that costs."""
+
+    folder: Path
+    info: KitFile
+    parts: dict[str, Part]
+    circuit: Circuit | None = None
+    board: Board | None = None
+    wires: tuple[Wire, ...] = ()
+    panel: tuple[PanelHole, ...] = ()
+    missing: tuple[str, ...] = ()
+    warnings: tuple[Problem, ...] = field(default=(), compare=False)
+    changes: tuple[Change, ...] = ()  # from what came in the box, where it is built otherwise
+    memory: dict[Hashable, Any] = field(default_factory=dict, compare=False, repr=False)  # what was computed of it once
+
+    @property
+    def name(self) -> str:
+        return self.info.kit.name
+
+    def part(self, ref: str) -> Part:
+        """The part with this reference, in any case. Raises :class:`KitError`."""
+        found = self.find_part(ref)
+        if found is None:
+            raise KitError(Problem(f"there is no part '{ref}' in {self.name}.", "Check the reference.", ref=ref))
+        return found
+
+    def find_part(self, ref: str) -> Part | None:
+        if "by_ref" not in self.memory:
+            self.memory["by_ref"] = {name.lower(): part for name, part in self.parts.items()}
+        found: Part | None = self.memory["by_ref"].get(ref.lower())
+        return found
+
+    @property
+    def wire_ends(self) -> tuple[str, ...]:
+        """Pads of the board at which wires end: neither a part's nor a measuring point's."""
+        taken = {name.lower() for name in (*self.parts, *(p.name for p in self.info.point))}
+        pads = self.board.pads if self.board else ()
+        return tuple(dict.fromkeys(p.ref for p in pads if p.ref.lower() not in taken))
+
+    def point(self, name: str) -> Point:
+        for point in self.info.point:
+            if point.name.lower() == name.lower():
+                return point
+        raise KitError(Problem(f"there is no test point '{name}' in {self.name}.", "Check the name.", ref=name))
+
+    def named_place(self, node: str) -> str:
+        """Where to hold a lead for ``node``: ground, a test point or a pad on it, else the net itself."""
+        if node in GROUND_NAMES:
+            return "ground"
+        at_point = (p.name for p in self.info.point if p.node == node and p.reference in GROUND_NAMES)
+        on_board = (f"pin {p.pin} of {p.ref}" for p in (self.board.pads if self.board else ()) if p.net == node)
+        return next(at_point, None) or next(on_board, f"the net {node}")
+
+    def control(self, ref: str) -> Control:
+        for control in self.info.control:
+            if ref.lower() in (control.ref.lower(), control.name.lower()):
+                return control
+        raise KitError(Problem(f"there is no control '{ref}' in {self.name}.", "Check the name.", ref=ref))
+
+    def part_of(self, element: str) -> Part | None:
+        """The part that an element of the netlist stands for."""
+        return next((p for p in self.parts.values() if element.partition(".")[0] in self.elements_of(p.ref)), None)
+
+    def element_of(self, ref: str) -> str | None:
+        """The netlist's name for a part, the first where it has several."""
+        return next(iter(self.elements_of(ref)), None)
+
+    def elements_of(self, ref: str) -> tuple[str, ...]:
+        """All that stands for a part in the netlist: its reference in lower case, or that of its subcircuit instance.
+
+        Halves of a chip, a valve or a dual pot carry a letter behind: ``xu2a`` and ``xu2b`` are U2.
+        """
+        key = ("elements", ref.lower())
+        if key not in self.memory:
+            self.memory[key] = self._find_elements(ref.lower())
+        found: tuple[str, ...] = self.memory[key]
+        return found
+
+    def _find_elements(self, ref: str) -> tuple[str, ...]:
+        if self.circuit is None:
+            return ()
+        names = {card.name for card in self.circuit.netlist.top.cards}
+        whole = tuple(name for name in (ref, "x" + ref) if name in names)
+        others = {form for other in self.parts for form in (other.lower(), "x" + other.lower())} - {ref}
+        halves = sorted(n for n in names - others if re.fullmatch(rf"x?{re.escape(ref)}[a-z]", n))
+        return whole[:1] or tuple(halves)

@@ -1,0 +1,83 @@
+"""Parts: what a row of a parts list says of one."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+UNIT_OF_KIND = {
+    "resistor": "Ω", "trimmer": "Ω", "potentiometer": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H",
+}  # fmt: skip
+
+
+PLACES = ("board", "panel", "both")  # 'both' stands on the board and through the panel
+
+
+@dataclass(frozen=True)
+class Spread:
+    """A model parameter that differs from one part to the next, between ``low`` and ``high``."""
+
+    parameter: str
+    low: float
+    high: float
+
+
+SURFACE = re.compile(r"\b(so|soic|sot|ssop|msop|tssop|qfn|melf|0[2468]0[1-9]|1206|1210)", re.IGNORECASE)
+
+
+# How high parts of a kind stand over the board, in mm (common practice, no source).
+USUAL_MM = {
+    "link": 1.0, "resistor": 2.5, "diode": 2.7, "inductor": 9.0, "chip": 4.5, "socket": 5.0, "transistor": 5.2, "trimmer": 7.0, "capacitor": 8.0,
+    "lamp": 9.0, "relay": 10.0, "fuse": 10.0, "jack": 11.0, "electrolytic": 12.0, "regulator": 16.0, "potentiometer": 18.0, "switch": 18.0,
+    "transformer": 30.0, "valve": 50.0,
+}  # fmt: skip
+
+
+FLAT_MM, OTHERS_MM = 1.0, 8.0  # surface-mount parts, and kinds of which nothing is known
+
+
+@dataclass(frozen=True)
+class Part:
+    """One row of ``bom.csv``. ``value`` in SI units where the kind has one; ``tolerance`` as fractions (low, high)."""
+
+    ref: str
+    kind: str
+    text: str
+    value: float | None
+    unit: str
+    tolerance: tuple[float, float] | None
+    rating: str
+    package: str
+    height_mm: float | None
+    heat_sensitive: bool
+    static_sensitive: bool
+    polarised: bool
+    cost: float | None
+    spreads: tuple[Spread, ...]
+    on_board: bool
+    note: str
+    section: str = ""
+    through_panel: bool = False
+
+    @property
+    def place(self) -> str:
+        """Where it stands, as ``bom.csv`` has it."""
+        return "both" if self.through_panel else "board" if self.on_board else "panel"
+
+    @property
+    def surface_mount(self) -> bool:
+        return bool(SURFACE.search(self.package))
+
+    @property
+    def stands_mm(self) -> float:
+        """How high it stands; as its kind usually does where the list does not say."""
+        if self.height_mm is not None:
+            return self.height_mm
+        return FLAT_MM if self.surface_mount else USUAL_MM.get(self.kind, OTHERS_MM)
+
+    @property
+    def limits(self) -> tuple[float, float] | None:
+        """Least and greatest value the marking allows."""
+        if self.value is None or self.tolerance is None:
+            return None
+        return self.value * (1 + self.tolerance[0]), self.value * (1 + self.tolerance[1])

@@ -1,0 +1,29 @@
+"""Wires and the holes of the panel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Wire:
+    """One row of ``wiring.csv``: ``start`` and ``end`` are a pad's reference or ``PART.lug``."""
+
+    name: str
+    start: str
+    end: str
+    net: str
+    colour: str
+    length_mm: float | None
+    note: str
+
+
+@dataclass(frozen=True)
+class PanelHole:
+    """One row of ``panel.csv``."""
+
+    ref: str
+    x_mm: float
+    y_mm: float
+    hole_mm: float
+    label: str

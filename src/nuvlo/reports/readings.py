@@ -1,0 +1,34 @@
+"""Every value that was measured, as CSV."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build
+
+
+def write_readings(kit: Kit, build: Build, path: Path) -> None:
+    """What was changed, then every value measured, oldest first: ``point,quantity,value,unit,uncertainty``, when, with what.
+
+    Raises ``OSError`` when the file cannot be written.
+    """
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(["point", "quantity", "value", "unit", "uncertainty", "stage", "at", "instrument"])
+        for c in kit.changes:
+            writer.writerow([c.part, f"changed from {c.was}", c.to, "", "", "choose", "", c.why])
+        for ref, values in build.measured.items():
+            for m in values:
+                quantity = "resistance" if m.unit == "Ω" else "capacitance"
+                writer.writerow([ref, quantity, f"{m.value:.6g}", m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""])
+        for r in build.readings:
+            writer.writerow(
+                [r.point, r.quantity, f"{r.measured.value:.6g}", r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
+                 r.at.isoformat(timespec="seconds"), r.instrument]
+            )  # fmt: skip
+        for curve in build.curves:
+            for f, db in zip(curve.frequency, curve.magnitude_db, strict=True):
+                writer.writerow([f"{f:.6g} Hz", "response", f"{db:.4f}", "dB", f"{curve.uncertainty_db:g}", "prove", "",
+                                 curve.instrument])  # fmt: skip

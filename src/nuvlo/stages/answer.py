@@ -1,0 +1,41 @@
+"""What a stage asks of the working model, and what every answer has in common."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from nuvlo.files.drawer import Spare
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build
+from nuvlo.model import Window, WorkingModel
+
+
+@dataclass(frozen=True)
+class Asked:
+    """One state of a build, put before the model. ``only_drawer`` keeps choices to what is in the ``drawer``."""
+
+    model: WorkingModel
+    drawer: Sequence[Spare] = ()
+    only_drawer: bool = False
+
+    @property
+    def kit(self) -> Kit:
+        return self.model.kit
+
+    @property
+    def build(self) -> Build:
+        return self.model.build or Build("")
+
+
+@dataclass(frozen=True)
+class Solved:
+    """What the model answers a stage. Stages with more to tell than windows derive from it."""
+
+    windows: Mapping[tuple[str, str], Window] = field(default_factory=dict)  # by point and quantity
+    problem: str = ""  # why there is no answer
+
+
+def by_place(windows: Sequence[Window]) -> dict[tuple[str, str], Window]:
+    """Windows by point and quantity."""
+    return {(w.point, w.quantity): w for w in windows}

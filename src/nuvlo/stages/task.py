@@ -1,0 +1,161 @@
+"""What a stage asks of the builder, and what the answer means. The one vocabulary of all stages and both faces."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from enum import StrEnum
+
+from nuvlo.kit import Hazard, Stage
+from nuvlo.kit.step_id import StepId
+from nuvlo.logbook import Build, Reading
+from nuvlo.model.windows import Window
+from nuvlo.quantity import Measured, Verdict, format_value, judge
+from nuvlo.quantity.uncertainty import distance_in_words
+
+POSTED = "posted"  # the mark of a part that is still in the post
+
+
+class Wants(StrEnum):
+    """What would do a task."""
+
+    TICK = "tick"  # a part found
+    MEASURE = "measure"  # a loose part's value
+    STEP = "step"  # said to be done
+    CHOOSE = "choose"
+    READING = "reading"
+    TURN = "turn"
+    SWEEP = "sweep"
+    EXPORT = "export"
+    CONFIRM = "confirm"  # a caution
+
+
+@dataclass(frozen=True)
+class Task:
+    """One thing to do. ``target`` is a part, point, trimmer, choice or hazard; ``parts`` are lit on the picture."""
+
+    id: StepId
+    stage: Stage
+    wants: Wants
+    title: str
+    detail: str = ""
+    target: str = ""
+    quantity: str = ""
+    unit: str = ""
+    parts: tuple[str, ...] = ()
+    nodes: tuple[str, ...] = ()
+    hazard: Hazard | None = None
+    window: Window | None = None  # where the stage knows it without solving
+    degrees: float = 0.0
+    must: bool = True  # whether a reading out of its window stops the build here
+    done: bool | None = None  # where the stage itself knows
+    not_before: datetime | None = None  # something still dries or sets until then
+    awaits: str = ""  # what must be done before it
+    wrong: str = ""  # what the stage knows to be wrong with it
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What is known about a task: whether it is done, its verdict, and the reason in words."""
+
+    task: Task
+    done: bool
+    verdict: Verdict = Verdict.NOT_TAKEN
+    words: str = ""
+    reading: Measured | None = None
+    window: Window | None = None
+    accepted: bool = False
+    waits: bool = False  # for parts that are still in the post; other steps may go before
+
+    @property
+    def stuck(self) -> bool:
+        """Out of its window, and not accepted as it is."""
+        return self.task.must and not self.accepted and self.verdict in (Verdict.OUT, Verdict.MISSING)
+
+
+Windows = Mapping[tuple[str, str], Window]
+
+
+@dataclass(frozen=True)
+class Shown:
+    """Readings that go with the step in hand, under a heading."""
+
+    heading: str
+    findings: tuple[Finding, ...]
+
+
+def finding(task: Task, build: Build, windows: Windows) -> Finding:
+    """What the log says about ``task``. ``windows`` by (point, quantity); one not solved yet leaves no verdict."""
+    accepted = task.id in build.accepted
+    if task.wants in (Wants.MEASURE, Wants.TICK, Wants.STEP) and task.parts:
+        posted = [ref for ref in task.parts if build.marks.get(ref) == POSTED]
+        if posted and task.stage is Stage.UNPACK:
+            return Finding(task, True, words=f"{posted[0]} is in the post.")
+        if posted:
+            words = f"{', '.join(posted)} {'is' if len(posted) == 1 else 'are'} still in the post. When it has come, type '{posted[0].lower()}'."
+            return Finding(task, accepted, words=words, accepted=accepted, waits=not accepted)
+        state = next((f"{ref} is marked {build.marks[ref]}" for ref in task.parts if ref in build.marks), "")
+        if state:
+            return Finding(task, accepted, Verdict.MISSING, f"{state}.", accepted=accepted)
+    if task.wants is Wants.MEASURE:
+        return _judged(task, build.part_value(task.target), task.window, accepted)
+    if task.wants is Wants.READING:
+        taken = build.latest(task.target, task.quantity, task.stage.value)
+        if task.done is False:  # the stage knows the reading is out of date
+            taken = None
+        window = task.window or _expected(task, taken) or windows.get((task.target, task.quantity))
+        judged = _judged(task, taken.measured if taken else None, window, accepted)
+        if task.wrong and judged.verdict is not Verdict.OUT:
+            return replace(judged, verdict=Verdict.OUT, words=f"{task.wrong}.")
+        return judged
+    done = task.done if task.done is not None else _done(task, build)
+    if task.wrong:
+        return Finding(task, accepted, Verdict.OUT, f"{task.wrong}.", accepted=accepted)
+    if not done and task.awaits:
+        return Finding(task, accepted, words=f"It waits for: {task.awaits}.", accepted=accepted, waits=not accepted)
+    if not done and task.not_before is not None and datetime.now(task.not_before.tzinfo) < task.not_before:
+        words = f"What comes before it is not dry, set or cool until {task.not_before.astimezone():%a %H:%M}."
+        return Finding(task, accepted, words=words, accepted=accepted, waits=not accepted)
+    return Finding(task, done, accepted=accepted)
+
+
+def _expected(task: Task, taken: Reading | None) -> Window | None:
+    """The window that stood when the reading was taken."""
+    if taken is None or taken.expected is None:
+        return None
+    return Window(task.target, task.quantity, task.unit, *taken.expected)
+
+
+def _done(task: Task, build: Build) -> bool:
+    match task.wants:
+        case Wants.TICK:
+            return task.target in build.ticked
+        case Wants.CHOOSE:
+            return task.target in build.choices
+        case Wants.CONFIRM:
+            return task.target in build.confirmed
+        case Wants.SWEEP:
+            return bool(build.curves) or build.latest("gain", "gain") is not None
+        case Wants.EXPORT:
+            return bool(build.exports)
+        case _:
+            return task.id in build.done
+
+
+def _judged(task: Task, reading: Measured | None, window: Window | None, accepted: bool) -> Finding:
+    if reading is None:
+        return Finding(task, False, window=window)
+    if window is None:
+        return Finding(task, True, reading=reading)
+    # Nothing reads below no ohms at all, so 0 is no edge that a reading could straddle.
+    low = -math.inf if window.low <= 0 and window.unit in ("Ω", "F") else window.low
+    verdict = judge(reading, low, window.high)
+    words = ""
+    if verdict in (Verdict.OUT, Verdict.NEAR):
+        inside = f"{format_value(window.low, window.unit)} to {format_value(window.high, window.unit)}"
+        away = distance_in_words(reading, window.low, window.high)
+        near = "too close to the edge to tell" if verdict is Verdict.NEAR else away
+        words = f"{task.target} reads {reading}, expected {inside}: {near}."
+    return Finding(task, True, verdict, words, reading, window, accepted)

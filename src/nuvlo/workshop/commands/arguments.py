@@ -1,0 +1,379 @@
+"""What may stand behind the word of a command: typed values, and the readers that make them of what was typed.
+
+A reader takes the text and where the builder stands, and gives the value with what it was understood as. It raises
+:class:`NotUnderstood` with what is wrong and an example.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from math import isclose
+from typing import Any
+
+from nuvlo.craft import schools
+from nuvlo.craft.tray import TRAY_ORDERS
+from nuvlo.instruments import typed_reading
+from nuvlo.kit import Kit, Part, Stage
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import Measured, UnreadableValue, parse_value
+from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
+from nuvlo.stages.task import Task, Wants
+
+MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
+MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
+BECAUSE = re.compile(r"\s*\bbecause\b\s*", re.IGNORECASE)
+
+
+class NotUnderstood(NuvloError):
+    """The line makes no command; says why in one sentence."""
+
+    @classmethod
+    def because(cls, message: str, remedy: str = "") -> NotUnderstood:
+        return cls(Problem(message, remedy))
+
+
+@dataclass(frozen=True)
+class At:
+    """Where the builder stands: the kit as it is built, what is asked for, and the stage."""
+
+    kit: Kit
+    now: Task | None
+    stage: Stage
+
+
+@dataclass(frozen=True)
+class Nothing:
+    """A command that needs no more."""
+
+
+@dataclass(frozen=True)
+class Words:
+    """Free words."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class PartNamed:
+    ref: str
+
+
+@dataclass(frozen=True)
+class PartValue:
+    """A loose part and what it measures."""
+
+    ref: str
+    value: Measured
+
+
+@dataclass(frozen=True)
+class PartMark:
+    """A part and the state it is in."""
+
+    ref: str
+    state: str
+
+
+@dataclass(frozen=True)
+class PointReading:
+    point: str
+    quantity: str
+    value: Measured
+
+
+@dataclass(frozen=True)
+class Turned:
+    """A trimmer and how far it was turned, degrees, clockwise positive."""
+
+    ref: str
+    degrees: float
+
+
+@dataclass(frozen=True)
+class StageNamed:
+    stage: Stage
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """A choice and its option, the number of a set, or ``printed``."""
+
+    choice: str
+    value: str
+
+
+@dataclass(frozen=True)
+class SideTaken:
+    question: schools.Question
+    side: schools.School
+
+
+@dataclass(frozen=True)
+class JointSeen:
+    joint: str
+    mark: str
+
+
+@dataclass(frozen=True)
+class Reworked:
+    """Parts that were taken ``off``, or only heated again."""
+
+    refs: tuple[str, ...]
+    off: bool
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Modified:
+    """A part or supply and what it becomes; no name asks what was changed."""
+
+    name: str = ""
+    to: str = ""
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Minutes:
+    minutes: float
+
+
+@dataclass(frozen=True)
+class PhotoNamed:
+    file: str
+    says: str
+
+
+@dataclass(frozen=True)
+class PictureLaid:
+    """A picture beneath one side of the map, by where two pads are in it, px; without a file it is taken away."""
+
+    side: str
+    file: str = ""
+    first: tuple[str, float, float] = ("", 0.0, 0.0)
+    second: tuple[str, float, float] = ("", 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class ColumnMeans:
+    """A column of a parts list and what it holds."""
+
+    heading: str
+    meaning: str
+
+
+Reader = Callable[[str, At], tuple[Any, str]]
+
+
+def words(rest: str, at: At) -> tuple[Words, str]:
+    return Words(rest), ""
+
+
+def nothing(rest: str, at: At) -> tuple[Nothing, str]:
+    """A word that stands alone."""
+    if rest:
+        raise NotUnderstood.because(f"'{rest}' is not wanted here.", "The word stands alone.")
+    return Nothing(), ""
+
+
+def stage(rest: str, at: At) -> tuple[StageNamed, str]:
+    wanted = rest.lower().replace(" ", "_").replace("-", "_")
+    found = [s for s in Stage if wanted and s.value.startswith(wanted)]
+    if not found:
+        known = ", ".join(s.label.lower() for s in Stage)
+        raise NotUnderstood.because(f"there is no stage '{rest}'.", f"Stages: {known}.")
+    return StageNamed(found[0]), f"go to {found[0].label}"
+
+
+def part(rest: str, at: At) -> tuple[PartNamed, str]:
+    found = at.kit.find_part(rest)
+    if found is None:
+        raise NotUnderstood.because(f"there is no '{rest}' in this kit.", nearest(rest, at.kit.parts))
+    return PartNamed(found.ref), f"show {found.ref}"
+
+
+def spare_for(rest: str, at: At) -> tuple[PartNamed, str]:
+    named, _ = part(rest, at)
+    return named, f"look in the drawer for {named.ref}"
+
+
+def tray_order(rest: str, at: At) -> tuple[Words, str]:
+    if rest.lower() not in TRAY_ORDERS:
+        raise NotUnderstood.because(f"the tray cannot be sorted by '{rest}'.", f"Type tray and one of: {', '.join(TRAY_ORDERS)}.")
+    return Words(rest.lower()), f"lay the tray out by {rest.lower()}"
+
+
+def side_taken(rest: str, at: At) -> tuple[SideTaken, str]:
+    try:
+        question, taken = schools.side(rest)
+    except NuvloError as bad:
+        raise NotUnderstood(bad.problems) from bad
+    return SideTaken(question, taken), f"{question.title.lower()}: {taken.name}"
+
+
+def joint(rest: str, at: At) -> tuple[JointSeen, str]:
+    """``r4.1 dull``."""
+    name, _, mark = rest.partition(" ")
+    found = joint_named(at.kit, name)
+    if found is None:
+        raise NotUnderstood.because(f"there is no joint '{name}'.", "Write a part and its pin, as in joint r4.1 dull.")
+    if mark.lower() not in (*BAD, GOOD):
+        raise NotUnderstood.because(f"a joint cannot be '{mark}'.", f"It is one of: {', '.join((*BAD, GOOD))}.")
+    return JointSeen(found, mark.lower()), f"{found} is {mark.lower()}"
+
+
+def because(text: str) -> tuple[str, str]:
+    """What stands before and behind the word ``because``."""
+    what, *why = BECAUSE.split(text, maxsplit=1)
+    return what.strip(), why[0].strip() if why else ""
+
+
+def rework(rest: str, at: At) -> tuple[Reworked, str]:
+    """``r4 off because …``, ``10k off`` for every part of that value, ``r4 hot``."""
+    name, _, how = rest.partition(" ")
+    named = at.kit.find_part(name)
+    refs = [named.ref] if named else [p.ref for p in at.kit.parts.values() if p.on_board and has_value(p, name)]
+    if not refs:
+        raise NotUnderstood.because(f"there is no part and no value '{name}'.", "For example: rework r4 off, rework 10k off.")
+    what, why = because(how)
+    if what.lower() not in ("off", "hot", ""):
+        raise NotUnderstood.because(f"a part is not reworked '{what}'.", "It is taken 'off', or its joints were 'hot' again.")
+    off = what.lower() != "hot"
+    return Reworked(tuple(refs), off, why), f"{', '.join(refs)} {'taken off' if off else 'heated again'}"
+
+
+def has_value(part: Part, text: str) -> bool:
+    """Whether ``text`` names the part's value, however it is written, or its type."""
+    if part.value is None:
+        return text.lower() == part.text.lower()
+    try:
+        return isclose(parse_value(text, part.unit), part.value, rel_tol=1e-6)
+    except UnreadableValue:
+        return False
+
+
+def minutes(rest: str, at: At) -> tuple[Minutes, str]:
+    found = re.match(r"(\d+)", rest)
+    if found is None:
+        raise NotUnderstood.because("how many minutes are there?", "For example: tonight 40.")
+    return Minutes(float(found[1])), f"say what fits in {found[1]} minutes"
+
+
+def modification(rest: str, at: At) -> tuple[Modified, str]:
+    """``r9 100k because …``; the name of a supply may have spaces, so the longest name that fits is taken."""
+    if not rest:
+        return Modified(), "list what was changed"
+    known = sorted([*at.kit.parts, *(s.name for s in at.kit.info.supply)], key=len, reverse=True)
+    name = next((n for n in known if rest.lower().startswith(n.lower() + " ")), None)
+    if name is None:
+        raise NotUnderstood.because(
+            f"'{rest.split()[0]}' is no part or supply of this kit with a new value behind it.",
+            f"For example: mod r9 100k because more bass. {nearest(rest.split()[0], known)}",
+        )
+    to, why = because(rest[len(name) :])
+    return Modified(name, to, why), f"{name} becomes {to}"
+
+
+def choice(rest: str, at: At) -> tuple[Chosen, str]:
+    choices = at.kit.info.choice
+    here = next((c for c in choices if at.now and c.id == at.now.target), None)
+    if here is None:  # not asked for now: the choice that has this option, or the first that has any
+        named = [c for c in choices if any(o.value.lower() == rest.lower() for o in c.options)]
+        here = next(iter([*named, *(c for c in choices if c.options), *choices]), None)
+    if here is None:
+        raise NotUnderstood.because("this kit leaves nothing to choose.", "Every part is as printed.")
+    if here.move:
+        if rest.lower() in ("", "printed", "0"):
+            return Chosen(here.id, "printed"), "keep what is printed"
+        if rest.isdigit():
+            return Chosen(here.id, rest), f"fit set {rest}"
+        raise NotUnderstood.because(f"'{rest}' is no set of values.", "Type the number of one that is shown, or 'choose printed'.")
+    for number, option in enumerate(here.options, 1):
+        if rest.lower() in (option.value.lower(), str(number)):
+            return Chosen(here.id, option.value), f"fit {option.value} as {here.part}"
+    options = ", ".join(o.value for o in here.options)
+    raise NotUnderstood.because(f"'{rest}' is not an option for {here.part}.", f"Options: {options}.")
+
+
+def turn(rest: str, at: At) -> tuple[Turned, str]:
+    said = rest.split()
+    controls = {c.ref.lower(): c for c in at.kit.info.control}
+    ref = ""
+    if said and said[0].lower() in controls:
+        ref = controls[said.pop(0).lower()].ref
+    elif at.now and at.now.wants is Wants.TURN:
+        ref = at.now.target
+    elif at.kit.info.trim:
+        ref = at.kit.info.trim[0].trimmer
+    if not ref or not said:
+        raise NotUnderstood.because("say how far.", "For example: turn 30, or turn -12 for anticlockwise.")
+    try:
+        degrees = float(said[0].rstrip("°").replace("\u2212", "-").replace(",", "."))
+    except ValueError:
+        raise NotUnderstood.because(f"'{said[0]}' is no angle.", "For example: turn 30.") from None
+    if not abs(degrees) <= MOST_DEGREES:
+        raise NotUnderstood.because(f"no trimmer turns by {said[0]}°.", f"At most {MOST_DEGREES:g}° at a time.")
+    if len(said) > 1 and said[1].lower() in ("ccw", "left", "anticlockwise"):
+        degrees = -abs(degrees)
+    way = "clockwise" if degrees >= 0 else "anticlockwise"
+    return Turned(ref, degrees), f"{ref} turned {abs(degrees):g}° {way}"
+
+
+def current(rest: str, at: At) -> tuple[PointReading, str]:
+    """``2.3m`` of the supply that is asked for or the only one; ``+12 V 20m`` of a named one."""
+    supplies = {s.name.lower(): s.name for s in at.kit.info.supply}
+    named = next((n for n in sorted(supplies, key=len, reverse=True) if rest.lower().startswith(n)), None)
+    asked = at.now.target if at.now and at.now.quantity == "current" else None
+    if named is not None and rest[len(named) :].strip():
+        return point_reading(supplies[named], "current", rest[len(named) :].strip(), "A")
+    if not supplies:
+        raise NotUnderstood.because("this kit names no supply.", "Add one to kit.toml.")
+    name = asked or (next(iter(supplies.values())) if len(supplies) == 1 else None)
+    if name is None:
+        raise NotUnderstood.because("the current of which supply?", f"For example: current {next(iter(supplies.values()))} 20m.")
+    return point_reading(name, "current", rest, "A")
+
+
+def leads(rest: str, at: At) -> tuple[PointReading, str]:
+    return point_reading("leads", "resistance", rest, "Ω")
+
+
+def gain(rest: str, at: At) -> tuple[PointReading, str]:
+    if at.kit.info.prove is None:
+        raise NotUnderstood.because("this kit does not say what its gain is measured between.", "Add [prove] to kit.toml.")
+    return point_reading("gain", "gain", rest, "dB")
+
+
+def point_reading(point: str, quantity: str, text: str, unit: str) -> tuple[PointReading, str]:
+    """A reading at a place, typed. Raises :class:`NotUnderstood`."""
+    if not text:
+        raise NotUnderstood.because(f"what does {point} read?", f"Type the value after it, in {unit}.")
+    value = measured(text, unit)
+    return PointReading(point, quantity, value), f"{point} reads {value}"
+
+
+def measured(text: str, unit: str) -> Measured:
+    """A value as it was read off a display. Raises :class:`NotUnderstood`."""
+    try:
+        return typed_reading(text, unit)
+    except UnreadableValue as bad:
+        raise NotUnderstood(bad.problems) from bad
+
+
+def photo(rest: str, at: At) -> tuple[PhotoNamed, str]:
+    file, _, says = rest.partition(" ")
+    return PhotoNamed(file, says.strip()), ""
+
+
+def column(rest: str, at: At) -> tuple[ColumnMeans, str]:
+    heading, _, meaning = rest.replace("=", " ").rpartition(" ")
+    return ColumnMeans(heading.strip(), meaning.strip().lower()), ""
+
+
+def nearest(text: str, known: Iterable[str]) -> str:
+    """The name that is likest, as a question; where none is like it, where to look."""
+    from rapidfuzz import process
+
+    best = process.extractOne(text.lower(), {k: k.lower() for k in known}, score_cutoff=60)
+    return f"Did you mean '{best[2]}'?" if best else "Type 'help' for the commands."

@@ -1,0 +1,147 @@
+"""Commands that read, turn, sweep and hand over."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvlo.audio.sweep import RATE, log_sweep, measured_response
+from nuvlo.instruments import InstrumentError
+from nuvlo.kit import Stage
+from nuvlo.logbook import CurveTaken, Exported, ReadingTaken, TrimmerTurned
+from nuvlo.model import Band
+from nuvlo.problems import Problem
+from nuvlo.progress import pause
+from nuvlo.quantity import Measured
+from nuvlo.stages import hook_up, prove
+from nuvlo.stages.set_up import Trims
+from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.workshop import answers, papers
+from nuvlo.workshop.answers import Answer
+from nuvlo.workshop.commands.arguments import Nothing, PartValue, PointReading, Turned
+from nuvlo.workshop.commands.outcome import Outcome, Reply, Work, verdict_words
+from nuvlo.workshop.commands.unpack import measure, without_leads
+from nuvlo.workshop.session import Refused, Session
+
+
+def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
+    stage, point, quantity = s.stage, given.point, given.quantity
+    value = given.value if point == hook_up.LEADS else without_leads(s, given.value)
+    snapshot = s.snapshot()
+    solved = snapshot.solved(stage)
+    window = solved.windows.get((point, quantity)) if solved and snapshot.fresh(stage) else None
+    expected = (window.nominal, window.low, window.high) if window else None
+    s.record(
+        ReadingTaken(point=point, quantity=quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit,
+                     stage=stage.value, instrument=instrument, expected=expected)
+    )  # fmt: skip
+    f = next((f for f in s.findings(stage) if f.task.target == point and f.task.quantity == quantity), None)
+    return Reply(verdict_words(f, point, value))
+
+
+def turn(s: Session, given: Turned) -> Reply:
+    if s.bench is not None:
+        s.bench.turn(given.ref, given.degrees)
+    s.record(TrimmerTurned(ref=given.ref, degrees=given.degrees))
+    way = "clockwise" if given.degrees >= 0 else "anticlockwise"
+    return Reply(f"{given.ref} turned {abs(given.degrees):g}° {way}.")
+
+
+def turn_as_advised(s: Session, now: Finding) -> Outcome:
+    """Turn the trimmer in hand as far as the model says. Where it has not said so yet, it is asked first."""
+    if s.wants_solving(Stage.SET):
+
+        def advised(answer: Answer) -> Reply:
+            s.adopt(answer)
+            return _turn_by_advice(s, now)
+
+        question, asked = s.asking(Stage.SET)
+        return Work("Working out the turn", lambda: answers.solve(question, asked), advised)
+    return _turn_by_advice(s, now)
+
+
+def _turn_by_advice(s: Session, now: Finding) -> Reply:
+    trims = s.answer(Stage.SET, Trims)
+    advice = trims.advice.get(now.task.id.verb) if trims else None
+    if advice is None or not s.snapshot().fresh(Stage.SET):
+        raise Refused(Problem("the advice is still being worked out.", "Wait a moment."))
+    if not advice.degrees:
+        raise Refused(Problem(advice.words, ""))
+    degrees = float(round(advice.degrees)) or (1.0 if advice.degrees > 0 else -1.0)
+    return turn(s, Turned(advice.trim.trimmer, degrees))
+
+
+def read(s: Session, given: Nothing) -> Outcome:
+    f = s.now()
+    if f is None:
+        raise Refused(Problem("there is nothing to read.", ""))
+    task = f.task
+    if task.wants not in (Wants.MEASURE, Wants.READING, Wants.SWEEP):
+        raise Refused(Problem("no reading is asked for here.", ""))
+    if task.wants is Wants.SWEEP:
+        return sweep(s, given)
+    if s.bench is None:
+        raise Refused(Problem(f"no instrument is connected: type what {task.target} reads.", "For example: 4.48"))
+    if task.wants is Wants.MEASURE:
+        return measure(s, PartValue(task.target, s.bench.part(task.target)), s.bench.name)
+    return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
+
+
+def _instrument(s: Session, task: Task) -> Measured:
+    assert s.bench is not None
+    if task.target == hook_up.LEADS:
+        return s.bench.leads()
+    if task.quantity == "current":
+        return s.bench.supply_current(task.target)
+    return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes)
+
+
+@dataclass(frozen=True)
+class _Swept:
+    curve: CurveTaken
+    band: Band
+
+
+def sweep(s: Session, given: Nothing) -> Work:
+    """Sweep at a level that keeps every stage clean, and keep the response and the gain. The log is free meanwhile."""
+    wanted, bench = s.kit.info.prove, s.bench
+    if bench is None:
+        raise Refused(Problem("no audio interface is connected.", "Measure the gain and type it, as in 'gain 41.5'."))
+    if wanted is None:
+        raise Refused(Problem(f"{s.kit.name} does not say what to sweep.", "Add [prove] to kit.toml."))
+    model = s.working_model()
+
+    def play() -> _Swept:
+        level = model.clean_level()
+        pause()
+        if not level > 0:
+            raise InstrumentError(Problem("no level keeps this unit clean.", "Check its bias first."))
+        played = log_sweep(wanted.from_hz, wanted.to_hz, level)
+        recording = bench.play_and_record(played, RATE)
+        pause()
+        band = model.response_band
+        db = measured_response(played, recording.signal, recording.rate, band.frequency)
+        curve = CurveTaken(
+            name="response", frequency=tuple(band.frequency.tolist()), magnitude_db=tuple(db.tolist()),
+            uncertainty_db=recording.uncertainty_db, level=level, instrument=bench.name,
+        )  # fmt: skip
+        pause()
+        return _Swept(curve, band)
+
+    def keep(swept: _Swept) -> Reply:
+        proof = prove.judge_curve(swept.curve, swept.band, wanted.reference_hz)
+        gain = ReadingTaken(
+            point="gain", quantity="gain", value=proof.gain_db, uncertainty=swept.curve.uncertainty_db, unit="dB",
+            stage=Stage.PROVE.value, instrument=bench.name,
+            expected=((proof.gain_low + proof.gain_high) / 2, proof.gain_low, proof.gain_high),
+        )  # fmt: skip
+        s.record(swept.curve, gain)
+        s.adopt(Answer(s.question(Stage.PROVE), prove.proved(swept.band, proof, wanted.reference_hz)))
+        return Reply(proof.words)
+
+    return Work("Sweeping", play, keep)
+
+
+def sheet(s: Session, given: Nothing) -> Reply:
+    pdf = papers.write_sheet(s)
+    s.record(Exported(file=pdf.name))
+    return Reply(f"Written: {pdf.name} and {pdf.stem}.csv in {s.places.sheets.name}/.", "sheet")

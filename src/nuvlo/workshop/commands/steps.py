@@ -1,0 +1,116 @@
+"""Commands that move along: on, back, undo, notes, cautions."""
+
+from __future__ import annotations
+
+from nuvlo.kit import Stage
+from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepDone, Undone
+from nuvlo.logbook.events import PRINTED
+from nuvlo.problems import Problem
+from nuvlo.stages.task import Wants
+from nuvlo.workshop.commands.arguments import Chosen, Nothing, PartNamed, StageNamed, Words
+from nuvlo.workshop.commands.bench import read, sheet, turn_as_advised
+from nuvlo.workshop.commands.choose import choose
+from nuvlo.workshop.commands.outcome import Outcome, Reply
+from nuvlo.workshop.session import Refused, Session
+
+
+def next_step(s: Session, given: Nothing) -> Outcome:
+    """Do what the step in hand asks for; from a step that is looked back at, return to it."""
+    if s.looking_at is not None:
+        s.look_at(None)
+        return Reply("Back to the step in hand.")
+    f = s.now()
+    if f is None:
+        return Reply("All is done.")
+    if f.waits:
+        raise Refused(Problem(f.words, "Or 'accept' to go on without."))
+    if f.stuck:
+        raise Refused(
+            Problem(
+                f.words or "this step is stuck.", "Put it right and read again, mark the part 'swapped', or 'accept'."
+            )
+        )
+    task = f.task
+    match task.wants:
+        case Wants.CONFIRM:
+            raise Refused(Problem("a caution is not passed by going on.", "Read it, then type 'confirm'."))
+        case Wants.TICK:
+            s.record(PartTicked(ref=task.target))
+        case Wants.STEP:
+            s.record(StepDone(step=task.id))
+        case Wants.CHOOSE:
+            choice = next(c for c in s.kit.info.choice if c.id == task.target)
+            return choose(s, Chosen(choice.id, PRINTED if choice.move else choice.options[0].value))
+        case Wants.TURN:
+            return turn_as_advised(s, f)
+        case Wants.EXPORT:
+            return sheet(s, given)
+        case _:
+            return read(s, given)
+    return Reply(f"{task.title}: done.")
+
+
+def back(s: Session, given: Nothing) -> Reply:
+    found = s.findings(s.stage)
+    now = s.now()
+    at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
+    if at == 0:
+        raise Refused(Problem("this is the first step of the stage.", "Go to another with 'stage'."))
+    s.look_at(found[at - 1].task.id)
+    return Reply("Looking back; Space returns.")
+
+
+def stage(s: Session, given: StageNamed) -> Reply:
+    s.go_to(given.stage)
+    return Reply(f"{given.stage.label}.")
+
+
+def undo(s: Session, given: Nothing) -> Reply:
+    if s.build.can_undo is None:
+        raise Refused(Problem("there is nothing to take back.", ""))
+    s.record(Undone(target=s.build.can_undo))
+    s.follow_log()
+    return Reply("Taken back.")
+
+
+def redo(s: Session, given: Nothing) -> Reply:
+    if s.build.can_redo is None:
+        raise Refused(Problem("there is nothing to put in again.", ""))
+    s.record(Redone(target=s.build.can_redo))
+    s.follow_log()
+    return Reply("Put in again.")
+
+
+def note(s: Session, given: Words) -> Reply:
+    s.record(Note(text=given.text))
+    return Reply("Noted.")
+
+
+def find(s: Session, given: PartNamed) -> Reply:
+    """Where a part lies; while parts go in, its own step is looked at, so that list, map and portrait show the same."""
+    step = next((f.task.id for f in s.findings(Stage.FIT) if f.task.target == given.ref), None)
+    if s.stage is Stage.FIT and step is not None:
+        s.look_at(step)
+        return Reply(f"{_where(s, given.ref)} Space returns.", given.ref)
+    return Reply(_where(s, given.ref), given.ref)
+
+
+def _where(s: Session, ref: str) -> str:
+    place = s.kit.board.placements.get(ref) if s.kit.board else None
+    return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
+
+
+def confirm(s: Session, given: Nothing) -> Reply:
+    f = s.now()
+    if f is None or f.task.wants is not Wants.CONFIRM:
+        raise Refused(Problem("there is no caution to confirm.", ""))
+    s.record(CautionConfirmed(hazard=f.task.target))
+    return Reply("Confirmed.")
+
+
+def accept(s: Session, given: Words) -> Reply:
+    f = s.now()
+    if f is None or not (f.stuck or f.waits):
+        raise Refused(Problem("nothing here is out of its window.", ""))
+    s.record(StepAccepted(step=f.task.id, why=given.text))
+    return Reply(f"{f.task.target or f.task.title} accepted as it is.")

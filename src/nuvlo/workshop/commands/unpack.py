@@ -1,0 +1,102 @@
+"""Commands of Unpack: ticks, measurements, substitutes, the tray, the letter."""
+
+from __future__ import annotations
+
+from nuvlo.kit import Stage
+from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
+from nuvlo.model.stress import stresses
+from nuvlo.problems import Problem
+from nuvlo.quantity import Measured, format_value
+from nuvlo.stages import hook_up
+from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
+from nuvlo.stages.unpack.make_do import make_do
+from nuvlo.stages.unpack.match import match as matched
+from nuvlo.workshop import papers
+from nuvlo.workshop.commands.arguments import Nothing, PartMark, PartNamed, PartValue, Words
+from nuvlo.workshop.commands.outcome import Reply, verdict_words
+from nuvlo.workshop.session import Refused, Session
+
+
+def tray(s: Session, given: Words) -> Reply:
+    s.record(TrayOrdered(order=given.text))
+    return Reply(f"The tray lies by {given.text}.")
+
+
+def what(s: Session, given: Words) -> Reply:
+    return _candidates(identify(given.text, s.kit, s.build.ticked))
+
+
+def reads(s: Session, given: Words) -> Reply:
+    return _candidates(identify_reading(given.text, s.kit, s.build.ticked))
+
+
+def _candidates(found: list[Candidate]) -> Reply:
+    words = [f"{c.words}{': ' + ', '.join(c.refs) if c.refs else ''} ({c.how})" for c in found[:3]]
+    refs = next((c.refs for c in found if c.refs), ())
+    return Reply("; or ".join(words) + "." if words else "It fits no part of this kit.", refs[0] if refs else "")
+
+
+def instead(s: Session, given: PartNamed) -> Reply:
+    """What the drawer can put in place of a part, and what it would bear there."""
+    part = s.kit.part(given.ref)
+    stress = stresses(s.kit, quick=part.unit != "F").get(part.ref)
+    found = make_do(part, s.places.drawer(), None, stress)
+    if not found:
+        raise Refused(
+            Problem(f"the drawer holds nothing that would do for {part.ref}.", "Order it, or widen what you allow.")
+        )
+    words = [f.words + (f" (but {f.warnings[0]})" if f.warnings else "") for f in found[:3]]
+    bears = f" {stress.words(part.unit)}" if stress and stress.volts else ""
+    return Reply(f"For {part.ref}: {'; or '.join(words)}.{bears}", part.ref)
+
+
+def match(s: Session, given: Nothing) -> Reply:
+    measured = {ref: m.value for ref in s.build.measured if (m := s.build.part_value(ref)) is not None}
+    found = matched(s.kit, measured)
+    moved = [f"{place} takes the part measured as {item}" for place, item in found.places.items() if place != item]
+    worth = [
+        f"{name} {format_value(x, unit, 3)} becomes {format_value(y, unit, 3)}" for name, unit, x, y in found.effects
+    ]
+    words = f"Pairs differ by {100 * found.before:.2g} % in the places they are listed for, by {100 * found.after:.2g} % matched"
+    return Reply("; ".join([words, *(moved or ["leave each where it is"]), *worth]) + ".")
+
+
+def shopping(s: Session, given: Nothing) -> Reply:
+    path = papers.write_shopping_list(s)
+    return Reply(f"Written: {path.name} in {path.parent.name}/.")
+
+
+def letter(s: Session, given: Nothing) -> Reply:
+    path = papers.write_letter(s)
+    return Reply(f"Written: {path.name} in {path.parent.name}/.")
+
+
+def tick(s: Session, given: PartNamed) -> Reply:
+    s.record(PartTicked(ref=given.ref))
+    return Reply(f"{given.ref} is there.")
+
+
+def mark(s: Session, given: PartMark) -> Reply:
+    s.record(PartMarked(ref=given.ref, state=given.state))
+    if given.state == "swapped" and s.bench is not None:
+        s.bench.unit.fit_part(given.ref, s.build.chosen_values.get(given.ref, s.kit.part(given.ref).text))
+    return Reply(f"{given.ref} is {given.state}.")
+
+
+def measure(s: Session, given: PartValue, instrument: str = "typed") -> Reply:
+    value = without_leads(s, given.value)
+    s.record(
+        PartMeasured(
+            ref=given.ref, value=value.value, uncertainty=value.uncertainty, unit=value.unit, instrument=instrument
+        )
+    )
+    f = next((f for f in s.findings(Stage.UNPACK) if f.task.target == given.ref), None)
+    return Reply(verdict_words(f, given.ref, value))
+
+
+def without_leads(s: Session, value: Measured) -> Measured:
+    """A reading of ohms with the resistance of the meter's own leads taken off, once it was read: below some hundred ohms it shows."""
+    leads = s.build.latest(hook_up.LEADS, "resistance") if value.unit == "Ω" else None
+    if leads is None:
+        return value
+    return Measured(max(0.0, value.value - leads.measured.value), value.uncertainty, value.unit)

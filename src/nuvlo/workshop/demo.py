@@ -1,0 +1,82 @@
+"""The demo workshop: kits on the shelf, some builds half-way, some finished, one misbehaving. Made by the program's own commands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.progress import pause
+from nuvlo.workshop.commands.execute import execute
+from nuvlo.workshop.commands.grammar import understand
+from nuvlo.workshop.journey import run
+from nuvlo.workshop.places import SHIPPED
+from nuvlo.workshop.session import Session
+from nuvlo.workshop.shelf import keep_card
+from nuvlo.workshop.workshop import Workshop
+
+ON_THE_BENCH = Path(__file__).parents[1] / "demo" / "bench"  # the demo's drawer, and a parts list to read in
+SET_OUT = "demo-is-set-out"  # a file that says the scenes are all there
+FIRST_SEED = 7  # of the demo's first unit
+NAME = "Saltmarsh Sound Shed"
+
+
+@dataclass(frozen=True)
+class Scene:
+    """One build of the demo: how far it goes, and what is typed first and last. ``bench`` as builds remember it."""
+
+    kit: str
+    bench: str
+    until: Stage | None = None  # None: to the end, or to where it is stuck
+    step: str = ""  # the title that the step in hand begins with
+    first: tuple[str, ...] = ()
+    last: tuple[str, ...] = ()
+
+
+SCENES = (
+    Scene("gorsefire", f"simulated:{FIRST_SEED}"),
+    Scene("gorsefire", f"simulated:{FIRST_SEED + 1}:q1.bf=12", last=("note thin and quiet beside 001",)),
+    Scene("reedling", "simulated:11", Stage.UNPACK, "Measure R3", first=("tray section",)),
+    Scene("millrace", "simulated:12", Stage.UNPACK, "Find C", first=("u1 posted",)),
+    Scene("barrowmoor", "typed", Stage.FIT, "Glue", first=("stage fit",), last=("begin", "next")),
+    Scene("tollgate", "simulated:14", Stage.FIT, "Solder"),
+    Scene("gorsefire", f"simulated:{FIRST_SEED + 2}", Stage.HOOK_UP, "Wire 4"),
+)  # fmt: skip
+
+
+def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
+    """The demo workshop in ``folder``, set out when it is new; with ``another``, one more Gorsefire is begun."""
+    workshop = Workshop(folder)
+    if workshop.logbook.read_only:
+        return workshop
+    for file in ON_THE_BENCH.iterdir():
+        if not (workshop.places.folder / file.name).exists():
+            (workshop.places.folder / file.name).write_bytes(file.read_bytes())
+    done = workshop.places.folder / SET_OUT
+    if not done.exists():
+        for scene in SCENES[len(workshop.builds()) :]:
+            pause(f"{scene.kit.capitalize()}")
+            play(workshop, scene)
+        done.touch()
+    if another:
+        begun = len(workshop.builds())
+        workshop.start(read_kit(SHIPPED / "gorsefire"), bench=f"simulated:{FIRST_SEED + begun}")
+    return workshop
+
+
+def play(workshop: Workshop, scene: Scene) -> Session:
+    """Carry a scene out in the workshop."""
+    session = workshop.start(read_kit(SHIPPED / scene.kit), bench=scene.bench)
+    for line in scene.first:
+        _type(session, line)
+    run(session, scene.until, scene.step)
+    for line in scene.last:
+        _type(session, line)
+    keep_card(session)
+    return session
+
+
+def _type(session: Session, line: str) -> None:
+    now = session.now()
+    execute(session, understand(line, session.kit, now.task if now else None, session.stage))

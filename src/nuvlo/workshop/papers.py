@@ -1,0 +1,73 @@
+"""What a session writes for people, beside its sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from nuvlo.craft.schools import taken
+from nuvlo.kit import Stage
+from nuvlo.problems import Problem
+from nuvlo.reports.readings import write_readings
+from nuvlo.stages import prove, unpack
+from nuvlo.stages.unpack.letter import letter, shopping_list
+from nuvlo.workshop.session import Refused, Session
+
+
+def write_sheet(session: Session) -> Path:
+    """Write PDF and CSV; the path of the PDF. Raises :class:`Refused` when the folder does not take them."""
+    from nuvlo.reports.hand_over import write_pdf
+
+    if session.build.curves and session.wants_solving(Stage.PROVE):
+        session.adopt(session.solve(Stage.PROVE))
+    proved = session.answer(Stage.PROVE, prove.Proved)
+    path = session.sheet_path
+
+    def write() -> None:
+        write_pdf(session.snapshot().sheet(), path, proved.band if proved else None)
+        write_readings(session.kit, session.build, path.with_suffix(".csv"))
+
+    return _written(path, write, "Free space or open the folder, then 'sheet'.")
+
+
+def write_review(session: Session) -> Path:
+    """Write the sheet on which someone else looks over the joints. Raises :class:`Refused` as :func:`write_sheet`."""
+    from nuvlo.reports.joint_review import write_review as write
+
+    path = session.sheet_path.with_name(f"{session.sheet_path.stem}-review.pdf")
+    return _written(path, lambda: write(session.kit, session.build, session.places.pictures, path),
+                    "Check the folder and its pictures.")  # fmt: skip
+
+
+def write_shopping_list(session: Session) -> Path:
+    """Write what boxes seldom hold and what is missing, with costs. Raises :class:`Refused` as :func:`write_sheet`."""
+    lines = [
+        f"{what}{f'  {cost:.2f}' if cost is not None else ''}"
+        for what, cost in shopping_list(session.kit, session.build.marks, taken(session.build.stances, "wires") == "posts")
+    ]
+    return _write_text(session, "shopping", "\n".join(lines) + "\n")
+
+
+def write_letter(session: Session) -> Path:
+    """Write what is wrong with the box as plain text. Raises :class:`Refused` where there is nothing to write about."""
+    checked = unpack.check_in(session.kit, session.build.measured, session.build.marks)
+    text = letter(session.kit, checked, unpack.strips(checked), session.build.marks)
+    if not text:
+        raise Refused(
+            Problem("there is nothing to write about.", "Mark parts missing, wrong or doubtful, or measure them.")
+        )
+    return _write_text(session, "letter", text)
+
+
+def _write_text(session: Session, what: str, text: str) -> Path:
+    path = session.sheet_path.with_name(f"{session.sheet_path.stem}-{what}.txt")
+    return _written(path, lambda: path.write_text(text, encoding="utf-8"), "Check the folder.")
+
+
+def _written(path: Path, write: Callable[[], object], remedy: str) -> Path:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write()
+    except OSError as bad:
+        raise Refused(Problem(f"{path.name} cannot be written: {bad.strerror or bad}.", remedy)) from bad
+    return path

@@ -1,0 +1,105 @@
+"""Where things are kept: shipped kits, and what a workshop's folder holds."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from nuvlo.files.drawer import Spare, read_drawer
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build
+from nuvlo.problems import NuvloError, Problem
+
+SHIPPED = Path(__file__).parents[1] / "demo" / "kits"
+SHIPPED_PREFIX = "shipped:"
+FREE = "free.csv"  # when the builder has time
+
+
+def kit_place(text: str) -> Path:
+    """Folder of a kit as a build remembers it."""
+    return SHIPPED / text.removeprefix(SHIPPED_PREFIX) if text.startswith(SHIPPED_PREFIX) else Path(text)
+
+
+def remembered_as(folder: Path) -> str:
+    """What a build remembers of the folder of its kit. Shipped kits move with the program: their place is kept by name."""
+    folder = folder.resolve()
+    return f"{SHIPPED_PREFIX}{folder.name}" if folder.parent == SHIPPED.resolve() else str(folder)
+
+
+class Places:
+    """The folder of one workshop."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = Path(folder)
+        self._kits: dict[str, Kit] = {}  # by the folder a build remembers
+
+    @property
+    def logbook(self) -> Path:
+        return self.folder / "logbook.db"
+
+    @property
+    def sheets(self) -> Path:
+        """What is written for people."""
+        return self.folder / "sheets"
+
+    @property
+    def pictures(self) -> Path:
+        """Pictures of boards and joints."""
+        return self.folder / "pictures"
+
+    @property
+    def kits(self) -> Path:
+        """Kits made of parts lists, and others that were put on the shelf."""
+        return self.folder / "kits"
+
+    @property
+    def recipes(self) -> Path:
+        """Recipes of one's own, a folder each."""
+        return self.folder / "recipes"
+
+    @property
+    def free(self) -> Path:
+        """The builder's free evenings."""
+        return self.folder / FREE
+
+    def drawer(self) -> list[Spare]:
+        """Spare parts; none where there is no ``drawer.csv``. Raises :class:`NuvloError` for one with mistakes."""
+        path = self.folder / "drawer.csv"
+        return read_drawer(path) if path.exists() else []
+
+    def found(self, text: str) -> Path:
+        """A file as it was typed: from here, else from the workshop's folder. Raises :class:`NuvloError` for none."""
+        path = Path(text.strip().strip("'\"")).expanduser()
+        for there in (path, self.folder / path):
+            if there.is_file():
+                return there
+        raise NuvloError(Problem(f"there is no file '{text}'.", "Name it from here or from the workshop's folder."))
+
+    def keep_picture(self, path: Path) -> str:
+        """Copy a picture into the workshop; its name there. Raises :class:`NuvloError`."""
+        try:
+            data = path.read_bytes()
+            name = f"{path.stem}-{hashlib.sha256(data).hexdigest()[:8]}{path.suffix.lower()}"
+            self.pictures.mkdir(parents=True, exist_ok=True)
+            (self.pictures / name).write_bytes(data)
+        except OSError as bad:
+            raise NuvloError(Problem(f"{path.name} cannot be kept: {bad.strerror}.", "Check the folder.")) from bad
+        return name
+
+    def keep_kit(self, kit: Kit) -> str:
+        """Remember a kit that was read; what a build is to remember of its place."""
+        place = remembered_as(kit.folder)
+        self._kits[place] = kit
+        return place
+
+    def kit_of(self, build: Build) -> Kit:
+        """The kit of a build, as it came; read once. Raises :class:`NuvloError` where it is gone."""
+        return self.kit_at(build.folder)
+
+    def kit_at(self, place: str) -> Kit:
+        """The kit at a place as builds remember it; read once. Raises :class:`NuvloError` where it is gone."""
+        folder = kit_place(place)
+        if place not in self._kits or not folder.exists():
+            self._kits[place] = read_kit(folder)
+        return self._kits[place]

@@ -1,0 +1,205 @@
+"""One build on the bench: its log, what the model answered, and the state that comes of both."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol, TypeVar
+
+from nuvlo.instruments.simulated import SimulatedBench
+from nuvlo.kit import Kit, Stage
+from nuvlo.kit.variant import changes_of, varied
+from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
+from nuvlo.logbook.projections import Card
+from nuvlo.model import WorkingModel
+from nuvlo.problems import NuvloError
+from nuvlo.stages.answer import Asked, Solved
+from nuvlo.stages.task import Finding, Task
+from nuvlo.workshop import answers
+from nuvlo.workshop.answers import Answer, Answers, Question
+from nuvlo.workshop.places import Places
+from nuvlo.workshop.snapshot import Running, Snapshot, StageState
+
+BenchOf = Callable[[Kit, Build], SimulatedBench | None]
+A = TypeVar("A", bound=Solved)
+
+
+class Refused(NuvloError):
+    """The command makes no sense just now; nothing was logged."""
+
+
+class Log(Protocol):
+    """What a session asks of a logbook."""
+
+    read_only: bool
+
+    def append(self, build_id: str, *bodies: Body) -> tuple[Event, ...]: ...
+
+    def events(self, build_id: str) -> list[Event]: ...
+
+    def builds(self) -> list[Build]: ...
+
+    def keep_card(self, card: Card) -> None: ...
+
+
+class Session:
+    """One build on the bench. Commands come from one thread at a time; any thread may take a :meth:`snapshot`.
+
+    The log is written by :meth:`record` alone, on the thread of whoever carries out commands.
+    """
+
+    def __init__(self, log: Log, places: Places, bench_of: BenchOf, kit: Kit, build_id: str, events: list[Event]) -> None:
+        self.log, self.places, self._bench_of = log, places, bench_of
+        self._fold = Fold(build_id)
+        self.build = self._fold.add(events)
+        self.box = kit  # as it came
+        self.kit = varied(kit, changes_of(kit, self.build.changes))  # as it is built
+        self.from_drawer = False  # whether Choose is to look no farther than the drawer
+        self.gone_to: Stage | None = None
+        self.looking_at: str | None = None
+        self.lock = threading.RLock()
+        self._answers = Answers()
+        self._snapshot: Snapshot | None = None
+        self.bench = bench_of(self.kit, self.build)
+
+    # -- state --------------------------------------------------------------------------------------------------
+
+    def snapshot(self) -> Snapshot:
+        """The present state as a value. The same one until something changes."""
+        with self.lock:
+            if self._snapshot is None:
+                self._snapshot = Snapshot(
+                    self.box, self.kit, self.build, self._answers.solved, {s: self.question(s) for s in Stage}, self.gone_to,
+                    self.looking_at, self.from_drawer, self.bench is not None, self.log.read_only, self.sheet_path,
+                )  # fmt: skip
+            return self._snapshot
+
+    def forget(self) -> None:
+        """Look at every task anew: time has passed, or something beside the log has changed."""
+        self._snapshot = None
+
+    def go_to(self, stage: Stage | None) -> None:
+        """Take a stage in hand out of turn; None for the first that is not finished."""
+        self.gone_to, self.looking_at = stage, None
+        self.forget()
+
+    def look_at(self, step: str | None) -> None:
+        """Look back at a step; None for the one in hand."""
+        self.looking_at = step
+        self.forget()
+
+    def use_drawer(self, only: bool) -> None:
+        """Whether values are to come from the drawer alone."""
+        self.from_drawer = only
+        self.forget()
+
+    def close_stage_if_done(self) -> None:
+        """Leave a stage that was gone to once nothing in it is open."""
+        if self.gone_to is not None and all(f.done and not f.stuck for f in self.findings(self.gone_to)):
+            self.go_to(None)
+
+    def tasks(self, stage: Stage) -> list[Task]:
+        """Cautions of the stage, then its own tasks."""
+        return [f.task for f in self.findings(stage)]
+
+    def findings(self, stage: Stage) -> tuple[Finding, ...]:
+        return self.snapshot().findings(stage)
+
+    def path(self) -> list[StageState]:
+        return self.snapshot().path()
+
+    @property
+    def stage(self) -> Stage:
+        return self.snapshot().stage
+
+    def now(self) -> Finding | None:
+        return self.snapshot().now()
+
+    def running(self) -> list[Running]:
+        return self.snapshot().running()
+
+    @property
+    def read_only(self) -> bool:
+        return self.log.read_only
+
+    @property
+    def sheet_path(self) -> Path:
+        """Where the sheet is written; what else is written for people stands beside it."""
+        safe = "".join(c if c.isalnum() else "-" for c in f"{self.kit.name}-{self.build.serial}".lower())
+        return self.places.sheets / f"{safe}.pdf"
+
+    # -- the model ----------------------------------------------------------------------------------------------
+
+    def question(self, stage: Stage) -> Question:
+        """What ``stage`` would ask of the model now."""
+        return self._answers.question(stage, self.kit, self.build, self.from_drawer)
+
+    def wants_solving(self, stage: Stage) -> bool:
+        """Whether :meth:`solve` would bring something new."""
+        return self.snapshot().wanted(stage) is not None
+
+    def working_model(self) -> WorkingModel:
+        """The model of the present state. For one thread: that which solves."""
+        with self.lock:
+            return self._answers.model(self.kit, self.build)
+
+    def asking(self, stage: Stage) -> tuple[Question, Asked]:
+        """A question and all that is needed to answer it, of one and the same state."""
+        with self.lock:
+            drawer = tuple(self.places.drawer()) if stage is Stage.CHOOSE else ()
+            return self.question(stage), Asked(self.working_model(), drawer, self.from_drawer)
+
+    def solve(self, stage: Stage) -> Answer:
+        """Ask the model all that ``stage`` needs. Slow (up to a second or two); changes nothing: see :meth:`adopt`."""
+        return answers.solve(*self.asking(stage))
+
+    def adopt(self, answer: Answer) -> bool:
+        """Take in an answer, unless the question has changed meanwhile or was another build's.
+
+        Readings taken before the answer came get their window kept with them.
+        """
+        with self.lock:
+            stage, windows = answer.question.stage, answer.solved.windows
+            if answer.question != self.question(stage):
+                return False
+            self._answers.take(answer)
+            self.forget()
+            late = [
+                (r, windows[r.point, r.quantity]) for r in self.build.readings
+                if r.stage == stage.value and r.expected is None and (r.point, r.quantity) in windows
+            ]  # fmt: skip
+            if late and not self.read_only:
+                self.record(*(WindowKept(reading=r.event, nominal=w.nominal, low=w.low, high=w.high) for r, w in late))
+            return True
+
+    def solved(self, stage: Stage) -> Solved | None:
+        """The newest answer for a stage, perhaps of an earlier state."""
+        return self.snapshot().solved(stage)
+
+    def answer(self, stage: Stage, kind: type[A]) -> A | None:
+        """The same where it is of the kind that stage gives."""
+        return self.snapshot().answer(stage, kind)
+
+    def settle(self) -> None:
+        """Solve and adopt what the stage in hand needs, now. For scripts and tests; the window does it off its thread."""
+        while self.wants_solving(self.stage):
+            self.adopt(self.solve(self.stage))
+
+    # -- the log ------------------------------------------------------------------------------------------------
+
+    def record(self, *bodies: Body) -> None:
+        """Log events; when this returns they are on the disk and in :attr:`build`."""
+        with self.lock:
+            before = self.build
+            self.build = self._fold.add(self.log.append(self.build.id, *bodies))
+            if self.build.changes != before.changes:
+                self.kit = varied(self.box, changes_of(self.box, self.build.changes))
+                self.follow_log()
+            self.forget()
+
+    def follow_log(self) -> None:
+        """Bring the bench to where the log stands: a trimmer turned and taken back stands where it stood."""
+        if self.bench is not None:
+            self.bench = self._bench_of(self.kit, self.build)
+            self.forget()

@@ -1,0 +1,203 @@
+"""One state of one build, as a value: what is asked, what is known, where it stands. Faces show snapshots and nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import TypeVar
+
+from nuvlo.craft.bend import bends
+from nuvlo.craft.look_alikes import look_alikes
+from nuvlo.kit import Kit, Stage
+from nuvlo.kit.step_id import StepId, craft_step
+from nuvlo.logbook import Build
+from nuvlo.quantity import Verdict
+from nuvlo.stages import hand_over, prove
+from nuvlo.stages.answer import Solved
+from nuvlo.stages.registry import asked_as, findings, row
+from nuvlo.stages.sequence.jobs import still_drying
+from nuvlo.stages.task import Finding, Shown, Wants
+from nuvlo.workshop.answers import Answer, Question
+
+IRON_HOT = timedelta(hours=12)  # after soldering, that somebody coming back is asked about the iron
+A = TypeVar("A", bound=Solved)
+
+
+@dataclass(frozen=True)
+class StageState:
+    """One stepping stone of the path. ``state`` is ``done``, ``in hand``, ``stuck``, ``to come`` or ``nothing to do``."""
+
+    stage: Stage
+    state: str
+    done: int
+    total: int
+
+
+@dataclass(frozen=True)
+class Running:
+    """Something against a clock, until when; ``open`` glue hurries, what dries only waits. ``stages`` are those it concerns."""
+
+    words: str
+    until: datetime
+    open: bool = False
+    stages: frozenset[Stage] = frozenset(Stage)
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """All that may be shown of a build at a moment. Made off the interface thread by :meth:`made_ready`; reading it is quick."""
+
+    box: Kit  # as it came
+    kit: Kit  # as it is built
+    build: Build
+    answers: Mapping[Stage, Answer] = field(default_factory=dict)
+    questions: Mapping[Stage, Question] = field(default_factory=dict)  # what each stage would ask in this state
+    gone_to: Stage | None = None  # a stage that was gone to
+    looking_at: str | None = None  # a step that is looked back at
+    from_drawer: bool = False
+    has_bench: bool = False
+    read_only: bool = False
+    sheet_path: Path = Path()
+    at: datetime = field(default_factory=lambda: datetime.now().astimezone())
+    _found: dict[Stage, tuple[Finding, ...]] = field(default_factory=dict, compare=False, repr=False)
+
+    def made_ready(self) -> Snapshot:
+        """With everything worked out that a window asks of it, so that showing it takes no time."""
+        for stage in Stage:
+            self.findings(stage)
+        look_alikes(self.kit)
+        bends(self.kit)
+        return self
+
+    # -- the model ----------------------------------------------------------------------------------------------
+
+    def solved(self, stage: Stage) -> Solved | None:
+        """The newest answer for a stage, perhaps of an earlier state."""
+        answer = self.answers.get(asked_as(stage))
+        return answer.solved if answer else None
+
+    def answer(self, stage: Stage, kind: type[A]) -> A | None:
+        """The same where it is of the kind that stage gives."""
+        solved = self.solved(stage)
+        return solved if isinstance(solved, kind) else None
+
+    def fresh(self, stage: Stage) -> bool:
+        """Whether the answer for a stage is one of this very state."""
+        answer = self.answers.get(asked_as(stage))
+        return answer is not None and answer.question == self.questions.get(stage)
+
+    def wanted(self, stage: Stage) -> Question | None:
+        """What the model is to be asked for ``stage``; None where an answer would bring nothing new."""
+        asks = self.kit.circuit is not None and row(asked_as(stage)).ask is not None
+        return self.questions.get(stage) if asks and not self.fresh(stage) else None
+
+    # -- what is known ------------------------------------------------------------------------------------------
+
+    def findings(self, stage: Stage) -> tuple[Finding, ...]:
+        """What is known of each task of ``stage``."""
+        if stage not in self._found:
+            self._found[stage] = tuple(findings(stage, self.kit, self.build, self.solved(stage)))
+        return self._found[stage]
+
+    def gain(self) -> Finding | None:
+        """The gain as swept or typed, against the band; None before there is one."""
+        return prove.gain_finding(self.build, self.solved(Stage.PROVE) or Solved())
+
+    @property
+    def stage(self) -> Stage:
+        """The stage in hand: the one gone to, or the first that is not finished."""
+        if self.gone_to is not None:
+            return self.gone_to
+        for stage in Stage:
+            if any(not f.done or f.stuck for f in self.findings(stage)):
+                return stage
+        return Stage.HAND_OVER
+
+    def now(self) -> Finding | None:
+        """The task in hand: the one looked back at, or the first of the stage that is not done. None at the end."""
+        found = self.findings(self.stage)
+        for f in found:
+            if self.looking_at is not None and f.task.id == self.looking_at:
+                return f
+        open_ones = [f for f in found if not f.done or f.stuck]
+        return next((f for f in open_ones if not f.waits), next(iter(open_ones), None))
+
+    def path(self) -> list[StageState]:
+        """The nine stepping stones."""
+        out = []
+        here = self.stage
+        for stage in Stage:
+            found = self.findings(stage)
+            done = sum(f.done and not f.stuck for f in found)
+            if any(f.stuck for f in found):
+                state = "stuck"
+            elif not found:
+                state = "nothing to do"
+            elif done == len(found):
+                state = "done"
+            else:
+                state = "in hand" if stage is here or done else "to come"
+            out.append(StageState(stage, state, done, len(found)))
+        return out
+
+    def shown(self) -> Shown:
+        """The readings that go with the step in hand."""
+        stage, now = self.stage, self.now()
+        pick = row(stage).shown
+        if pick is None:
+            judged = (f for f in self.findings(stage) if f.task.wants in (Wants.MEASURE, Wants.READING))
+            return Shown("Readings", tuple(judged))
+        shown = pick(self.findings, now)
+        gain = self.gain() if asked_as(stage) is Stage.PROVE else None
+        return Shown(shown.heading, (gain, *shown.findings)) if gain else shown
+
+    def advice(self) -> str:
+        """What the model says of the step in hand; empty where it says nothing, or nothing yet."""
+        now, solved = self.now(), self.solved(self.stage)
+        if now is None or solved is None or not self.fresh(self.stage):
+            return ""
+        return row(now.task.stage).advice(now, solved)
+
+    # -- clocks -------------------------------------------------------------------------------------------------
+
+    def running(self) -> list[Running]:
+        """Glue that is open, and what was done and is not dry, set or cool yet."""
+        out = []
+        for one in self.kit.info.craft:
+            step = craft_step(one.id)
+            if step in self.build.begun_at and step not in self.build.done:
+                until = self.build.begun_at[step] + timedelta(minutes=one.open_minutes)
+                out.append(Running(f"{one.title}: glue open", until, open=True))
+        for step, (title, until) in still_drying(self.kit, self.build, self.at).items():
+            waits_for_it = frozenset({Stage.FIT, Stage.WAKE}) if not step.does(Stage.FIT, "craft") else frozenset({Stage.FIT})
+            out.append(Running(f"{title}: ready in", until, stages=waits_for_it))
+        return [r for r in out if r.until > self.at]
+
+    def where_you_were(self) -> str:
+        """For coming back: what was done last and when, what is in hand, what still dries. Empty for a new build."""
+        build, now = self.build, self.now()
+        if build.last_at is None or build.events < 2:
+            return ""
+        last = next((f.task.title for s in Stage for f in self.findings(s) if f.task.id == build.last_done), "an entry")
+        ago = self.at - build.last_at
+        when = f"{ago.days} days ago" if ago.days > 1 else f"{build.last_at.astimezone():%A %H:%M}"
+        said = [f"Last, {when}: {last}"]
+        soldered = StepId(build.last_done).does(Stage.FIT, "solder")
+        said += ["the iron may be on"] if soldered and ago < IRON_HOT else []
+        said += [f"in hand: {now.task.title}"] if now else []
+        said += [f"{r.words} {r.until.astimezone():%a %H:%M}" for r in self.running()]
+        return "; ".join(said) + "."
+
+    # -- hand over ----------------------------------------------------------------------------------------------
+
+    def sheet(self) -> hand_over.Sheet:
+        """All the sheet says of this state."""
+        gain = self.gain()
+        found = tuple(f for stage in Stage for f in self.findings(stage)) + ((gain,) if gain else ())
+        proved = self.answer(Stage.PROVE, prove.Proved)
+        proof = proved.proof if proved else None
+        return hand_over.Sheet(
+            self.kit, self.build, found, proof.words if proof else "", proof.verdict if proof else Verdict.NOT_TAKEN
+        )

@@ -1,0 +1,80 @@
+"""A workshop: its logbook, its places, and the sessions that are opened in it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build, BuildStarted, Event
+from nuvlo.logbook.store import Logbook
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.workshop.places import Places
+from nuvlo.workshop.session import Session
+
+
+class Workshop:
+    """A folder with a logbook, and the kits within reach."""
+
+    def __init__(self, folder: Path, wrong: Mapping[str, str | float] | None = None) -> None:
+        """``wrong`` puts wrong parts into the units of simulated benches, for practice and for tests."""
+        self.places = Places(folder)
+        self.wrong = wrong
+        self.logbook = Logbook(self.places.logbook)
+
+    def close(self) -> None:
+        self.logbook.close()
+
+    def builds(self) -> list[Build]:
+        return self.logbook.builds()
+
+    def start(self, kit: Kit, serial: str | None = None, bench: str = "typed") -> Session:
+        """A new build of ``kit``. ``bench`` names the instruments: ``typed`` or ``simulated:SEED``, or
+        ``simulated:SEED:R3=390R`` for a unit with a wrong part in it."""
+        place = self.places.keep_kit(kit)
+        serial = serial or f"{1 + sum(b.kit == kit.name for b in self.builds()):03d}"
+        build = self.logbook.start(kit.name, place, serial, bench)
+        return self.open(build.id)
+
+    def open(self, build_id: str) -> Session:
+        """A build as its log left it."""
+        events = self.logbook.events(build_id)
+        kit = self.places.kit_at(_folder_of(events))
+        return Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
+
+    def start_from_list(self, path: Path, name: str, columns: Mapping[str, str] | None = None) -> Session:
+        """A kit of the parts list at ``path``, kept in this workshop, and a first build of it.
+
+        Raises :class:`NuvloError` where the list cannot be read, holds no parts, or the name is taken or no name.
+        """
+        from nuvlo.files.parts_list import bom_csv, read_parts_list
+
+        found = read_parts_list(path, columns)
+        if not found.parts:
+            raise NuvloError(
+                Problem("the list holds no parts.", "Say what its columns are, and read it again.", found.name)
+            )
+        folder = self.places.kits / "".join(c if c.isalnum() or c in " -_" else "-" for c in name).strip()
+        if folder.exists() or folder == self.places.kits:
+            raise NuvloError(Problem(f"there is a kit '{name}' already.", "Take another name."))
+        folder.mkdir(parents=True)
+        (folder / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
+        return self.start(read_kit(folder))
+
+    def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:
+        """The simulated bench of a demo build, standing where the log left it; None where values are typed in."""
+        kind, _, unit = build.bench.partition(":")
+        if kind != "simulated" or kit.circuit is None:
+            return None
+        seed, _, wrong = unit.partition(":")
+        hidden = dict(item.partition("=")[::2] for item in wrong.split(",") if item)
+        bench = SimulatedBench(HiddenUnit(kit, int(seed or 0), self.wrong or hidden))
+        bench.follow(build)
+        return bench
+
+
+def _folder_of(events: list[Event]) -> str:
+    """Where the kit of a build is, as it remembers it."""
+    return next((e.body.folder for e in events if isinstance(e.body, BuildStarted)), "")

@@ -1,0 +1,93 @@
+"""Work off the interface thread: it answers on it, belongs to a build, and is stopped in one way."""
+
+import threading
+import time
+
+import pytest
+
+from nuvlo.desktop.jobs import LOG, MODEL, Fault, Jobs, State
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.progress import Stopped, pause
+
+
+@pytest.fixture
+def jobs(qtbot):
+    made = Jobs()
+    yield made
+    made.close()
+
+
+def fail():
+    raise NuvloError(Problem("known."))
+
+
+def test_work_answers_on_the_interface_thread(jobs, qtbot):
+    got = []
+
+    def then(value, error):
+        got.append((value, str(error) if error else None, threading.current_thread() is threading.main_thread()))
+
+    faults = []
+    jobs.failed.connect(faults.append)
+    started = [jobs.start(LOG, work, then) for work in (lambda: 7, fail, lambda: 1 / 0)]
+    qtbot.waitUntil(lambda: len(got) == 3)
+    assert got[:2] == [(7, None, True), (None, "known.", True)]
+    assert "inside Nuvlo" in got[2][1]
+    assert [j.state for j in started] == [State.DONE, State.FAILED, State.FAILED]
+    assert [type(f) for f in faults] == [Fault], "a known error is no fault of ours"
+
+
+def slow():
+    while True:
+        pause("going on")
+        time.sleep(0.002)
+
+
+def test_esc_stops_what_it_says_it_stops_and_no_command(jobs, qtbot):
+    got, said = {}, []
+    jobs.busy.connect(said.append)
+    first = jobs.start(MODEL, slow, lambda v, e: got.setdefault("first", e), "Sweeping")
+    second = jobs.start(MODEL, lambda: 2, lambda v, e: got.setdefault("second", v), "Comparing")
+    jobs.start(LOG, lambda: time.sleep(0.05) or "kept", lambda v, e: got.setdefault("log", v))
+    qtbot.waitUntil(lambda: "Sweeping: going on. Esc stops it" in said)
+    jobs.stop()
+    qtbot.waitUntil(lambda: len(got) == 3)
+    assert isinstance(got["first"], Stopped)
+    assert (got["second"], got["log"]) == (2, "kept")
+    assert (first.state, second.state) == (State.STOPPED, State.DONE)
+    assert said[-1] == ""
+
+
+def test_an_early_esc_is_not_lost(jobs, qtbot):
+    """Stopped while it still waits for its thread: it never begins."""
+    gate, ran, got = threading.Event(), [], []
+    jobs.start(MODEL, gate.wait, lambda *_: None)
+    jobs.start(MODEL, lambda: ran.append(1), lambda v, e: got.append(e), "Comparing")
+    jobs.stop()
+    gate.set()
+    qtbot.waitUntil(lambda: bool(got))
+    assert isinstance(got[0], Stopped)
+    assert not ran
+
+
+def test_answers_for_another_build_are_dropped(jobs, qtbot):
+    got = []
+    jobs.build = "a"
+    gate = threading.Event()
+    jobs.start(MODEL, gate.wait, lambda v, e: got.append("a"), "Solving", build="a")
+    jobs.start(MODEL, lambda: None, lambda v, e: got.append("b"), "Solving", build="b")
+    jobs.start(LOG, lambda: None, lambda v, e: got.append("none"))
+    jobs.build = "b"
+    gate.set()
+    qtbot.waitUntil(lambda: jobs.idle)
+    assert sorted(got) == ["b", "none"]
+
+
+def test_closing_leaves_no_work_behind(qtbot):
+    jobs, got = Jobs(), []
+    jobs.start(MODEL, slow, lambda *_: got.append(1), "Sweeping")
+    began = time.monotonic()
+    jobs.close()
+    assert time.monotonic() - began < 2.0
+    qtbot.wait(20)
+    assert not got, "a closed window is told nothing"
