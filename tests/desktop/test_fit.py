@@ -1,6 +1,3 @@
-
-from tests.desktop.conftest import begun, gone_on
-
 """The whole fit of Millrace, some sixty parts, by keys alone; and what runs against a clock."""
 
 from PyQt6.QtCore import Qt
@@ -9,6 +6,7 @@ from nuvlo.desktop.timers import in_words
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.workshop.demo import SHIPPED
+from tests.desktop.conftest import begun, gone_on
 
 
 def test_the_whole_fit_of_millrace_by_keys(drive, tmp_path):

@@ -1,8 +1,3 @@
-
-from nuvlo.stages.choose import Proposed
-from nuvlo.workshop.demo import ON_THE_BENCH
-from tests.desktop.conftest import begun
-
 """By keyboard alone, with a parts list nobody prepared: read it, check it in, see its look-alikes, design a pad."""
 
 import pytest
@@ -15,9 +10,11 @@ from nuvlo.desktop.tools.parts_list import PartsListTool
 from nuvlo.desktop.tools.recipe import RecipeTool
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.stages.choose import Proposed
 from nuvlo.workshop.commands.arguments import StageNamed
 from nuvlo.workshop.commands.command import Command
-from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.demo import ON_THE_BENCH, SHIPPED
+from tests.desktop.conftest import begun
 
 LIST = """Kiste vom Dachboden;;;
 Teil;Anzahl;Was;Notiz

@@ -1,7 +1,3 @@
-
-from nuvlo.desktop.tools.help import HelpTool
-from tests.desktop.conftest import begun
-
 """The window: nothing stalls typing, cautions hold, every picture paints, states and sizes are kept."""
 
 import subprocess
@@ -17,12 +13,14 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.board.map import BoardMap, Marking
 from nuvlo.desktop.board.portrait import Portrait, describe
 from nuvlo.desktop.gauge import Gauge
+from nuvlo.desktop.tools.help import HelpTool
 from nuvlo.kit import Stage
 from nuvlo.logbook.store import LogbookError
 from nuvlo.model.windows import Window as Expected
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.task import Finding, Task, Wants
+from tests.desktop.conftest import begun
 
 HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
 

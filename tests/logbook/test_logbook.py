@@ -45,7 +45,7 @@ def test_the_fold_of_a_little_of_everything():
                          TrimmerTurned(ref="RV1", degrees=30.0), reading(5.0), Note(text="lid scratched")))  # fmt: skip
     assert b.ticked == {"D1", "R1"}
     assert b.part_value("R1").value == 101.0, "repeats are averaged"
-    assert b.part_value("R1").uncertainty == 1.0, "but share their meter's error"
+    assert b.part_value("R1").uncertainty == 2.0, "they scatter by more than the meter errs"
     assert b.latest("TP1").measured.value == 5.0
     assert b.latest("TP1", stage="set") is None
     assert b.turned("RV1") == 30.0
@@ -206,7 +206,7 @@ def test_a_read_only_workshop_opens_for_viewing(tmp_path):
     keeper.append(build, reading(8.0))
     frozen = tmp_path / "frozen"
     shutil.copytree(folder, frozen)
-    for item in tmp_path.parents[: len(tmp_path.parts) - 3] + (tmp_path,):
+    for item in (*tmp_path.parents[: len(tmp_path.parts) - 3], tmp_path):
         item.chmod(0o755)
     for item in frozen.iterdir():
         item.chmod(0o444)

@@ -1,6 +1,3 @@
-
-from nuvlo.reports.readings import write_readings
-
 """What each stage asks, and what it makes of the answers."""
 
 from datetime import UTC, datetime
@@ -29,6 +26,7 @@ from nuvlo.logbook import (
 from nuvlo.model import WorkingModel
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Verdict
+from nuvlo.reports.readings import write_readings
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
 from nuvlo.stages.task import Task, Wants, finding
 from tests.workshop.test_session import line

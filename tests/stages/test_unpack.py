@@ -15,7 +15,8 @@ from nuvlo.kit.variant import changes_in, varied
 from nuvlo.model.stress import Stress, overstressed, rated, stresses
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured, Verdict
-from nuvlo.stages.unpack.check_in import averaged, check_in, nearest_preferred, strips
+from nuvlo.quantity.uncertainty import mean_of_repeats
+from nuvlo.stages.unpack.check_in import check_in, nearest_preferred, strips
 from nuvlo.stages.unpack.identify import identify, identify_reading
 from nuvlo.stages.unpack.letter import letter, shopping_list
 from nuvlo.stages.unpack.make_do import make_do
@@ -63,11 +64,11 @@ def test_what_is_no_wrong_strip(values, tmp_path):
 
 
 def test_repeated_readings_are_averaged_and_their_spread_is_told():
-    mean, spread = averaged([Measured(v, 2.0, "Ω") for v in (100.0, 101.0, 99.0)])
+    mean, spread = mean_of_repeats([Measured(v, 2.0, "Ω") for v in (100.0, 101.0, 99.0)])
     assert mean.value == pytest.approx(100.0)
     assert spread == pytest.approx(1.0)
     assert mean.uncertainty == 2.0  # the meter's limits do not average out
-    after_a_slip, _ = averaged([Measured(1e3, 1.0, "Ω"), Measured(100.0, 1.0, "Ω")])
+    after_a_slip, _ = mean_of_repeats([Measured(1e3, 1.0, "Ω"), Measured(100.0, 1.0, "Ω")])
     assert after_a_slip.value == 100.0
 
 

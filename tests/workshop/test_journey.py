@@ -1,12 +1,10 @@
-
-from nuvlo.progress import Progress, Stopped, under
-
 """The whole build without hands, on hidden units good and wrong; and the commands on the way."""
 
 import pytest
 
 from nuvlo.kit import Stage
 from nuvlo.logbook.store import LogbookError
+from nuvlo.progress import Progress, Stopped, under
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.execute import execute

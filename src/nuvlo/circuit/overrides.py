@@ -1,84 +1,86 @@
-"""What may differ from member to member besides values: temperature, and the mistakes a builder makes.
+"""What may differ from member to member besides values: temperature (``temper``, °C), and the mistakes a builder makes.
 
-All are overrides, a number or one for each member, so one call may hold good units and bad ones side by side:
-
-- ``temper``: °C, everywhere in the circuit;
-- ``r3.missing``: 1 where the part is not there (or one of its joints is open);
-- ``d1.reversed``: a diode, or the current or voltage of a source, the other way round;
-- ``q1.legs_ebc``: in the holes for collector, base and emitter (or drain, gate and source, written ``dgs``) stand these
-  legs;
-- ``bridge(a,b)``: ohms between two nodes that should not touch, infinite for none.
+All are overrides, a number or one for each member, so one call may hold good units and bad ones side by side. Mistakes are
+those of :mod:`~nuvlo.circuit.faults`.
 """
 
 from __future__ import annotations
 
 import dataclasses
-import re
 
 import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import GROUND, Circuit, Element, Overrides
+from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned, Value, fault_named
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.problems import Problem
 
 ABSENT = 1e-12  # S that stays where a part is missing, so that a node it alone held still has a voltage
-LEGS = {"q": "cbe", "j": "dgs", "m": "dgsb"}
-_BRIDGE = re.compile(r"bridge\((.+),(.+)\)")
 
 
 def present(element: Element, overrides: Overrides) -> Array | float:
     """1 for members that have the part as this element has it, 0 for the others."""
-    there = 1.0 - np.asarray(overrides.get(f"{element.part}.missing", 0.0), float)
-    turns = {name: np.asarray(overrides[name], float) for name in _turns(element.part, overrides)}
-    mine = f"{element.part}.legs_{element.legs}"
-    share = turns[mine] if element.legs else 1.0 - sum(turns.values(), np.zeros(()))
+    there = 1.0 - np.asarray(overrides.get(Missing(element.part).key, 0.0), float)
+    turns = _turns(element.part, overrides)
+    if element.legs:
+        share = np.asarray(overrides[Turned(element.part, element.legs).key], float)
+    else:
+        share = 1.0 - sum((np.asarray(overrides[t.key], float) for t in turns), np.zeros(()))
     return np.asarray(there * share)
 
 
 def direction(element: Element, overrides: Overrides) -> Array | float:
     """−1 for members that have the part the other way round."""
-    return 1.0 - 2.0 * np.asarray(overrides.get(f"{element.name}.reversed", 0.0), float)
+    return 1.0 - 2.0 * np.asarray(overrides.get(Reversed(element.name).key, 0.0), float)
 
 
 def bridges(circuit: Circuit, overrides: Overrides) -> list[tuple[int, int, Array]]:
     """(node, node, S) of every bridge."""
     out = []
-    for name, ohms in overrides.items():
-        found = _BRIDGE.fullmatch(name)
-        if found:
-            a, b = (circuit.node(n.strip()) for n in found.groups())
-            out.append((a, b, 1.0 / np.atleast_1d(np.asarray(ohms, float))))
+    for key, ohms in overrides.items():
+        fault = fault_named(key)
+        if isinstance(fault, Bridge):
+            siemens = 1.0 / np.atleast_1d(np.asarray(ohms, float))
+            out.append((circuit.node(fault.a), circuit.node(fault.b), siemens))
     return out
 
 
 def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
     """The circuit with a second copy of each transistor whose legs some members have in other holes."""
     extra = []
-    for element in circuit.elements:
+    for element in circuit.elements if any(isinstance(fault_named(key), Turned) for key in overrides) else ():
         letters = LEGS.get(element.kind, "")
-        for name in _turns(element.name, overrides) if letters else ():
-            order = name.rpartition("_")[2]
-            if sorted(order) != sorted(letters[: len(order)]) or len(order) < 3:
+        for turn in _turns(element.name, overrides) if letters else ():
+            if not turn.fits(element.kind):
                 raise NetlistError(
-                    Problem(f"'{order}' are not the legs of '{element.name}'.", f"Write {letters} in another order.")
+                    Problem(f"'{turn.legs}' are not the legs of '{element.name}'.", f"Write {letters} in another order.")
                 )
-            moved = tuple(element.nodes[order.index(leg)] for leg in letters[:3]) + element.nodes[3:]
+            moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3:]
             extra.append(
                 dataclasses.replace(
-                    element, name=f"{element.name}~{order}", nodes=moved, copy_of=element.name, legs=order
+                    element, name=f"{element.name}~{turn.legs}", nodes=moved, copy_of=element.name, legs=turn.legs
                 )
             )
     return circuit.with_elements(extra) if extra else circuit
 
 
-def _turns(name: str, overrides: Overrides) -> list[str]:
-    return [key for key in overrides if key.startswith(f"{name}.legs_")]
+def _turns(element: str, overrides: Overrides) -> list[Turned]:
+    faults = (fault_named(key) for key in overrides)
+    return [f for f in faults if isinstance(f, Turned) and f.element == element]
 
 
 def can_override(circuit: Circuit, name: str) -> bool:
     """Whether ``name`` is a value of ``circuit``, its temperature, or a mistake that can be made in it."""
-    return name == "temper" or circuit.has_parameter(name) or _is_mistake(circuit, name)
+    if name == "temper" or circuit.has_parameter(name):
+        return True
+    match fault_named(name):
+        case Value():
+            return False
+        case Bridge(a, b):
+            return all(n in (*GROUND, *circuit.nodes) for n in (a, b))
+        case Missing() | Reversed() | Turned() as fault:
+            return any(e.name == fault.element and e.kind in fault.kinds for e in circuit.elements)
 
 
 def check(circuit: Circuit, overrides: Overrides) -> None:
@@ -88,12 +90,3 @@ def check(circuit: Circuit, overrides: Overrides) -> None:
             raise NetlistError(
                 Problem(f"there is nothing called '{name}' here.", "Names are as in the netlist.", ref=name)
             )
-
-
-def _is_mistake(circuit: Circuit, name: str) -> bool:
-    found = _BRIDGE.fullmatch(name)
-    if found:
-        return all(n.strip() in (*GROUND, *circuit.nodes) for n in found.groups())
-    head, _, tail = name.rpartition(".")
-    kinds = {"missing": "rclvidqjmefgh", "reversed": "dvi"}.get(tail, "qjm" if tail.startswith("legs_") else "")
-    return any(e.name == head and e.kind in kinds for e in circuit.elements)

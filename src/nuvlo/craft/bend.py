@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.kit.board import Board, Pad
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import UNCONNECTED, Kit
 
 Array = NDArray[np.float64]
@@ -15,7 +16,6 @@ LENGTHS_MM = (2.5, 2.0, 1.5)  # of a bent lead from its pad's middle, the usual 
 LEAD_MM = 0.6  # thickness of a lead
 LEAST_MM = 0.5  # clearance below which a lead is a danger
 AMPLE_MM = 2.0  # clearance beyond which more is worth nothing
-UNBENT = ("chip", "socket", "trimmer", "header", "switch", "jack", "relay")  # kinds whose leads are not bent
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ def _bends(kit: Kit, board: Board) -> list[Lead]:
     out = []
     for pad in board.pads:
         part = kit.find_part(pad.ref)
-        if pad.ref in board.placements and (part is None or part.kind not in UNBENT):
+        if pad.ref in board.placements and (part is None or kind_of(part.kind).bent):
             out.append(_bend(board, pad))
     return out
 

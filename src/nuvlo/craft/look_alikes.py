@@ -7,13 +7,13 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from math import isclose, log10
 
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
 from nuvlo.quantity import format_value
 from nuvlo.quantity.markings import capacitor_code, read_bands, resistor_bands
 
 TIMES = {1: "ten", 2: "a hundred", 3: "a thousand", 4: "ten thousand", 5: "a hundred thousand", 6: "a million"}
-READ_ALIKE = ("diode", "transistor", "chip", "regulator", "valve")
 
 
 @dataclass(frozen=True)
@@ -72,7 +72,7 @@ def about(kit: Kit, refs: Iterable[str]) -> list[LookAlike]:
 def _reasons(a: Part, b: Part) -> Iterator[tuple[int, str, str]]:
     if a.value is not None and b.value is not None and a.unit == b.unit:
         yield from _values(a, b)
-    elif a.kind in READ_ALIKE and b.kind in READ_ALIKE and a.package == b.package and a.text != b.text and a.package:
+    elif kind_of(a.kind).body_alike and kind_of(b.kind).body_alike and a.package == b.package and a.text != b.text and a.package:
         same = "" if a.kind == b.kind else f": a {a.kind} and a {b.kind}"
         yield 2, f"the same body ({a.package}){same}", f"read the print: {a.text} or {b.text}"
 

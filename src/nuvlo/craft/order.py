@@ -8,6 +8,7 @@ prefers work to checks and the end to the beginning, so that whatever is done ea
 from __future__ import annotations
 
 import heapq
+import math
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -15,6 +16,7 @@ from itertools import groupby
 
 from nuvlo.craft.precedence import YIELDING, Event, Plan, Precedence, has_value, precedences
 from nuvlo.craft.schools import BATCH, DEFAULT_SCHOOL, school_named
+from nuvlo.kit.kinds import kind_of, plural_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Stage
@@ -23,9 +25,6 @@ from nuvlo.kit.step_id import StepId, board_step
 HEAT_SHY_MM = (
     3.0  # how much taller a heat-shy part is taken to be when its turn is decided (common practice, no source)
 )
-FIRST_IN_MANUALS = ("socket", "diode", "transistor", "lamp", "chip", "regulator")
-PLURALS = {"resistor": "resistors", "capacitor": "film capacitors", "diode": "diodes", "switch": "switches"}
-PLUGGED = ("chip", "valve")  # kinds that go into sockets, where there are any
 # Minutes at the bench: for each part, and for the step as a whole (rough figures; the log's own take their place).
 MINUTES = {
     "fit": (1.5, 0.0), "solder": (0.7, 0.0), "values": (0.1, 1.0), "polarity": (0.1, 1.0), "contact": (0.5, 0.0), "insulate": (1.0, 0.0),
@@ -109,7 +108,7 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
 
     def liking(part: Part) -> tuple[float, ...]:
         section = sections.index(part.section) if sections else 0
-        first = FIRST_IN_MANUALS.index(part.kind) if part.kind in FIRST_IN_MANUALS else len(FIRST_IN_MANUALS)
+        first = kind_of(part.kind).early or math.inf
         return part.through_panel, section, first if order == "semiconductors" else 0, *_turn(part)
 
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
@@ -135,7 +134,7 @@ def plugged(kit: Kit) -> list[Part]:
     """Chips and valves that go into sockets, where the kit has any: they are never soldered."""
     if not any(p.kind == "socket" for p in kit.parts.values()):
         return []
-    return [p for p in kit.parts.values() if p.kind in PLUGGED]
+    return [p for p in kit.parts.values() if kind_of(p.kind).plugged]
 
 
 def natural(ref: str) -> tuple[str, int, str]:
@@ -257,7 +256,7 @@ def moved(before: Sequence[Step], after: Sequence[Step], kit: Kit) -> list[str]:
         (abs(places[0][k] - places[1][k]), k) for k in places[0] if k in places[1] and places[0][k] != places[1][k]
     ]
     return [
-        f"{plural(k)} from place {places[0][k]} to {places[1][k]}"
+        f"{plural_of(k)} from place {places[0][k]} to {places[1][k]}"
         for _, k in sorted(shifts, key=lambda s: (-s[0], s[1]))
     ]
 
@@ -350,7 +349,7 @@ def _names(plan: Plan) -> list[str]:
         if plan.part(refs[0]).through_panel:
             name = "what stands through the panel"
         elif len(kinds) == 1:
-            name = f"the {plural(kinds.pop())}{section}"
+            name = f"the {plural_of(kinds.pop())}{section}"
             name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "more ", 1)
         elif section and not any(n.endswith(section) for n in out):
             name = f"the parts{section}"
@@ -362,23 +361,18 @@ def _names(plan: Plan) -> list[str]:
     return [ALL if name == "batch 1" else name for name in out] if "batch 2" not in out else out
 
 
-def plural(kind: str) -> str:
-    """``diodes``."""
-    return PLURALS.get(kind, kind + "s")
-
-
 def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because: Sequence[str]) -> str:
     parts = [plan.part(r) for r in refs]
     first = parts[0]
     if len({p.kind for p in parts}) > 1:
         return "Taken together, so the board is turned over once." if before else "The lowest lie first in the hand."
-    if plan.manual and first.kind in FIRST_IN_MANUALS:
+    if plan.manual and kind_of(first.kind).early:
         return "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
     if first.through_panel:
         return "Placed, not soldered, until the panel holds them."
     if not before:
         return "They lie lowest: the board stays flat when it is turned over."
-    taller, last, others = first.stands_mm, before[0].stands_mm, plural(before[0].kind)
+    taller, last, others = first.stands_mm, before[0].stands_mm, plural_of(before[0].kind)
     if first.heat_sensitive and taller < last:
         return f"They mind heat, so they come after the {others} although they stand lower."
     if taller >= last:

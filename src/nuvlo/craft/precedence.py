@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from math import hypot
 
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
 
@@ -60,7 +61,7 @@ class Plan:
         return [
             p.ref
             for p in self.kit.parts.values()
-            if not p.on_board and p.kind not in CASES and p.ref not in self.plugged
+            if not p.on_board and not kind_of(p.kind).encloses and p.ref not in self.plugged
         ]
 
     @property
@@ -87,13 +88,11 @@ class Plan:
         return any(p.kind == "case" for p in self.kit.parts.values())
 
 
-CASES = ("case", "panel")
-TYPED = ("diode", "transistor", "chip", "regulator", "lamp")  # kinds whose type is read off, as a value is
 
 
 def has_value(part: Part) -> bool:
     """Whether it can be the wrong one of several that look alike."""
-    return bool(part.unit) or part.kind in TYPED
+    return bool(part.unit) or kind_of(part.kind).typed
 
 
 POWER: tuple[Event, ...] = (("power", ""),)

@@ -13,10 +13,6 @@ from nuvlo.quantity import Verdict, format_value
 from nuvlo.quantity.uncertainty import distance_in_words
 from nuvlo.stages.task import Finding
 
-WORDS = {
-    Verdict.IN: "in window", Verdict.NEAR: "too close to tell", Verdict.OUT: "out", Verdict.NOT_TAKEN: "not taken",
-    Verdict.MISSING: "missing",
-}  # fmt: skip
 QUANTITIES = {
     "resistance": "ohms",
     "voltage": "volts",
@@ -50,7 +46,7 @@ class Gauge(QWidget):
         """The whole gauge in words."""
         f = self.finding
         reading = str(f.reading) if f.reading else "no reading"
-        return f"{f.task.target}: {reading}, {WORDS[f.verdict]}"
+        return f"{f.task.target}: {reading}, {f.verdict.words}"
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -74,7 +70,7 @@ class Gauge(QWidget):
         value = str(f.reading) if f.reading else "not taken"
         p.drawText(QRectF(left, 4 * s, width, 25 * s), Qt.AlignmentFlag.AlignRight, value)
         if f.reading is not None and f.window is not None:
-            word = WORDS[f.verdict] + (", accepted" if f.accepted else "")
+            word = f.verdict.words + (", accepted" if f.accepted else "")
             if f.verdict is Verdict.OUT:
                 word = distance_in_words(f.reading, f.window.low, f.window.high) + (", accepted" if f.accepted else "")
             p.setFont(theme.words(9 * s, bold=True))

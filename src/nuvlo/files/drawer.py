@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nuvlo.files.tables import Fields, read_table, text_of
-from nuvlo.kit.parts import UNIT_OF_KIND
+from nuvlo.kit.kinds import VALUED
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import parse_value
 from nuvlo.quantity.tolerance import parse_tolerance
@@ -29,12 +29,12 @@ def read_drawer(path: Path) -> list[Spare]:
 
     def row(f: Fields) -> Spare:
         kind = f.text("kind").lower()
-        if kind not in UNIT_OF_KIND:
-            raise ValueError(f"'{kind}' has no value; write one of {', '.join(UNIT_OF_KIND)}")
+        if kind not in VALUED:
+            raise ValueError(f"'{kind}' has no value; write one of {', '.join(VALUED)}")
         count = f.number("count")
         if count < 0 or count != int(count):
             raise ValueError(f"'{f.values['count']}' is no count")
-        return Spare(kind, parse_value(f.text("value"), UNIT_OF_KIND[kind]), UNIT_OF_KIND[kind],
+        return Spare(kind, parse_value(f.text("value"), VALUED[kind]), VALUED[kind],
                      parse_tolerance(f.text("tolerance", "")) or (0.0, 0.0), f.text("rating", ""), int(count))  # fmt: skip
 
     rows, problems = read_table(text_of(Path(path)), Path(path).name, ("kind", "value", "count"), row)

@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import TypeVar
 
 from nuvlo.kit.board import Pad, Placement
-from nuvlo.kit.parts import PLACES, UNIT_OF_KIND, Part, Spread
+from nuvlo.kit.kinds import VALUED
+from nuvlo.kit.parts import PLACES, Part, Spread
 from nuvlo.kit.wiring import PanelHole, Wire
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import parse_value
@@ -75,7 +76,7 @@ def _spreads(text: str) -> tuple[Spread, ...]:
 
 def part(f: Fields) -> Part:
     kind = f.text("kind").lower()
-    unit = UNIT_OF_KIND.get(kind, "")
+    unit = VALUED.get(kind, "")
     text = f.text("value")
     value = parse_value(text.split()[0], unit) if unit else None
     tolerance = parse_tolerance(f.text("tolerance", ""))

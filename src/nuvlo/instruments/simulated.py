@@ -15,6 +15,7 @@ from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
+from nuvlo.kit.kit import override_of_element
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, laws
 from nuvlo.problems import Problem
@@ -45,7 +46,7 @@ class HiddenUnit:
             if part is None or element is None:
                 self.wrong[name] = float(value)
                 continue
-            key = f"{element}.r" if element.startswith("x") else element
+            key = override_of_element(element)
             nominal = parse_value(value, part.unit) if isinstance(value, str) else float(value)
             low, high = part.tolerance or (0.0, 0.0)
             self.wrong[key] = nominal * (1 + low + self.share.get(key, 0.5) * (high - low))
@@ -54,7 +55,7 @@ class HiddenUnit:
         """True values by override name."""
         out = {n: law.low + self.share[n] * law.width for n, law in self.law.items()}
         for control in self.kit.info.control:
-            name = f"{self.kit.element_of(control.ref)}.pos"
+            name = self.kit.position_of(control.ref)
             if name in out:
                 out[name] = float(np.clip(out[name] + self.turned.get(control.ref, 0.0) / control.travel_deg, 0.0, 1.0))
         return {**out, **self.wrong, **self.swapped}
@@ -67,7 +68,7 @@ class HiddenUnit:
         if not part.unit:  # a transistor or diode: a good one has its parameters inside their spread
             self.wrong = {k: v for k, v in self.wrong.items() if not k.startswith(element + ".")}
             return
-        key = f"{element}.r" if element.startswith("x") else element
+        key = override_of_element(element)
         low, high = part.tolerance or (0.0, 0.0)
         self.swapped[key] = parse_value(value, part.unit) * (1 + low + (1 - self.share[key]) * (high - low))
 
@@ -113,7 +114,7 @@ class SimulatedBench:
         part, element = self.unit.kit.part(ref), self.unit.kit.element_of(ref)
         if element is None or not part.unit:
             raise InstrumentError(Problem(f"a meter does not measure {ref}.", "Read its marking.", ref=ref))
-        true = self.unit.values()[f"{element}.r" if element.startswith("x") else element]
+        true = self.unit.values()[override_of_element(element)]
         return self._shown(true + (self.spec.lead_ohms if part.unit == "Ω" else 0.0), part.unit)
 
     def _point(self) -> OperatingPoint:

@@ -114,6 +114,15 @@ class Kit:
         found: tuple[str, ...] = self.memory[key]
         return found
 
+    def override_of(self, ref: str) -> str | None:
+        """By which name the value of a part is overridden in its circuit; None for a part that is not in it."""
+        element = self.element_of(ref)
+        return override_of_element(element) if element else None
+
+    def position_of(self, ref: str) -> str:
+        """By which name the position of a control is overridden, 0 anticlockwise to 1 clockwise."""
+        return f"{self.element_of(ref)}.pos"
+
     def _find_elements(self, ref: str) -> tuple[str, ...]:
         if self.circuit is None:
             return ()
@@ -122,3 +131,8 @@ class Kit:
         others = {form for other in self.parts for form in (other.lower(), "x" + other.lower())} - {ref}
         halves = sorted(n for n in names - others if re.fullmatch(rf"x?{re.escape(ref)}[a-z]", n))
         return whole[:1] or tuple(halves)
+
+
+def override_of_element(element: str) -> str:
+    """The override of an element's value: that of its own, or of the resistance that a subcircuit is given."""
+    return f"{element}.r" if element.startswith("x") else element

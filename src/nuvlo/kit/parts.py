@@ -5,10 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-UNIT_OF_KIND = {
-    "resistor": "Ω", "trimmer": "Ω", "potentiometer": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H",
-}  # fmt: skip
-
+from nuvlo.kit.kinds import kind_of
 
 PLACES = ("board", "panel", "both")  # 'both' stands on the board and through the panel
 
@@ -25,15 +22,9 @@ class Spread:
 SURFACE = re.compile(r"\b(so|soic|sot|ssop|msop|tssop|qfn|melf|0[2468]0[1-9]|1206|1210)", re.IGNORECASE)
 
 
-# How high parts of a kind stand over the board, in mm (common practice, no source).
-USUAL_MM = {
-    "link": 1.0, "resistor": 2.5, "diode": 2.7, "inductor": 9.0, "chip": 4.5, "socket": 5.0, "transistor": 5.2, "trimmer": 7.0, "capacitor": 8.0,
-    "lamp": 9.0, "relay": 10.0, "fuse": 10.0, "jack": 11.0, "electrolytic": 12.0, "regulator": 16.0, "potentiometer": 18.0, "switch": 18.0,
-    "transformer": 30.0, "valve": 50.0,
-}  # fmt: skip
 
 
-FLAT_MM, OTHERS_MM = 1.0, 8.0  # surface-mount parts, and kinds of which nothing is known
+FLAT_MM = 1.0  # surface-mount parts
 
 
 @dataclass(frozen=True)
@@ -73,7 +64,7 @@ class Part:
         """How high it stands; as its kind usually does where the list does not say."""
         if self.height_mm is not None:
             return self.height_mm
-        return FLAT_MM if self.surface_mount else USUAL_MM.get(self.kind, OTHERS_MM)
+        return FLAT_MM if self.surface_mount else kind_of(self.kind).stands_mm
 
     @property
     def limits(self) -> tuple[float, float] | None:

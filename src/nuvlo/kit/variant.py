@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from nuvlo.circuit.rewritten import rewritten
-from nuvlo.kit.kit import Change, Kit
+from nuvlo.kit.kit import Change, Kit, override_of_element
 from nuvlo.kit.schema import Supply
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
@@ -82,7 +82,7 @@ def varied(kit: Kit, changes: Sequence[Change]) -> Kit:
                 if value is None:
                     types[element] = text.lower()
                 else:
-                    values[f"{element}.r" if element.startswith("x") else element] = value
+                    values[override_of_element(element)] = value
         elif supply is not None:
             volts = parse_value(one.to, "V")
             supplies[supplies.index(supply)] = supply.model_copy(update={"volts": volts})

@@ -11,6 +11,7 @@ from nuvlo.craft.schools import school_from
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
+from nuvlo.quantity.uncertainty import mean_of_repeats
 
 
 @dataclass(frozen=True)
@@ -99,19 +100,17 @@ class Build:
         return None
 
     def part_value(self, ref: str) -> Measured | None:
-        """Mean of the measurements that agree with the newest, keeping the instrument's uncertainty: repeats share its error.
+        """What a loose part measures, from all of its readings that agree."""
+        return mean_of_repeats(self.measured.get(ref, ()))[0]
 
-        An earlier one that does not agree within both uncertainties was a slip of the clips or of the keys.
-        """
-        found = self.measured.get(ref)
-        if not found:
-            return None
-        newest = found[-1]
-        agreeing = [
-            m for m in found if m is newest or abs(m.value - newest.value) <= m.uncertainty + newest.uncertainty
-        ]
-        mean = sum(m.value for m in agreeing) / len(agreeing)
-        return Measured(mean, max(m.uncertainty for m in agreeing), newest.unit)
+    def since_turn(self, control: str, point: str, stage: str | None = None) -> Reading | None:
+        """The newest reading of volts at ``point`` since ``control`` was last turned; in ``stage``, where one is named."""
+        turns = [t.readings_before for t in self.turns if t.ref == control]
+        found = [
+            r for r in self.readings[turns[-1] if turns else 0 :]
+            if r.point == point and r.quantity == "voltage" and stage in (None, r.stage)
+        ]  # fmt: skip
+        return found[-1] if found else None
 
     def repeats(self, ref: str) -> tuple[int, float]:
         """How often a part was measured, and how far its readings lie apart (in its unit)."""

@@ -6,6 +6,7 @@ import numpy as np
 
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit import Kit
+from nuvlo.kit.kit import override_of_element
 from nuvlo.logbook import Build
 from nuvlo.quantity import parse_value
 
@@ -36,7 +37,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         measured = build.part_value(part.ref) if build else None
         if measured is not None and np.isfinite(measured.value) and measured.limits[0] > 0:
             law = law.narrowed(measured)
-        out[f"{element}.r" if element.startswith("x") else element] = law
+        out[override_of_element(element)] = law
     for control in kit.info.control:
         element = kit.element_of(control.ref)
         if element is not None:

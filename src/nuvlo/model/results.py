@@ -116,24 +116,8 @@ class _Evaluation:
         return self._corner(aim, 1)
 
     def _corner(self, aim: Aim, way: int) -> Array:
-        """Where the response has fallen by half its power, going from ``at`` up or down; the end of the grid where it has not."""
         f, db = self._curve(aim)
-        start = int(np.searchsorted(f, self._at(aim)[0]))
-        below = db - db[:, start, None] + CORNER_DB
-        x, below = np.log(f), below
-        if way > 0:
-            x, below = x[start:], below[:, start:]
-        else:
-            x, below = x[start::-1], below[:, start::-1]
-        under = below < 0
-        first = np.argmax(under, axis=1)
-        rows = np.arange(len(below))
-        before = np.maximum(first - 1, 0)
-        y0, y1 = below[rows, before], below[rows, first]
-        share = np.where(y0 != y1, y0 / np.where(y0 != y1, y0 - y1, 1.0), 0.0)
-        at = x[before] + share * (x[first] - x[before])
-        found: Array = np.where(under.any(axis=1), np.exp(at), np.exp(x[-1]))
-        return found
+        return corner(f, db, int(np.searchsorted(f, self._at(aim)[0])), way)
 
     def _peak(self, aim: Aim) -> Array:
         """dB by which the response rises above that at ``at``, at most."""
@@ -177,3 +161,25 @@ class _Evaluation:
 
     def _expression(self, aim: Aim) -> float | Array:
         return amount(aim.value, self.names)
+
+
+def corner(frequency: Array, magnitude_db: Array, start: int, way: int) -> Array:
+    """(N,) Hz where each response has lost half the power it has at index ``start``, going up (``way`` 1) or down (−1).
+
+    ``frequency`` (F,) Hz, ``magnitude_db`` (N, F). The end of ``frequency`` where it never falls that far.
+    """
+    below = magnitude_db - magnitude_db[:, start, None] + CORNER_DB
+    x = np.log(frequency)
+    if way > 0:
+        x, below = x[start:], below[:, start:]
+    else:
+        x, below = x[start::-1], below[:, start::-1]
+    under = below < 0
+    first = np.argmax(under, axis=1)
+    rows = np.arange(len(below))
+    before = np.maximum(first - 1, 0)
+    y0, y1 = below[rows, before], below[rows, first]
+    share = np.where(y0 != y1, y0 / np.where(y0 != y1, y0 - y1, 1.0), 0.0)
+    at = x[before] + share * (x[first] - x[before])
+    found: Array = np.where(under.any(axis=1), np.exp(at), np.exp(x[-1]))
+    return found

@@ -14,9 +14,9 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.kit import Kit
+from nuvlo.kit.kinds import kind_of
 from nuvlo.quantity import format_value, parse_value
 
-FORWARD = ("lamp", "diode")  # kinds that carry a rated current
 PULSE_SAMPLES = 60  # between two charging pulses
 SETTLING_PULSES = 8
 START_SHARES = (0.97, 0.92)
@@ -64,7 +64,7 @@ def _stresses(kit: Kit, rippling: dict[str, float]) -> dict[str, Stress]:
     out = {}
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
-        if element is None or element.startswith("x") or (part.unit not in ("Ω", "F") and part.kind not in FORWARD):
+        if element is None or element.startswith("x") or (part.unit not in ("Ω", "F") and not kind_of(part.kind).forward):
             continue
         a, b = circuit.element(element).nodes[:2]
         across = abs((point.x[a, 0] if a >= 0 else 0.0) - (point.x[b, 0] if b >= 0 else 0.0))

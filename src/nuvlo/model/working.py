@@ -17,6 +17,7 @@ from nuvlo.kit import Kit, Trim
 from nuvlo.kit.schema import Prove
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, laws, sample
+from nuvlo.model.results import corner
 from nuvlo.model.windows import JOINT_COVERAGE, Window, joint_windows
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import parse_value
@@ -96,17 +97,13 @@ class WorkingModel:
 
     def reading_since_turn(self, trim: Trim) -> float | None:
         """Latest reading at the trim's watched point, if its trimmer has not been turned since."""
-        if self.build is None:
-            return None
-        turns = [t.readings_before for t in self.build.turns if t.ref == trim.trimmer]
-        since = self.build.readings[turns[-1] if turns else 0 :]
-        found = [r for r in since if r.point == trim.watch and r.quantity == "voltage"]
-        return found[-1].measured.value if found and np.isfinite(found[-1].measured.value) else None
+        found = self.build.since_turn(trim.trimmer, trim.watch) if self.build else None
+        return found.measured.value if found and np.isfinite(found.measured.value) else None
 
     def _place_trimmer(self, trim: Trim, reading: float, values: dict[str, Array]) -> None:
         """Give each member the trimmer position at which it would show ``reading`` (regula falsi, Illinois variant)."""
         watched = self.kit.point(trim.watch)
-        name = f"{self.kit.element_of(trim.trimmer)}.pos"
+        name = self.kit.position_of(trim.trimmer)
 
         def error(position: Array) -> Array:
             return operating_point(self.circuit, {**values, name: position}).voltage(watched.node, watched.reference) - reading
@@ -212,7 +209,7 @@ class WorkingModel:
         """Voltage at the watched point over the trimmer's travel."""
         position = np.linspace(0.0, 1.0, positions)
         free = sample(self.laws, members, self.seed)
-        name = f"{self.kit.element_of(trim.trimmer)}.pos"
+        name = self.kit.position_of(trim.trimmer)
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
         watched = self.kit.point(trim.watch)
@@ -256,11 +253,6 @@ def _windows(heads: list[tuple[str, str, str]], values: Array, coverage: float =
 
 
 def _low_corner(frequency: Array, magnitude_db: Array) -> float:
-    """Frequency below the peak where the response is 3 dB under it; 0 where it never falls that far."""
-    peak = int(np.argmax(magnitude_db))
-    below = np.flatnonzero(magnitude_db[:peak] < magnitude_db[peak] - 3.0103)
-    if not below.size:
-        return 0.0
-    k = int(below[-1])
-    x, y = np.log(frequency[k : k + 2]), magnitude_db[k : k + 2]
-    return float(np.exp(np.interp(magnitude_db[peak] - 3.0103, y, x)))
+    """Frequency (Hz) below the peak of (F,) dB where the response has lost half its power; 0 where it never falls that far."""
+    found = float(corner(frequency, magnitude_db[None], int(np.argmax(magnitude_db)), -1)[0])
+    return 0.0 if found <= frequency[0] else found

@@ -22,3 +22,9 @@ def parse_tolerance(text: str) -> tuple[float, float] | None:
     if not -1 < low <= 0 <= high:
         raise ValueError(f"'{text}' is no tolerance; it runs from a minus to a plus per cent")
     return low, high
+
+
+def tolerance_words(tolerance: tuple[float, float]) -> str:
+    """``± 1 %`` or ``−20 to +50 %``."""
+    low, high = (100 * t for t in tolerance)
+    return f"± {high:g} %" if low == -high else f"\u2212{-low:g} to +{high:g} %"

@@ -7,6 +7,8 @@ JCGM 106:2012, clause 8.3 (guarded acceptance and guarded rejection).
 from __future__ import annotations
 
 import math
+import statistics
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -23,6 +25,14 @@ class Verdict(StrEnum):
     OUT = "out"
     NOT_TAKEN = "not_taken"
     MISSING = "missing"  # the part itself is not there
+
+    @property
+    def words(self) -> str:
+        """How it is said."""
+        return {
+            Verdict.IN: "in window", Verdict.NEAR: "too close to tell", Verdict.OUT: "out of window",
+            Verdict.NOT_TAKEN: "not taken", Verdict.MISSING: "missing",
+        }[self]  # fmt: skip
 
 
 def expanded_from_limits(half_width: float) -> float:
@@ -50,6 +60,24 @@ class Measured:
         """The rectangular limits this uncertainty stands for."""
         half = self.standard_uncertainty * math.sqrt(3.0)
         return self.value - half, self.value + half
+
+
+def mean_of_repeats(readings: Sequence[Measured]) -> tuple[Measured | None, float]:
+    """Mean of the readings of one thing that agree with the newest, and their standard deviation, both in their unit.
+
+    An earlier one that does not agree within both uncertainties was a slip of the clips or of the keys. The meter's limits do
+    not average out; only what scatters does (JCGM 100:2008, 4.2 and 4.3.7).
+    """
+    if not readings:
+        return None, 0.0
+    newest = readings[-1]
+    agreeing = [m for m in readings if m is newest or abs(m.value - newest.value) <= m.uncertainty + newest.uncertainty]
+    if len(agreeing) == 1:
+        return newest, 0.0
+    values = [m.value for m in agreeing]
+    spread = statistics.stdev(values)
+    doubt = max(max(m.uncertainty for m in agreeing), COVERAGE_FACTOR * spread / math.sqrt(len(values)))
+    return Measured(statistics.fmean(values), doubt, newest.unit), spread
 
 
 def judge(reading: Measured | None, low: float, high: float) -> Verdict:

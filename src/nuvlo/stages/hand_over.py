@@ -11,11 +11,6 @@ from nuvlo.logbook import Build
 from nuvlo.quantity import Verdict, format_value
 from nuvlo.stages.task import Finding, Task, Wants
 
-WORDS = {
-    Verdict.IN: "in window", Verdict.NEAR: "too close to tell", Verdict.OUT: "out of window",
-    Verdict.NOT_TAKEN: "not taken", Verdict.MISSING: "missing",
-}  # fmt: skip
-
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """The last look before the lid, the lid, the sheet."""
@@ -52,7 +47,7 @@ class Sheet:
             window = "—"
             if f.window is not None:
                 window = f"{format_value(f.window.low, f.window.unit)} to {format_value(f.window.high, f.window.unit)}"
-            word = WORDS[f.verdict] + (", accepted" if f.accepted else "") if f.window else "no window"
+            word = f.verdict.words + (", accepted" if f.accepted else "") if f.window else "no window"
             out.append((f.task.target, f.task.quantity, str(f.reading), window, word))
         return out
 

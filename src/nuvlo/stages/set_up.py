@@ -95,10 +95,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
 
 
 def _reading_since_turn(build: Build, trim: Trim) -> Measured | None:
-    turns = [t.readings_before for t in build.turns if t.ref == trim.trimmer]
-    since = build.readings[turns[-1] if turns else 0 :]
-    found = [r for r in since if r.point == trim.watch and r.stage == Stage.SET.value and r.quantity == "voltage"]
-    return found[-1].measured if found else None
+    found = build.since_turn(trim.trimmer, trim.watch, Stage.SET.value)
+    return found.measured if found else None
 
 
 def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> Advice:

@@ -12,13 +12,14 @@ from nuvlo.craft.bend import bends
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.portrait import BANDS
 from nuvlo.kit import Pad, Part
+from nuvlo.kit.kinds import kind_of
 from nuvlo.quantity import resistor_bands
 
-# mm of bodies as seen from above, by package, else by kind: long and wide.
+# mm of bodies as seen from above, by package: long and wide. Other packages are as their kind has it.
 BODIES = {
-    "resistor": (6.5, 2.3), "diode": (5.2, 2.7), "capacitor": (7.2, 3.2), "axial-20": (15.0, 6.0), "film-22": (26.0, 8.5),
+    "axial-20": (15.0, 6.0), "film-22": (26.0, 8.5),
     "film-30": (32.0, 16.0), "coil": (46.0, 46.0), "dip-8": (6.6, 9.8), "header-10": (15.0, 8.5), "pot16": (16.5, 16.5),
-    "jack": (9.0, 10.5), "led": (5.0, 5.0), "to220": (10.2, 4.6), "to126": (8.0, 2.8), "trimmer": (7.0, 7.0),
+    "jack": (9.0, 10.5), "led": (5.0, 5.0), "to220": (10.2, 4.6), "to126": (8.0, 2.8),
 }  # fmt: skip
 ROUND_MM = {"radial-5": 6.4, "radial-7": 16.0}
 TALL_CAN_MM, WIDE_CAN = 30.0, 18.0  # an electrolytic that high is a wide can
@@ -134,7 +135,7 @@ class BoardPainter:
             # The flat faces away from the middle of the part's three pads; here it lies below, as printed.
             p.drawChord(QRectF(-r, -r, 2 * r, 2 * r), -40 * 16, 260 * 16)
         else:
-            p.rotate(angle if kind in ("resistor", "diode", "capacitor") else turn - placed.rotation)
+            p.rotate(angle if kind_of(kind).along else turn - placed.rotation)
             self._box(part, kind, placed.package, done, pen)
         p.restore()
 
@@ -155,7 +156,7 @@ class BoardPainter:
 
     def _box(self, part: Part | None, kind: str, package: str, done: bool, pen: QPen) -> None:
         p, scale = self.p, self.scale
-        long, wide = BODIES.get(package) or BODIES.get(kind) or (7.0, 7.0)
+        long, wide = BODIES.get(package) or kind_of(kind).body_mm
         body = QRectF(-long / 2 * scale, -wide / 2 * scale, long * scale, wide * scale)
         if package == "coil":
             p.drawEllipse(body)
@@ -197,12 +198,12 @@ class BoardPainter:
         if placed:
             at = self.there.place(placed.x_mm, placed.y_mm)
             kind = part.kind if part else ""
-            long, wide = BODIES.get(placed.package) or BODIES.get(kind) or (7.0, 7.0)
+            long, wide = BODIES.get(placed.package) or kind_of(kind).body_mm
             inside = wide >= 6.0 and kind != "trimmer" and placed.package in BODIES
             inside = inside or (kind in ("resistor", "diode") and ref not in self.marking.done)
             free = long * scale * (0.5 if kind == "diode" else 1.0) - 2  # beside its band
             fits = p.fontMetrics().horizontalAdvance(ref) < free and 1.2 * points < wide * scale
-            above = {"transistor": 3.7, "trimmer": 4.7, "electrolytic": 4.3, "capacitor": 2.9}.get(kind, 2.4)
+            above = kind_of(kind).print_mm
             if kind == "electrolytic" and ROUND_MM.get(placed.package, 0.0) > 2 * above:
                 wide = 0.0  # on a wide can there is room between its middle and its rim
             rise = 0.0 if inside and fits else max(above, wide / 2 + 0.9 * points / scale)
@@ -232,7 +233,4 @@ def tree(places: list[tuple[float, float]]) -> list[tuple[int, int]]:
 
 
 def _body(kind: str) -> QColor:
-    return QColor(
-        {"resistor": "#D9C7A0", "diode": "#2B2F33", "capacitor": "#B5523B", "electrolytic": "#39495A", "transistor": "#2B2F33",
-         "trimmer": "#3D6EA8", "inductor": "#9A5B34", "socket": "#2B2F33", "regulator": "#2B2F33"}.get(kind, "#B9BEC2")
-    )  # fmt: skip
+    return QColor(kind_of(kind).shade)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.kit import Part
+from nuvlo.kit.kinds import kind_of
 from nuvlo.quantity import resistor_bands, sentence
 
 BANDS = {
@@ -48,11 +49,11 @@ class Portrait(QWidget):
         p.drawText(
             QRectF(16, self.height() - 26, self.width() - 32, 18), Qt.AlignmentFlag.AlignLeft, describe(self.part)
         )
-        mm = SCALES.get(self.part.kind, 11.0)
+        mm = kind_of(self.part.kind).px_mm
         p.save()
-        rise = 20 if self.part.kind in UPRIGHT else 6  # long legs stay clear of the words below
+        rise = 20 if kind_of(self.part.kind).upright else 6  # long legs stay clear of the words below
         p.translate(self.width() / 2 - 30, self.height() / 2 - rise)
-        DRAW.get(self.part.kind, _box)(p, mm, self.part)
+        DRAW.get(kind_of(self.part.kind).drawn_as or self.part.kind, _box)(p, mm, self.part)
         p.restore()
         self._rule(p, mm)
 
@@ -74,11 +75,7 @@ def describe(part: Part) -> str:
             return "Bands from the left: " + ", ".join(resistor_bands(part.value, part.tolerance[1])) + "."
         except ValueError:
             return ""
-    return {
-        "diode": "The painted band is the cathode.", "electrolytic": "Long lead plus; the stripe is minus.",
-        "transistor": "Flat face towards you: legs 1, 2, 3 from the left.", "lamp": "Long lead plus; the flat on the rim is minus.",
-        "capacitor": "No way round.", "trimmer": "Three legs; a screw on top.",
-    }.get(part.kind, sentence(part.note) + "." if part.note else "")  # fmt: skip
+    return kind_of(part.kind).look or (sentence(part.note) + "." if part.note else "")
 
 
 def _lead(p: QPainter, a: QPointF, b: QPointF) -> None:
@@ -225,8 +222,5 @@ def _box(p: QPainter, mm: float, part: Part) -> None:
 
 DRAW = {
     "resistor": _resistor, "diode": _diode, "capacitor": _film, "electrolytic": _electrolytic, "transistor": _transistor,
-    "lamp": _lamp, "trimmer": _trimmer, "potentiometer": _pot, "jack": _jack, "socket": _jack,
+    "lamp": _lamp, "trimmer": _trimmer, "potentiometer": _pot, "jack": _jack,
 }  # fmt: skip
-UPRIGHT = ("transistor", "lamp", "electrolytic")
-SCALES = {"potentiometer": 5.0, "jack": 5.0, "socket": 5.0, "switch": 5.0, "case": 5.0, "electrolytic": 8.5, "lamp": 9.0,
-          "transistor": 9.5}  # fmt: skip

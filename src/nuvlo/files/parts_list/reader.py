@@ -18,7 +18,8 @@ from nuvlo.files.parts_list.columns import (
 )
 from nuvlo.files.parts_list.references import NAMED, leading_references, references
 from nuvlo.files.parts_list.sheets import Line, read_lines
-from nuvlo.kit.parts import UNIT_OF_KIND, Part
+from nuvlo.kit.kinds import VALUED, kind_of
+from nuvlo.kit.parts import Part
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
@@ -27,11 +28,7 @@ MOST_ALIKE = 200  # parts that one line may stand for
 _COUNT = re.compile(r"(\d{1,4})\s*(?:x|×|pcs\.?|off|stk\.?|Stück)?\s+(?=\S)", re.IGNORECASE)
 _BEHIND = re.compile(r"[(\[:]\s*([^()\[\]:]+?)\s*[)\]]?$")  # references that follow what they are
 A_SUM = "a sum, not a part"
-TYPED = ("diode", "transistor", "chip", "valve")
-OFF_BOARD = ("potentiometer", "jack", "switch", "case", "knob", "hardware", "wire", "fuse", "battery")
-LONERS = (*OFF_BOARD, "lamp", "socket")  # kinds of which a list may have one, without a number
 HEAT_SHY = ("diode", "transistor", "lamp", "chip")
-ONE_WAY_ROUND = ("electrolytic", "diode", "transistor", "lamp", "chip", "valve")
 
 
 @dataclass(frozen=True)
@@ -218,7 +215,7 @@ class _Reading:
         title, colon, listed = line.text.partition(":")
         kind = words.kind_in(title)
         pieces = [piece.strip() for piece in listed.split(",")]
-        if len(line.cells) != 1 or not colon or kind not in UNIT_OF_KIND or len(pieces) < 2:
+        if len(line.cells) != 1 or not colon or kind is None or kind not in VALUED or len(pieces) < 2:
             return []
         try:
             for piece in pieces:
@@ -279,7 +276,7 @@ class _Reading:
         rest = re.sub(r"\(.*\)", "", line.text)
         if re.search(r"\d", rest) and kind is not None:
             return False
-        if len(self.blocks[0]) < 2 and not shouted and kind in LONERS and len(line.text.split()) > 1:
+        if len(self.blocks[0]) < 2 and not shouted and kind is not None and kind_of(kind).alone and len(line.text.split()) > 1:
             return False  # a battery clip, typed as a line of its own
         rating = words.rating_in(line.text)
         self.section = {"kind": kind or "", "text": line.text, "rating": rating}
@@ -329,11 +326,11 @@ class _Reading:
         if tolerance is None and section:
             tolerance = words.tolerance_in(section.get("text", ""))
         rating = words.rating_in(fields.get("rating", "")) or words.rating_in(described) or section.get("rating", "")
-        unit = UNIT_OF_KIND.get(kind, "")
+        unit = VALUED.get(kind, "")
         named = " ".join(fields[m] for m in ("kind", "note") if fields.get(m)) or described
         text, value = fields.get("value") or words.without_kind(fields.get("kind") or named) or kind, None
         also = ""
-        if kind in TYPED:
+        if kind_of(kind).typed:
             whole, text = text, words.type_in(text) or text
             also = whole if len(whole.split()) > 1 and "value" in fields else ""
             text = text.upper() if re.fullmatch(r"(?=.*\d)[a-z0-9-]+", text) else text
@@ -344,13 +341,13 @@ class _Reading:
                 kind = "electrolytic"
             if kind == "resistor" and value == 0:
                 kind, unit, value = "link", "", None
-            text = format_value(found.value, UNIT_OF_KIND.get(kind, "Ω"), 4).replace("\u202f", "")
+            text = format_value(found.value, VALUED.get(kind, "Ω"), 4).replace("\u202f", "")
             taper = found.taper or _taper(described)
             text = f"{text} {taper}".strip() if kind in ("potentiometer", "trimmer") else text
             tolerance, rating = tolerance or found.tolerance, rating or found.rating
         return Part(
             "", kind, text, value, unit, tolerance, rating, fields.get("package", ""), None, kind in HEAT_SHY,
-            kind == "chip", kind in ONE_WAY_ROUND, _cost(fields.get("cost", "")), (), kind not in OFF_BOARD,
+            kind == "chip", kind_of(kind).one_way_round, _cost(fields.get("cost", "")), (), kind_of(kind).on_board,
             "; ".join(t for t in (also, fields.get("note", "")) if t), self.section.get("text", "").strip(" ,;:|").capitalize(),
         )  # fmt: skip
 

@@ -6,7 +6,7 @@ import math
 import re
 from dataclasses import dataclass
 
-from nuvlo.kit.parts import UNIT_OF_KIND
+from nuvlo.kit.kinds import VALUED
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 from nuvlo.quantity.markings import Marking, colours_in, preferred, read_bands, read_code
 from nuvlo.quantity.tolerance import parse_tolerance
@@ -142,7 +142,7 @@ def rating_in(text: str) -> str:
 
 def value_in(kind: str, text: str, *, surface_mount: bool = False) -> Found:
     """The value that ``text`` gives for a part of ``kind``. Raises :class:`NoValue`."""
-    unit = UNIT_OF_KIND[kind]
+    unit = VALUED[kind]
     colours = colours_in(text)
     if colours and kind == "resistor" and (bands := read_bands(colours)):
         return Found(bands[0].value, bands[0].tolerance)

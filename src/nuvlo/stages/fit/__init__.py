@@ -11,12 +11,13 @@ from nuvlo.craft.joints import rings
 from nuvlo.craft.order import Step, board_order
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.schema import Craft
 from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import format_value
 from nuvlo.stages.fit.joints import open_marks
-from nuvlo.stages.fit.seating import MISTAKES, handling, iron, seating, way_round
+from nuvlo.stages.fit.seating import handling, iron, seating, way_round
 from nuvlo.stages.task import Finding, Shown, Task, Wants
 
 MANY_HEATS = 3  # after which a pad may lift (common practice, no source)
@@ -158,7 +159,7 @@ def _more(kit: Kit, ref: str) -> str:
     said += [
         f"Mind leg {lead.pin}: {lead.near} is only {lead.clearance_mm:.1f}\u202fmm away." for lead in mine if lead.tight
     ]
-    return "\n".join(w for w in (*said, look_alikes.warning(kit, ref) or MISTAKES.get(kit.parts[ref].kind, "")) if w)
+    return "\n".join(w for w in (*said, look_alikes.warning(kit, ref) or kind_of(kit.parts[ref].kind).mistake) if w)
 
 
 def _fit(kit: Kit, part: Part, build: Build, step: Step) -> Task:

@@ -8,16 +8,17 @@ from nuvlo.craft import look_alikes
 from nuvlo.craft.schools import taken
 from nuvlo.craft.tray import in_tray_order, sort_of
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model import Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
+from nuvlo.quantity.tolerance import tolerance_words
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.stages.unpack.check_in import check_in, strips
 
 FEW_OHMS = 50.0  # below which a fifth of an ohm in the leads shows
-MEASURED_KINDS = ("resistor", "capacitor")
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -45,7 +46,7 @@ def with_strips(kit: Kit, build: Build, found: list[Finding], solved: Solved) ->
 def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
     chosen = build.chosen_values.get(part.ref)
     value = parse_value(chosen, part.unit) if chosen else part.value
-    if part.kind in MEASURED_KINDS and value is not None and part.tolerance is not None and not trusted:
+    if kind_of(part.kind).meter and value is not None and part.tolerance is not None and not trusted:
         low, high = value * (1 + part.tolerance[0]), value * (1 + part.tolerance[1])
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
@@ -73,12 +74,6 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
     )
 
 
-def tolerance_words(tolerance: tuple[float, float]) -> str:
-    """``± 1 %`` or ``−20 to +50 %``."""
-    low, high = (100 * t for t in tolerance)
-    return f"± {high:g} %" if low == -high else f"\u2212{-low:g} to +{high:g} %"
-
-
 def marking(part: Part) -> str:
     """How the part is marked, in words; empty where that cannot be said."""
     if part.kind != "resistor" or part.value is None or part.tolerance is None:
@@ -89,4 +84,4 @@ def marking(part: Part) -> str:
         return ""
 
 
-__all__ = ["check_in", "marking", "strips", "tasks", "tolerance_words", "with_strips"]
+__all__ = ["check_in", "marking", "strips", "tasks", "with_strips"]

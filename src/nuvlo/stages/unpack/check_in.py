@@ -10,6 +10,7 @@ import numpy as np
 from nuvlo.kit import Kit, Part
 from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.quantity.markings import preferred, read_bands, resistor_bands
+from nuvlo.quantity.uncertainty import mean_of_repeats
 
 ALIKE = 0.03  # by which the readings of one strip may differ (common practice, no source)
 LEAST = 2  # parts that make a strip
@@ -48,26 +49,13 @@ class Strip:
         return f"The whole strip looks like {real} where {printed} is meant: {', '.join(self.refs)}."
 
 
-def averaged(readings: Sequence[Measured]) -> tuple[Measured | None, float]:
-    """Mean of the readings that agree with the newest, and their spread. A reading put right by a later one does not count."""
-    if not readings:
-        return None, 0.0
-    newest = readings[-1]
-    agreeing = [m for m in readings if m is newest or abs(m.value - newest.value) <= m.uncertainty + newest.uncertainty]
-    values = np.array([m.value for m in agreeing])
-    spread = float(values.std(ddof=1)) if values.size > 1 else 0.0
-    # The meter's limits do not average out; only what scatters does (JCGM 100:2008, 4.2 and 4.3.7).
-    doubt = max(max(m.uncertainty for m in agreeing), 2.0 * spread / np.sqrt(values.size))
-    return Measured(float(values.mean()), float(doubt), newest.unit), spread
-
-
 def check_in(
     kit: Kit, measured: Mapping[str, Sequence[Measured]], marks: Mapping[str, str] | None = None
 ) -> list[Checked]:
     """Every part of the kit in its order."""
     out = []
     for part in kit.parts.values():
-        reading, spread = averaged(measured.get(part.ref, ()))
+        reading, spread = mean_of_repeats(measured.get(part.ref, ()))
         verdict = Verdict.NOT_TAKEN
         if (marks or {}).get(part.ref) == "missing":
             verdict = Verdict.MISSING

@@ -8,11 +8,11 @@ from math import inf, isclose, log
 
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit, Part
+from nuvlo.kit.kinds import kind_of
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, format_value, parse_value
 from nuvlo.quantity.markings import Marking, colours_in, read_bands, read_code
 
-ALIKE = {"electrolytic": "capacitor", "potentiometer": "trimmer"}  # kinds that one marking may stand on
 LOOSE = 0.25  # a reading this far from every part fits none
 
 
@@ -63,7 +63,7 @@ def _fitting(mark: Marking, kit: Kit | None, found: Collection[str]) -> tuple[st
     refs = [
         p.ref for p in (kit.parts.values() if kit else ())
         if p.value is not None and p.unit == mark.unit and isclose(p.value, mark.value, rel_tol=1e-3)
-        and ALIKE.get(p.kind, p.kind) == ALIKE.get(mark.kind, mark.kind)
+        and _marked_as(p.kind) == _marked_as(mark.kind)
     ]  # fmt: skip
     return tuple(sorted(refs, key=lambda r: r in found))
 
@@ -107,3 +107,8 @@ def _distance(part: Part, reading: Measured) -> float:
     edge = part.value - low if reading.value < part.value else high - part.value
     room = edge + reading.uncertainty
     return abs(reading.value - part.value) / room if room else inf
+
+
+def _marked_as(kind: str) -> str:
+    """The kind whose markings a kind bears."""
+    return kind_of(kind).marked_as or kind

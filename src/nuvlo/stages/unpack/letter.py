@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from nuvlo.kit import Kit, Part
+from nuvlo.kit.kinds import kind_of
 from nuvlo.quantity import Verdict, format_value
 from nuvlo.stages.unpack.check_in import Checked, Strip
 
-NEVER_IN_THE_BOX = ("case", "jack", "knob", "hardware", "battery", "panel")  # common practice, no source
 OPENING = "Hello,\n\nI have checked the parts of my {name} kit{revision} against its list. This is what I found:\n"
 CLOSING = "\nCould you send what is missing, and the right parts for the wrong ones?\n\nKind regards\n"
 
@@ -49,7 +49,7 @@ def shopping_list(kit: Kit, marks: Mapping[str, str], posts: bool = True) -> lis
     out: list[tuple[str, float | None]] = [(f"{n.kind}: {n.name}", n.cost) for n in kit.info.need]
     out += [
         (f"{p.ref}: {_named(p)}", p.cost) for p in kit.parts.values()
-        if p.kind in NEVER_IN_THE_BOX or marks.get(p.ref) == "missing"
+        if not kind_of(p.kind).in_the_box or marks.get(p.ref) == "missing"
     ]  # fmt: skip
     if posts and kit.wire_ends:
         out.append((f"part: {len(kit.wire_ends)} posts for wires, at {', '.join(kit.wire_ends)}", None))

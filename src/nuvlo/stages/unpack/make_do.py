@@ -10,11 +10,11 @@ import numpy as np
 
 from nuvlo.files.drawer import Spare
 from nuvlo.kit import Part
+from nuvlo.kit.kinds import kind_of
 from nuvlo.model.stress import Stress, over_rating
 from nuvlo.quantity import format_value
 
 MOST = 6
-KINDS_ALIKE = {"electrolytic": ("electrolytic", "capacitor"), "capacitor": ("capacitor",)}
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ def make_do(
         return []
     allowed = within if within is not None else max(0.02, part.tolerance[1] if part.tolerance else 0.02)
     spares = [
-        s for s in drawer if s.kind in KINDS_ALIKE.get(part.kind, (part.kind,)) and s.unit == part.unit and s.value > 0
+        s for s in drawer if s.kind in (kind_of(part.kind).may_be or (part.kind,)) and s.unit == part.unit and s.value > 0
     ]
     out = [_single(part, s, stress) for s in spares]
     for a, b in combinations_with_replacement(spares, 2):

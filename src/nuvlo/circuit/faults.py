@@ -1,0 +1,108 @@
+"""The mistakes a builder makes, as values: what is wrong with a part, or between two nodes.
+
+Each has a ``key`` by which it stands among the overrides of a circuit, 1 (or the ohms of a bridge) for the members that have it:
+
+- ``r3.missing``: the part is not there, or one of its joints is open;
+- ``d1.reversed``: a diode, or the current or voltage of a source, the other way round;
+- ``q1.legs_ebc``: in the holes for collector, base and emitter (or drain, gate and source, written ``dgs``) stand these legs;
+- ``bridge(a,b)``: ohms between two nodes that should not touch, infinite for none;
+- anything else is a value that is not what is printed.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import ClassVar
+
+LEGS = {"q": "cbe", "j": "dgs", "m": "dgsb"}  # by the letter of the element
+_BRIDGE = re.compile(r"bridge\((.+),(.+)\)")
+_LEGS = "legs_"
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A part that is not there."""
+
+    element: str
+    kinds: ClassVar[str] = "rclvidqjmefgh"
+
+    @property
+    def key(self) -> str:
+        return f"{self.element}.missing"
+
+
+@dataclass(frozen=True)
+class Reversed:
+    """A part the other way round."""
+
+    element: str
+    kinds: ClassVar[str] = "dvi"
+
+    @property
+    def key(self) -> str:
+        return f"{self.element}.reversed"
+
+
+@dataclass(frozen=True)
+class Turned:
+    """A transistor with ``legs`` in the holes for collector, base and emitter (drain, gate and source)."""
+
+    element: str
+    legs: str
+    kinds: ClassVar[str] = "qjm"
+
+    @property
+    def key(self) -> str:
+        return f"{self.element}.{_LEGS}{self.legs}"
+
+    def fits(self, kind: str) -> bool:
+        """Whether ``legs`` are those of an element of this kind, in some order."""
+        letters = LEGS.get(kind, "")
+        return len(self.legs) >= 3 and sorted(self.legs) == sorted(letters[: len(self.legs)])
+
+
+@dataclass(frozen=True)
+class Bridge:
+    """Two nodes that touch: solder between pads, a bent lead, a part that is shorted."""
+
+    a: str
+    b: str
+
+    @property
+    def key(self) -> str:
+        return f"bridge({self.a},{self.b})"
+
+
+@dataclass(frozen=True)
+class Value:
+    """Something that has another value than printed: an element, a parameter, a control."""
+
+    name: str
+
+    @property
+    def key(self) -> str:
+        return self.name
+
+
+Fault = Missing | Reversed | Turned | Bridge | Value
+
+
+def open_joint(element: str) -> Missing:
+    """A joint that does not conduct: for a part with two legs the same as if it were missing."""
+    return Missing(element)
+
+
+@lru_cache(maxsize=4096)
+def fault_named(key: str) -> Fault:
+    """The fault that a key stands for. What is no other fault is a value."""
+    bridge = _BRIDGE.fullmatch(key)
+    if bridge:
+        return Bridge(bridge[1].strip(), bridge[2].strip())
+    element, _, what = key.rpartition(".")
+    if what == "missing":
+        return Missing(element)
+    if what == "reversed":
+        return Reversed(element)
+    return Turned(element, what.removeprefix(_LEGS)) if what.startswith(_LEGS) else Value(key)
