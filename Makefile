@@ -1,5 +1,5 @@
 # The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
-.PHONY: demo test lint kit-figures screenshots bench ready ready-test
+.PHONY: demo test lint kit-figures manual screenshots bench ready ready-test
 BIN = .venv/bin
 
 demo: ready
@@ -18,6 +18,9 @@ lint: ready-test
 
 kit-figures: ready
 	$(BIN)/python tools/kit_figures.py docs/kits
+
+manual: ready
+	$(BIN)/python tools/manual_pages.py docs
 
 screenshots: ready
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py docs/screenshots

@@ -1,8 +1,12 @@
 """From unpack to PDF with real key events."""
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 
 from nuvlo.kit import Stage
+from nuvlo.stages.task import Wants
+from nuvlo.workshop.commands.verbs import offered
 
 
 def test_a_newcomer_builds_gorsefire_by_keyboard_alone(drive):
@@ -47,3 +51,82 @@ def test_a_wrong_part_stops_the_window_with_the_reason(drive):
     driver.type("r3 swapped")
     driver.space()
     assert driver.session.now().task.target == "R5"
+
+
+def press(driver, widget) -> None:
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+    driver.settle()
+
+
+def test_a_newcomer_builds_gorsefire_by_mouse_alone(drive):
+    """Buttons of the Next lane, the strip, the path and the shelf; not one key."""
+    driver = drive(seed=7)
+    session, window = driver.session, driver.window
+    used: set[str] = set()
+
+    def strip(name: str) -> None:
+        verb = next((v for v in offered(driver.window.controller.shown) if v.name == name), None)
+        if verb is None or name in used:
+            return
+        button = next(b for b in window.strip.buttons if b.accessibleDescription() == verb.says)
+        if button.isHidden():
+            press(driver, window.strip.more)
+        press(driver, button)
+        used.add(name)
+
+    for _ in range(300):
+        now = session.now()
+        if now is None and session.stage is Stage.HAND_OVER:
+            break
+        for name in ("alike", "shopping", "both", "side", "compare", "undo"):
+            strip(name)
+        if window.tool is not None:
+            press(driver, window.next_lane.button)  # seen
+        if now.task.hazard and window.next_lane.confirm is not None:
+            press(driver, window.next_lane.confirm)
+        elif session.now() and session.now().task.target == "bass":
+            press(driver, window.next_lane.offers[0])
+        elif window.next_lane.button is not None:
+            press(driver, window.next_lane.button)
+    assert session.snapshot().sheet().overall == "as meant"
+    assert session.build.chosen_values["C1"] == "220n"
+    assert used >= {"alike", "shopping", "both", "side", "undo"}
+    press(driver, window.strip.buttons[0])
+    assert session.sheet_path.exists()
+
+
+def test_a_reading_is_entered_by_the_keypad(drive):
+    driver = drive(kind="typed")
+    keypad = driver.window.next_lane.keypad
+    for key in ("1", "0", "1", "1", "⌫", ".", "2"):
+        press(driver, keypad.keys[key])
+    assert driver.window.bench_line.entry.text() == "101.2"
+    press(driver, keypad.keys["Enter"])
+    assert driver.session.build.measured["R1"][0].value == pytest.approx(101.2)
+    assert driver.session.now().task.target != "R1"
+
+
+def test_a_button_that_wants_words_begins_the_line(drive):
+    driver = drive()
+    verb = next(v for v in offered(driver.window.controller.shown) if v.name == "note")
+    button = next(b for b in driver.window.strip.buttons if b.accessibleDescription() == verb.says)
+    if button.isHidden():
+        press(driver, driver.window.strip.more)
+    press(driver, button)
+    entry = driver.window.bench_line.entry
+    assert entry.text() == "note "
+    assert "For example: note lid scratched" in driver.said
+    driver.type("left ear glued")
+    assert driver.session.build.notes == ["left ear glued"]
+
+
+def test_lines_typed_ahead_mean_the_steps_they_were_typed_for(drive, monkeypatch):
+    """Three values in a row, faster than the log: each is for the part that is asked for after the one before."""
+    driver = drive(kind="typed")
+    wanted = [t.target for t in driver.session.tasks(Stage.UNPACK) if t.wants is Wants.MEASURE][:3]
+    values = [driver.session.kit.part(ref).value for ref in wanted]
+    for value in values:
+        driver.window.enter(f"{value:g}")
+    driver.settle()
+    measured = driver.session.build.measured
+    assert [measured[ref][0].value for ref in wanted] == pytest.approx(values)

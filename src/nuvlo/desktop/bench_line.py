@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QStringListModel, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from nuvlo.desktop.lanes import label, tint
 from nuvlo.workshop.commands.grammar import NotUnderstood, names, understand
@@ -74,6 +74,12 @@ class BenchLine(QWidget):
         self.said.setMinimumWidth(420)
         self.said.setWordWrap(True)
         row.addWidget(self.entry, 1)
+        self.done = QPushButton("Enter")
+        self.done.setObjectName("quiet")
+        self.done.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.done.clicked.connect(self.enter)
+        self.done.hide()
+        row.addWidget(self.done)
         row.addWidget(self.said, 1)
         column.addLayout(row)
         self.names = label("", 10, "faint", mono=True)
@@ -85,7 +91,7 @@ class BenchLine(QWidget):
         completer.setCompletionMode(QCompleter.CompletionMode.InlineCompletion)
         self.entry.setCompleter(completer)
         self.entry.textChanged.connect(self._echo)
-        self.entry.returnPressed.connect(self._enter)
+        self.entry.returnPressed.connect(self.enter)
         self.entry.go_on.connect(self.go_on)
         self.entry.complete.connect(self._complete)
         self.use(None)
@@ -160,6 +166,7 @@ class BenchLine(QWidget):
         self._offered = offered
 
     def _echo(self, text: str) -> None:
+        self.done.setVisible(bool(text))
         if text.strip().lower() not in self._offered:
             self._offered = []
             self.names.hide()
@@ -173,7 +180,15 @@ class BenchLine(QWidget):
         else:
             self._show(f"Enter: {command.echo}", "slate")
 
-    def _enter(self) -> None:
+    def add(self, text: str) -> None:
+        """What a key of the keypad adds; nothing takes the last sign away."""
+        if text:
+            self.entry.insert(text)
+        else:
+            self.entry.backspace()
+
+    def enter(self) -> None:
+        """Carry out what is typed."""
         line = self.entry.text().strip()
         if line:
             self.entry.remember(line)

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
@@ -62,13 +62,13 @@ class Picture:
 
 
 class _Frequency(pg.AxisItem):
-    def tickValues(self, minimum, maximum, size):
+    def tickValues(self, minimum: float, maximum: float, size: float) -> list[tuple[float, list[float]]]:
         # Where a decade is narrow its labels would run into each other: then the powers of ten alone.
         roomy = size / max(maximum - minimum, 1e-9) >= DECADE_ROOM
         ticks = [f for f in TICKS if roomy or f in (10, 100, 1000, 10000)]
         return [(1.0, [float(np.log10(f)) for f in ticks if minimum <= np.log10(f) <= maximum])]
 
-    def tickStrings(self, values, scale, spacing):
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return [format_value(10.0**v, "Hz", 2) for v in values]
 
 
@@ -143,7 +143,7 @@ class CurveView(QWidget):
         self.column.insertWidget(1, self.plot, 1)
 
     def _x(self, x: np.ndarray) -> np.ndarray:
-        return np.log10(x) if self.picture.log else np.asarray(x)
+        return np.log10(x) if self.picture is not None and self.picture.log else np.asarray(x)
 
     def _draw(self) -> None:
         picture, t = self.picture, theme.current()
@@ -193,9 +193,9 @@ class CurveView(QWidget):
             room = max(0.12 * (top - bottom), 0.5)
             self.plot.setYRange(bottom - room, top + room, padding=0)
 
-    def _moved(self, place) -> None:
+    def _moved(self, place: QPointF) -> None:
         picture = self.picture
-        if picture is None or not picture.lines:
+        if picture is None or self.plot is None or not picture.lines:
             return
         at = self.plot.plotItem.vb.mapSceneToView(place).x()
         x = 10.0**at if picture.log else at

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButt
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.gauge import Gauge
+from nuvlo.desktop.keypad import Keypad
 from nuvlo.stages.task import Finding, Wants
 
 FOLLOWING = 5
@@ -58,6 +59,9 @@ class NextLane(QScrollArea):
     """What to do now in large type, what follows, what waits."""
 
     asked = pyqtSignal(str)  # a verb of the bench line
+    line = pyqtSignal(str)  # a whole line of it
+    key = pyqtSignal(str)  # what a key of the keypad adds to it; empty takes the last away
+    enter = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,6 +72,8 @@ class NextLane(QScrollArea):
         self.large = False
         self.button: QPushButton | None = None
         self.confirm: QPushButton | None = None
+        self.keypad: Keypad | None = None
+        self.offers: list[QPushButton] = []
         self._note = label("", 10.5, "faint")
 
     def show_note(self, words: str) -> None:
@@ -76,14 +82,17 @@ class NextLane(QScrollArea):
         self._note.setVisible(bool(words) and not self.large)
 
     def show_task(
-        self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str
-    ) -> None:
-        """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left."""
+        self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str,
+        offers: Sequence[tuple[str, str]] = (),
+    ) -> None:  # fmt: skip
+        """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left.
+        ``offers`` are what may be picked: its words, and the line that picks it."""
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(16, 4, 12, 12)
         column.setSpacing(10)
-        self.button = self.confirm = None
+        self.button = self.confirm = self.keypad = None
+        self.offers = []
         size = theme.LARGE if self.large else theme.NEXT
         body = 28 if self.large else 12
         if f is None:
@@ -103,6 +112,14 @@ class NextLane(QScrollArea):
                 column.addWidget(self._stuck(f, body))
             else:
                 column.addWidget(self._act(f, instrument, body))
+                if self.keypad is not None:
+                    column.addWidget(self.keypad)
+            for words, line in offers if not self.large else ():
+                offer = QPushButton(words)
+                offer.setObjectName("plain")
+                offer.clicked.connect(lambda _=False, said=line: self.line.emit(said))
+                self.offers.append(offer)
+                column.addWidget(offer)
         if following and not self.large:
             column.addSpacing(8)
             column.addWidget(label("Then", 10, "faint", bold=True))
@@ -130,6 +147,10 @@ class NextLane(QScrollArea):
                     "No audio interface is connected. Measure the gain from jack to jack and type it, as in: gain 41.5"
                 )
                 return label(text, body, "slate")
+            self.keypad = Keypad(f.task.unit)
+            self.keypad.pressed.connect(self.key)
+            self.keypad.back.connect(lambda: self.key.emit(""))
+            self.keypad.entered.connect(self.enter)
             example = {"Ω": "99.2k", "V": "4.48", "A": "2.3m", "F": "97n"}.get(f.task.unit, "4.48")
             return label(f"Type what the meter shows, such as {example}, then Enter.", body, "slate")
         self.button = QPushButton(f"{text}   (Space)")

@@ -7,6 +7,8 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.kit import Stage
+from nuvlo.workshop.snapshot import StageState
 
 NAME_WIDTH = 170
 
@@ -19,15 +21,16 @@ class PathBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.title, self.serial, self.here = "", "", None
-        self.states: list = []
+        self.title, self.serial = "", ""
+        self.here: Stage | None = None
+        self.states: list[StageState] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Path of the nine stages")
 
     def sizeHint(self) -> QSize:
         return QSize(900, 76)
 
-    def show_path(self, title, serial, states, here) -> None:
+    def show_path(self, title: str, serial: str, states: list[StageState], here: Stage) -> None:
         self.title, self.serial, self.states, self.here = title, serial, states, here
         said = "; ".join(f"{s.stage.label}: {s.state}" for s in states)
         self.setAccessibleDescription(said)
@@ -62,7 +65,7 @@ class PathBar(QWidget):
         for k, state in enumerate(self.states):
             self._stone(p, self._slot(k), state, k)
 
-    def _stone(self, p: QPainter, slot: QRectF, state, k: int) -> None:
+    def _stone(self, p: QPainter, slot: QRectF, state: StageState, k: int) -> None:
         centre = QPointF(slot.center().x(), 20)
         shade = shade_of(state.state)
         if k:

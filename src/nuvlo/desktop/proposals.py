@@ -13,6 +13,7 @@ from nuvlo.desktop import theme
 from nuvlo.kit.schema import Aim
 from nuvlo.model.results import unit_of
 from nuvlo.quantity import format_value
+from nuvlo.stages.choose.search import Proposal
 
 BAR, LEFT, HEAD = 150, 42, 36  # px: of the yield's bar, of the text, of a card's first line
 NARROW = 400  # px of a lane in which bar and values do not stand side by side
@@ -40,12 +41,12 @@ class ProposalList(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_proposals(
-        self, proposals: Sequence, value_units: Mapping[str, str], aims: Sequence[Aim], chosen: int = -1, printed=None
+        self, proposals: Sequence[Proposal], value_units: Mapping[str, str], aims: Sequence[Aim], chosen: int = -1, printed: Proposal | None = None
     ) -> None:
         """Show ``proposals`` numbered, and what is ``printed`` first; results that have words, wanted ones before others."""
         told = sorted((a for a in aims if a.says), key=lambda a: not a.wanted)
 
-        def row(mark: str, p) -> Row:
+        def row(mark: str, p: Proposal) -> Row:
             values = "   ".join(
                 f"{_name(k)}\u00a0{format_value(v, value_units.get(k, ''), 3)}" for k, v in p.values.items()
             )

@@ -4,24 +4,19 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from reportlab.lib.colors import HexColor
-from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import Flowable, Image, KeepTogether, Table, TableStyle
 
 from nuvlo.craft.bend import bends
-from nuvlo.kit import Kit
+from nuvlo.kit import Board, Kit
 from nuvlo.logbook import Build
-from nuvlo.stages.fit.joints import BAD
+from nuvlo.reports import paper
+from nuvlo.reports.paper import BOLD, FAINT, INK, PAD, VALUES, gap, words
+from nuvlo.stages.fit.joints import BAD, GOOD
 
-FONTS = Path(__file__).parents[1] / "fonts"
-INK, FAINT, COPPER, PAD = (HexColor(c) for c in ("#20262B", "#5E676E", "#9A5022", "#C9A66B"))
-MARGIN = 16 * mm
 CLOSEST = 6  # pairs of pads asked for by name
-PICTURES = 4  # on a page
+ACROSS = 2  # pictures side by side
+MAP_SHARE = 0.42  # of a page, that the board may be high
 
 
 def questions(kit: Kit, build: Build) -> list[str]:
@@ -36,11 +31,7 @@ def questions(kit: Kit, build: Build) -> list[str]:
     ]
     near = sorted((b for b in bends(kit) if b.near), key=lambda b: b.clearance_mm)[:CLOSEST]
     asked += [f"{b.ref}.{b.pin} and {b.near} lie {b.clearance_mm:.1f} mm apart: clear of each other?" for b in near]
-    asked += [
-        f"{joint} was marked {mark} and put right, or was it?"
-        for joint, mark in build.joints.items()
-        if mark in (*BAD, "reflowed")
-    ]
+    asked += [f"{joint} was marked {mark} and put right, or was it?" for joint, mark in build.joints.items() if mark in (*BAD, GOOD)]
     often = [f"{ref} ({n})" for ref, n in build.heats.items() if n > 1]
     asked += [f"Heated more than once: {', '.join(often)}. Are their pads still down?"] if often else []
     return asked
@@ -48,93 +39,77 @@ def questions(kit: Kit, build: Build) -> list[str]:
 
 def write_review(kit: Kit, build: Build, pictures: Path, path: Path) -> None:
     """Write the sheet as PDF. Raises ``OSError`` where it cannot be written."""
-    for face in ("B612-Regular", "B612-Bold", "B612Mono-Regular"):
-        if face not in pdfmetrics.getRegisteredFontNames():
-            pdfmetrics.registerFont(TTFont(face, str(FONTS / f"{face}.ttf")))
-    canvas = Canvas(str(path), pagesize=A4)
-    canvas.setTitle(f"{kit.name} {build.serial}: review of the joints")
-    y = _heading(canvas, kit, build)
-    y = _map(canvas, kit, y)
-    y = _questions(canvas, questions(kit, build), y)
-    _photos(canvas, build, pictures)
-    canvas.save()
-
-
-def _text(
-    canvas: Canvas, x: float, y: float, words: str, size: float, colour: HexColor = INK, face: str = "B612-Regular"
-) -> None:
-    canvas.setFont(face, size)
-    canvas.setFillColor(colour)
-    canvas.drawString(x, y, words)
-
-
-def _heading(canvas: Canvas, kit: Kit, build: Build) -> float:
-    y = A4[1] - MARGIN - 10
-    _text(canvas, MARGIN, y, f"{kit.name} {build.serial}: review before the lid goes on", 15, face="B612-Bold")
-    _text(
-        canvas,
-        MARGIN,
-        y - 14,
-        "For someone who has not soldered it. Solder side, mirrored as it lies in the hand; at 1:1 where it fits.",
-        8.5,
-        FAINT,
-    )
-    return float(y - 24)
-
-
-def _map(canvas: Canvas, kit: Kit, top: float) -> float:
-    board = kit.board
-    if board is None:
-        return top
-    width, height = board.size
-    scale = min(mm, (A4[0] - 2 * MARGIN) / width, (A4[1] * 0.42) / height)
-    low, left = min(y for _, y in board.outline), board.left
-
-    def at(x: float, y: float) -> tuple[float, float]:
-        return MARGIN + (board.seen_from(x, "bottom") - left) * scale, top - (height - (y - low)) * scale
-
-    path = canvas.beginPath()
-    for k, corner in enumerate(board.outline):
-        (path.moveTo if k == 0 else path.lineTo)(*at(*corner))
-    path.close()
-    canvas.setStrokeColor(FAINT)
-    canvas.drawPath(path)
-    canvas.setFillColor(PAD)
-    for pad in board.pads:
-        canvas.circle(*at(pad.x_mm, pad.y_mm), pad.pad_mm / 2 * scale, stroke=0, fill=1)
-    for ref, placed in board.placements.items():
-        x, y = at(placed.x_mm, placed.y_mm)
-        canvas.setFont("B612Mono-Regular", 5.5)
-        canvas.setFillColor(INK)
-        canvas.drawCentredString(x, y - 2, ref)
-    return float(top - height * scale - 14)
-
-
-def _questions(canvas: Canvas, asked: list[str], y: float) -> float:
-    for question in asked:
-        if y < MARGIN + 20:
-            canvas.showPage()
-            y = A4[1] - MARGIN
-        canvas.setStrokeColor(INK)
-        canvas.rect(MARGIN, y - 1, 7, 7)
-        canvas.rect(MARGIN + 30, y - 1, 7, 7)
-        _text(canvas, MARGIN + 10, y, "yes", 7, FAINT)
-        _text(canvas, MARGIN + 40, y, "no", 7, FAINT)
-        _text(canvas, MARGIN + 60, y, question[:105], 8.5)
-        y -= 15
-    return float(y)
-
-
-def _photos(canvas: Canvas, build: Build, pictures: Path) -> None:
-    """Pictures, four on a page, each with its words and a line for an answer."""
+    pieces: list[Flowable] = [
+        words(f"{kit.name} {build.serial}: review before the lid goes on", 15, face=BOLD),
+        gap(4),
+        words("For someone who has not soldered it. Solder side, mirrored as it lies in the hand; at 1:1 where it fits.", colour=FAINT),
+        gap(6),
+    ]
+    if kit.board is not None:
+        pieces += [_Map(kit.board), gap(8)]
+    pieces += [_asked(question) for question in questions(kit, build)]
     shown = [p for p in build.photos if (pictures / p.file).exists()]
-    wide, high = (A4[0] - 3 * MARGIN) / 2, (A4[1] - 3 * MARGIN) / 2
-    for k, photo in enumerate(shown):
-        if k % PICTURES == 0:
-            canvas.showPage()
-        x = MARGIN + (k % 2) * (wide + MARGIN)
-        y = A4[1] - MARGIN - (k // 2 % 2 + 1) * high
-        canvas.drawImage(ImageReader(str(pictures / photo.file)), x, y + 30, wide, high - 44, preserveAspectRatio=True)
-        _text(canvas, x, y + 18, photo.says[:60] or photo.file, 8.5)
-        _text(canvas, x, y + 4, "Seen: ................................................", 8.5, FAINT)
-    canvas.showPage()
+    if shown:
+        pieces += [gap(10), words("Pictures", 11, face=BOLD), gap(4)]
+    wide = (paper.WIDTH - 12) / ACROSS
+    cells = [_photo(pictures / p.file, p.says or p.file, wide) for p in shown]
+    for k in range(0, len(cells), ACROSS):
+        row = cells[k : k + ACROSS]
+        pieces.append(Table([row + [""] * (ACROSS - len(row))], colWidths=[wide + 6] * ACROSS))
+    paper.write(path, f"{kit.name} {build.serial}: review of the joints", pieces)
+
+
+def _asked(question: str) -> Flowable:
+    """A question with a box for yes and one for no."""
+    row = Table([["", words("yes", 7, FAINT), "", words("no", 7, FAINT), words(question)]], colWidths=[9, 24, 9, 22, paper.WIDTH - 64])
+    row.setStyle(
+        TableStyle([
+            ("BOX", (0, 0), (0, 0), 0.8, INK), ("BOX", (2, 0), (2, 0), 0.8, INK), ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 0), ("LEFTPADDING", (0, 0), (-1, -1), 3),
+            ("RIGHTPADDING", (0, 0), (-1, -1), 3),
+        ])
+    )  # fmt: skip
+    return KeepTogether([row, gap(4)])
+
+
+def _photo(file: Path, says: str, wide: float) -> list[Flowable]:
+    """A picture with its words and a line for an answer."""
+    picture = Image(str(file))
+    scale = min(wide / picture.imageWidth, 0.36 * paper.HEIGHT / picture.imageHeight)
+    picture.drawWidth, picture.drawHeight = picture.imageWidth * scale, picture.imageHeight * scale
+    return [picture, gap(3), words(says), words("Seen: ................................................", colour=FAINT)]
+
+
+class _Map(Flowable):  # type: ignore[misc]
+    """The board from its solder side, pads and references."""
+
+    def __init__(self, board: Board) -> None:
+        super().__init__()
+        self.board = board
+        width, height = board.size
+        self.scale = min(mm, paper.WIDTH / width, MAP_SHARE * paper.HEIGHT / height)
+        self.width, self.height = width * self.scale, height * self.scale
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.width, self.height
+
+    def _at(self, x: float, y: float) -> tuple[float, float]:
+        low = min(v for _, v in self.board.outline)
+        return (self.board.seen_from(x, "bottom") - self.board.left) * self.scale, (y - low) * self.scale
+
+    def draw(self) -> None:
+        c = self.canv
+        path = c.beginPath()
+        for k, corner in enumerate(self.board.outline):
+            (path.lineTo if k else path.moveTo)(*self._at(*corner))
+        path.close()
+        c.setStrokeColor(FAINT)
+        c.drawPath(path)
+        c.setFillColor(PAD)
+        for pad in self.board.pads:
+            c.circle(*self._at(pad.x_mm, pad.y_mm), pad.pad_mm / 2 * self.scale, stroke=0, fill=1)
+        c.setFont(VALUES, 5.5)
+        c.setFillColor(INK)
+        for ref, placed in self.board.placements.items():
+            x, y = self._at(placed.x_mm, placed.y_mm)
+            c.drawCentredString(x, y - 2, ref)

@@ -31,7 +31,8 @@ class Row:
 
     ``ask`` puts its question to the model, ``depends`` says what in the build the answer hangs on beside what all
     answers hang on, ``refine`` says more of findings once all of them are known, ``shown`` picks the readings that the
-    window shows, ``advice`` is what the answer says of the step in hand. ``asks_as`` names a stage whose answer serves this one.
+    window shows, ``advice`` is what the answer says of the step in hand,
+    ``offers`` what may be picked there, with the lines that pick it. ``asks_as`` names a stage whose answer serves this one.
     """
 
     stage: Stage
@@ -42,6 +43,7 @@ class Row:
     refine: Refine = _as_found
     shown: Show | None = None
     advice: Callable[[Finding, Solved], str] = lambda now, solved: ""
+    offers: Callable[[Kit, Finding, Solved], list[tuple[str, str]]] = lambda kit, now, solved: []
     note: str = "Nothing is read in this stage."
     asks_as: Stage | None = None
 
@@ -55,6 +57,7 @@ ROWS: Mapping[Stage, Row] = {
     for row in (
         Row(Stage.UNPACK, "unpack", unpack.tasks, refine=unpack.with_strips),
         Row(Stage.CHOOSE, "choose", choose.tasks, choose.ask, depends=lambda build, only_drawer: only_drawer,
+            offers=choose.offers,
             note="What is fitted decides what every later reading should be: windows follow the choice."),
         Row(Stage.SEQUENCE, "sequence", sequence.tasks,
             note="Nothing is read in this stage. Each step waits for the one above it; a check that fails is put right "

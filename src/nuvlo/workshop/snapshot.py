@@ -160,6 +160,11 @@ class Snapshot:
             return ""
         return row(now.task.stage).advice(now, solved)
 
+    def offers(self) -> list[tuple[str, str]]:
+        """What may be picked at the step in hand: in words, and as the line that picks it."""
+        now = self.now()
+        return row(now.task.stage).offers(self.kit, now, self.solved(now.task.stage) or Solved()) if now else []
+
     # -- clocks -------------------------------------------------------------------------------------------------
 
     def running(self) -> list[Running]:

@@ -38,7 +38,7 @@ class Looking:
         board = self._map()
         if board is None:
             return
-        known = sorted({pad.net for pad in board.kit.board.pads})
+        known = sorted({pad.net for pad in board.board.pads})
         if text not in (*known, "off", ""):
             self.window.bench_line.say(f"There is no net '{text}'. Nets: {', '.join(known)}.", False)
             return
@@ -112,7 +112,7 @@ class Looking:
             if board.laid.get(side) != one:
                 picture = QPixmap(str(shown.sheet_path.parents[1] / "pictures" / one.file))
                 pads = [
-                    next((q for q in board.kit.board.pads if f"{q.ref}.{q.pin}" == at[0]), None)
+                    next((q for q in board.board.pads if f"{q.ref}.{q.pin}" == at[0]), None)
                     for at in (one.first, one.second)
                 ]
                 if not picture.isNull() and pads[0] is not None and pads[1] is not None:

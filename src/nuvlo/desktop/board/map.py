@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.painter import BoardPainter
 from nuvlo.desktop.board.view import Underlay, View, room_for
-from nuvlo.kit import Kit, Pad
+from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
 
 WIRES = {
@@ -123,11 +123,22 @@ class BoardMap(QWidget):
         self.setAccessibleName(f"Board map, {side}" + (f", lit: {lit}" if lit else ""))
         self.update()
 
+    @property
+    def _wired(self) -> tuple[Wire, ...]:
+        return self.kit.wires if self.kit else ()
+
+    @property
+    def board(self) -> Board:
+        """The board that is shown. Asked only where there is one."""
+        assert self.kit is not None
+        assert self.kit.board is not None
+        return self.kit.board
+
     # -- geometry -----------------------------------------------------------------------------------------------
 
     def _fit(self) -> tuple[float, float, float]:
         """Pixels per mm and the place of the board's lower left corner, as it fits its room."""
-        board = self.kit.board
+        board = self.board
         width, height = board.size
         rows = self._rows() if self.marking.wires else ([], [])
         above, below = (PANEL_ROOM_MM if row else 0.0 for row in rows)
@@ -147,7 +158,7 @@ class BoardMap(QWidget):
 
     def focus(self) -> QPointF:
         """Where to look nearer: the parts in hand, else the middle."""
-        mine = [self.place(q.x_mm, q.y_mm) for q in self.kit.board.pads if q.ref in self.marking.lit]
+        mine = [self.place(q.x_mm, q.y_mm) for q in self.board.pads if q.ref in self.marking.lit]
         return sum(mine, QPointF()) / len(mine) if mine else self._centre()
 
     def forget(self) -> None:
@@ -183,19 +194,20 @@ class BoardMap(QWidget):
 
     def _rows(self) -> tuple[list[str], list[str]]:
         """Panel parts above and below the board, each near the pads it is wired to and in their order."""
-        pads = {pad.ref: pad for pad in self.kit.board.pads}
+        pads = {pad.ref: pad for pad in self.board.pads}
         reached: dict[str, list[Pad]] = {}
-        for wire in self.kit.wires:
+        for wire in self._wired:
             for end, other in ((wire.start, wire.end), (wire.end, wire.start)):
                 if "." in end:
                     mine = reached.setdefault(end.partition(".")[0], [])
                     if other in pads:
                         mine.append(pads[other])
-        heights = [y for _, y in self.kit.board.outline]
+        heights = [y for _, y in self.board.outline]
         middle = sum(heights) / len(heights)
 
         def mean(ref: str, axis: str) -> float:
-            return sum(getattr(pad, axis) for pad in reached[ref]) / max(1, len(reached[ref]))
+            places: list[float] = [getattr(pad, axis) for pad in reached[ref]]
+            return sum(places) / max(1, len(places))
 
         ordered = sorted(reached, key=lambda ref: self.place_x(mean(ref, "x_mm")))
         above = [ref for ref in ordered if mean(ref, "y_mm") > middle]
@@ -203,19 +215,19 @@ class BoardMap(QWidget):
 
     def place_x(self, x_mm: float) -> float:
         """Order of a place from left to right, as seen from the side shown."""
-        return self.kit.board.seen_from(x_mm, self.marking.side)
+        return self.board.seen_from(x_mm, self.marking.side)
 
     def place(self, x_mm: float, y_mm: float) -> QPointF:
         """Pixels of a place on the board, given as seen from the component side."""
         scale, left, bottom = self._frame or self._fit()
-        board = self.kit.board
+        board = self.board
         seen = board.seen_from(x_mm, self.marking.side)
         at = QPointF(left + (seen - board.left) * scale, bottom - (y_mm - self._low) * scale)
         return at if self.marking.wires or self.view == View() else self.view.transform(self._centre()).map(at)
 
     @property
     def _low(self) -> float:
-        return min(y for _, y in self.kit.board.outline)
+        return min(y for _, y in self.board.outline)
 
     def _lugs(self) -> dict[str, QPointF]:
         """Where the lugs of panel parts are drawn."""
@@ -224,7 +236,7 @@ class BoardMap(QWidget):
             y = 62.0 if row == 0 else self.height() - 48.0
             for k, ref in enumerate(mine):
                 x = self.width() * (k + 0.5) / len(mine)
-                names = sorted({e for w in self.kit.wires for e in (w.start, w.end) if e.startswith(ref + ".")})
+                names = sorted({e for w in self._wired for e in (w.start, w.end) if e.startswith(ref + ".")})
                 for i, lug in enumerate(names):
                     out[lug] = QPointF(x + (i - (len(names) - 1) / 2) * min(46.0, self.width() / len(mine) / 2.6), y)
         return out
@@ -276,7 +288,7 @@ class BoardMap(QWidget):
     def _pick(self, there: QPointF) -> None:
         """Tell the part whose pad lies nearest, within reach."""
         best = None
-        for pad in self.kit.board.pads:
+        for pad in self.board.pads:
             at = self.place(pad.x_mm, pad.y_mm)
             far = hypot(at.x() - there.x(), at.y() - there.y())
             if far < REACH_PX and (best is None or far < best[0]):
@@ -288,7 +300,7 @@ class BoardMap(QWidget):
 
     def align(self, picture: QPixmap) -> None:
         """Show ``picture`` alone and ask for two clicks: where two pads far apart are in it."""
-        pads = self.kit.board.pads
+        pads = self.board.pads
         pair = max(
             ((a, b) for a in pads[:1] + pads[-1:] for b in pads),
             key=lambda ab: hypot(ab[0].x_mm - ab[1].x_mm, ab[0].y_mm - ab[1].y_mm),
@@ -332,7 +344,7 @@ class BoardMap(QWidget):
         second: tuple[float, float],
     ) -> None:
         """Lay a picture beneath one side. Raises ``ValueError`` where the two places are the same."""
-        board = self.kit.board
+        board = self.board
         at = [(board.seen_from(q.x_mm, side) - board.left, q.y_mm - self._low) for q in pads]
         under = Underlay(picture, side, first, second, at[0], at[1])
         under.to_board()
@@ -358,7 +370,7 @@ class BoardMap(QWidget):
         p.setClipRect(QRectF(0, HEADING_PX, self.width(), self.height() - HEADING_PX))
         self._fixed_layer(p)
         p.setClipping(False)
-        board, m = self.kit.board, self.marking
+        board, m = self.board, self.marking
         p.setFont(theme.words(10, bold=True))
         p.setPen(theme.colour("faint"))
         side = "Component side" if m.side == "top" else "Solder side, as turned over in the hand"
@@ -457,14 +469,14 @@ class BoardMap(QWidget):
         inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         if self.underlay_shown():
             self._underlay(inner)
-        near = {q.ref for q in self.kit.board.pads if wide.contains(self.place(q.x_mm, q.y_mm).toPoint())}
+        near = {q.ref for q in self.board.pads if wide.contains(self.place(q.x_mm, q.y_mm).toPoint())}
         BoardPainter(inner, self).paint(near | changed)
         self._frame = None
         inner.end()
 
     def _room_of(self, ref: str, wider: float = 1.0) -> QRect:
         """Pixels that a part may cover, its print and its leads too."""
-        mine = [self.place(q.x_mm, q.y_mm) for q in self.kit.board.pads_of(ref)]
+        mine = [self.place(q.x_mm, q.y_mm) for q in self.board.pads_of(ref)]
         around = wider * (self.scale() * ROOM_MM + 12.0)
         xs, ys = [q.x() for q in mine] or [0.0], [q.y() for q in mine] or [0.0]
         box = QRectF(min(xs) - around, min(ys) - around, max(xs) - min(xs) + 2 * around, max(ys) - min(ys) + 2 * around)
@@ -482,8 +494,8 @@ class BoardMap(QWidget):
 
     def _wires(self, p: QPainter) -> None:
         lugs = self._lugs()
-        pads = {pad.ref: self.place(pad.x_mm, pad.y_mm) for pad in self.kit.board.pads}
-        for wire in sorted(self.kit.wires, key=lambda w: w.name == self.marking.wire_now):
+        pads = {pad.ref: self.place(pad.x_mm, pad.y_mm) for pad in self.board.pads}
+        for wire in sorted(self._wired, key=lambda w: w.name == self.marking.wire_now):
             a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
             if a is None or b is None:
                 continue

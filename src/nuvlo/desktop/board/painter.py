@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from math import atan2, cos, degrees, hypot, radians, sin
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
@@ -14,6 +15,9 @@ from nuvlo.desktop.board.portrait import BANDS
 from nuvlo.kit import Pad, Part
 from nuvlo.kit.kinds import kind_of
 from nuvlo.quantity import resistor_bands
+
+if TYPE_CHECKING:
+    from nuvlo.desktop.board.map import BoardMap
 
 # mm of bodies as seen from above, by package: long and wide. Other packages are as their kind has it.
 BODIES = {
@@ -33,8 +37,9 @@ class BoardPainter:
     It may be done in slices, each with a painter ``p`` of its own.
     """
 
-    def __init__(self, p: QPainter, there) -> None:
+    def __init__(self, p: QPainter, there: BoardMap) -> None:
         self.p, self.there = p, there
+        assert there.kit is not None
         self.kit, self.marking, self.scale = there.kit, there.marking, there.scale()
 
     def paint(self, only: set[str] | None = None) -> None:
@@ -44,7 +49,7 @@ class BoardPainter:
 
     def slices(self, only: set[str] | None = None) -> Iterator[None]:
         """The same, a little at a time."""
-        p, board = self.p, self.kit.board
+        p, board = self.p, self.there.board
         colour = QColor(theme.current().board)
         p.setPen(QPen(colour.darker(130), 2))
         colour.setAlpha(90 if self.there.underlay_shown() else 255)
@@ -95,7 +100,7 @@ class BoardPainter:
 
     def _net(self) -> None:
         """The pads of the net asked for, joined by the shortest tree: what a meter must find joined."""
-        mine = [pad for pad in self.kit.board.pads if pad.net == self.marking.net]
+        mine = [pad for pad in self.there.board.pads if pad.net == self.marking.net]
         self.p.setPen(QPen(QColor(theme.LAMP.near), 2.0, Qt.PenStyle.DotLine))
         for a, b in tree([(q.x_mm, q.y_mm) for q in mine]):
             self.p.drawLine(*(self.there.place(mine[k].x_mm, mine[k].y_mm) for k in (a, b)))
@@ -105,7 +110,7 @@ class BoardPainter:
         turn = self.there.view.turn if not self.marking.wires else 0.0
         for lead in bends(self.kit):
             if lead.ref in self.marking.lit:
-                pad = next(q for q in self.kit.board.pads_of(lead.ref) if q.pin == lead.pin)
+                pad = next(q for q in self.there.board.pads_of(lead.ref) if q.pin == lead.pin)
                 at, angle = self.there.place(pad.x_mm, pad.y_mm), radians(90 - 30 * lead.clock - turn)
                 long = lead.length_mm * self.scale
                 self.p.setPen(QPen(QColor(theme.current().legend), 0.6 * self.scale, cap=Qt.PenCapStyle.RoundCap))
@@ -121,7 +126,7 @@ class BoardPainter:
         p.setPen(pen)
         kind = part.kind if part else ""
         p.setBrush(_body(kind) if done and m.side == "top" else Qt.BrushStyle.NoBrush)
-        placed = self.kit.board.placements[ref]
+        placed = self.there.board.placements[ref]
         first, last = (self.there.place(q.x_mm, q.y_mm) for q in (pads[0], pads[-1]))
         angle = degrees(atan2(last.y() - first.y(), last.x() - first.x()))
         turn = self.there.view.turn if not m.wires else 0.0
@@ -189,12 +194,12 @@ class BoardPainter:
 
     def _legend(self, ref: str, pads: list[Pad]) -> None:
         p, scale, lit = self.p, self.scale, ref in self.marking.lit
-        if 1.15 * scale < LEAST_TEXT and not lit and len(self.kit.board.placements) > 100:
+        if 1.15 * scale < LEAST_TEXT and not lit and len(self.there.board.placements) > 100:
             return  # on a large board seen from afar letters are dust
         points = max(7.0, min(14.0, 1.15 * scale))
         p.setFont(theme.values(points, bold=lit))
         p.setPen(QColor(theme.LAMP.copper if lit else theme.current().legend))
-        placed, part = self.kit.board.placements.get(ref), self.kit.find_part(ref)
+        placed, part = self.there.board.placements.get(ref), self.kit.find_part(ref)
         if placed:
             at = self.there.place(placed.x_mm, placed.y_mm)
             kind = part.kind if part else ""
@@ -209,7 +214,7 @@ class BoardPainter:
             rise = 0.0 if inside and fits else max(above, wide / 2 + 0.9 * points / scale)
         else:
             at, rise = self.there.place(pads[0].x_mm, pads[0].y_mm), max(2.0, pads[0].pad_mm / 2 + points / scale)
-            top = max(y for _, y in self.kit.board.outline)
+            top = max(y for _, y in self.there.board.outline)
             if self.there.view.turn == 0 and pads[0].y_mm + rise + 0.5 * points / scale > top:
                 rise = -rise  # above it there is no board left to print on
         box = QRectF(at.x() - 60, at.y() - rise * scale - 10, 120, 20)

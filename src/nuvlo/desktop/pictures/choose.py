@@ -9,10 +9,10 @@ from nuvlo.desktop.curve import Line
 from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.desktop.pictures.frames import CurveFrame
 from nuvlo.desktop.proposals import ProposalList
-from nuvlo.kit import Stage
+from nuvlo.kit import Choice, Stage
 from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages import choose
-from nuvlo.stages.choose.search import wish_words
+from nuvlo.stages.choose.search import Proposal, wish_words
 from nuvlo.stages.task import Finding
 from nuvlo.workshop.snapshot import Snapshot
 
@@ -43,9 +43,9 @@ class Picture(CurveFrame):
         options = [o.value for o in choice.options] if choice else []
         drawn = bool(options and solved and [c.value for c in solved.comparisons] == options)
         self.cards.setVisible(bool(proposals) and not drawn)
-        if drawn:
+        if drawn and choice and solved:
             self._draw(shown, choice, solved)
-        elif proposals:
+        elif proposals and choice:
             self._list(shown, choice, proposals)
         else:
             self._heading(
@@ -57,7 +57,7 @@ class Picture(CurveFrame):
         self.curve.heading.setText(words)
         self.curve.show_rest(False)
 
-    def _list(self, shown, choice, proposals) -> None:
+    def _list(self, shown: Snapshot, choice: Choice, proposals: tuple[Proposal, ...]) -> None:
         wanted = wish_words(choice.aim, proposals[0].results)
         where = "from the drawer" if shown.from_drawer else "'drawer' keeps to what you have"
         how = f"Sets of values, the best first ({where}): type 'choose 2' for the second." if choice.move else ""
@@ -79,7 +79,7 @@ class Picture(CurveFrame):
         aims = (*choice.aim, *choose.told(shown.kit, choice))
         self.proposals.show_proposals(proposals, units, aims, at, printed)
 
-    def _draw(self, shown, choice, solved) -> None:
+    def _draw(self, shown: Snapshot, choice: Choice, solved: choose.Proposed) -> None:
         self.curve.setMaximumHeight(UNBOUND)
         self.curve.show_rest(True)
         chosen = shown.build.choices.get(choice.id, choice.options[0].value)
@@ -98,11 +98,11 @@ class Picture(CurveFrame):
         self.curve.show_picture(picture)
 
 
-def _is_chosen(shown, proposal) -> bool:
+def _is_chosen(shown: Snapshot, proposal: Proposal) -> bool:
     """Whether every value of ``proposal`` is the one that was chosen."""
     for name, value in proposal.values.items():
         part = shown.kit.find_part(name) or shown.kit.part_of(name)
         text = shown.build.chosen_values.get(part.ref) if part else None
-        if text is None or abs(parse_value(text, part.unit) / value - 1) > 1e-3:
+        if part is None or text is None or abs(parse_value(text, part.unit) / value - 1) > 1e-3:
             return False
     return True

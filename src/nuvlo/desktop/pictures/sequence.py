@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
+from nuvlo.craft.order import Step
 from nuvlo.desktop import theme
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.pictures.frames import StagePicture
@@ -21,9 +22,9 @@ class Steps(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.steps: list = []
+        self.steps: list[Step] = []
 
-    def show_steps(self, steps) -> None:
+    def show_steps(self, steps: list[Step]) -> None:
         self.steps = steps
         self.setMinimumHeight(ROW * len(steps) + 8)
         self.setAccessibleName("; ".join(f"{s.n} {s.action}" for s in steps))
@@ -62,7 +63,7 @@ class Steps(QWidget):
             p.drawText(right, Qt.AlignmentFlag.AlignRight, f"{step.minutes:.0f}\u202fmin")
 
 
-def _why(step, p: QPainter, room: float) -> str:
+def _why(step: Step, p: QPainter, room: float) -> str:
     """The rule that put a step here, where one did; else its own reason."""
     told = next((w for w in step.because if w != step.reason), "") if step.verb == "fit" else ""
     return p.fontMetrics().elidedText(told or step.reason, Qt.TextElideMode.ElideRight, int(room))

@@ -56,7 +56,7 @@ class Tray(QWidget):
         self._fit()
         super().resizeEvent(event)
 
-    def _cell(self, p: QPainter, box: QRectF, f) -> None:
+    def _cell(self, p: QPainter, box: QRectF, f: Finding) -> None:
         t = theme.current()
         here = self.now is not None and f.task.id == self.now.task.id
         p.setPen(QPen(QColor(t.copper if here else t.line), 2.4 if here else 1))

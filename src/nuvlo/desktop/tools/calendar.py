@@ -70,9 +70,9 @@ class CalendarTool(Page):
         self.turn(column)
         self.setAccessibleName("; ".join(self.lines))
 
-    def _say(self, column: QVBoxLayout, words: str, size: float, role: str, **how) -> None:
+    def _say(self, column: QVBoxLayout, words: str, size: float, role: str, *, bold: bool = False) -> None:
         self.lines.append(words)
-        column.addWidget(label(words, size, role, **how))
+        column.addWidget(label(words, size, role, bold=bold))
 
     def _evening(self, column: QVBoxLayout, evening: Evening) -> None:
         column.addSpacing(10)

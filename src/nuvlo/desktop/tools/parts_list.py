@@ -34,13 +34,18 @@ class PartsListTool(QWidget):
         inside.addWidget(self.unread)
         self.table = QTableWidget(0, len(HEADINGS))
         self.table.setHorizontalHeaderLabels(HEADINGS)
-        self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.table.horizontalHeader().setStretchLastSection(True)
+        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert across is not None
+        assert down is not None
+        across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        across.setStretchLastSection(True)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        across.setHighlightSections(False)
+        down.hide()
         self.hint = label("", 10, "faint")
         for widget in (self.heading, self.columns, self.card, self.table, self.hint):
             column.addWidget(widget, 1 if widget is self.table else 0)

@@ -18,7 +18,7 @@ from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.choose.search import Drawn, Proposal, Question, as_printed, curves, miss, search, share_right
-from nuvlo.stages.task import Task, Wants
+from nuvlo.stages.task import Finding, Task, Wants
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -70,6 +70,18 @@ def ask(asked: Asked) -> Proposed:
         c.id: found for c in choices if c.id in as_is and (found := drawn(kit, c, (as_is[c.id], *proposed[c.id][:2]), build))
     }  # fmt: skip
     return Proposed({}, "", compared, proposed, as_is, curves)
+
+
+def offers(kit: Kit, now: Finding, solved: Solved) -> list[tuple[str, str]]:
+    """The other options of the choice in hand, or the sets of values that were found."""
+    choice = next((c for c in kit.info.choice if c.id == now.task.target), None)
+    if choice is None:
+        return []
+    if choice.move:
+        found = solved.proposals.get(choice.id, ()) if isinstance(solved, Proposed) else ()
+        return [(f"Set {n}", f"choose {n}") for n in range(1, len(found) + 1)]
+    unit = kit.part(choice.part).unit
+    return [(format_value(parse_value(o.value, unit), unit), f"choose {o.value}") for o in choice.options[1:]]
 
 
 def choice_of(kit: Kit, choice_id: str) -> Choice:

@@ -1,0 +1,9 @@
+"""Write the manual pages that are made from tables. Usage: manual_pages.py DOCS"""
+
+import sys
+from pathlib import Path
+
+from nuvlo.workshop.commands.manual import manual_page
+
+if __name__ == "__main__":
+    (Path(sys.argv[1]) / "bench-line.md").write_text(manual_page(), encoding="utf-8")
