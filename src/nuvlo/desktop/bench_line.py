@@ -13,7 +13,7 @@ from nuvlo.workshop.snapshot import Snapshot
 
 RECALLED = 50  # lines
 OFFERED = 8  # names at a time, of those that fit
-AT_SHELF = "Type a build or kit to take in hand, such as gorsefire.   Arrows and Enter pick one."
+AT_SHELF = "Name a build or kit, such as gorsefire"
 
 
 class Entry(QLineEdit):

@@ -154,6 +154,7 @@ def build_card(card: Card) -> CardView:
     for one in card.dries:
         if one.until > now:
             out.column.addLayout(_line(f"{one.words} {one.until.astimezone():%a %H:%M}", "copper", True))
+    out.column.addStretch(1)
     return out
 
 
@@ -199,7 +200,14 @@ class KitCard(CardView):
             row.addWidget(button)
         row.addStretch(1)
         self.column.addLayout(row)
+        self.column.addStretch(1)
         self.picked.connect(lambda: self.begun.emit(cover, False))
+
+
+def _even(grid: QGridLayout, across: int, width: int) -> None:
+    """Columns of one width, whether there is something in each or not."""
+    for k in range(across):
+        grid.setColumnMinimumWidth(k, (width - (across - 1) * grid.spacing()) // across)
 
 
 class ShelfView(QScrollArea):
@@ -266,8 +274,7 @@ class ShelfView(QScrollArea):
         for k, kit in enumerate(self.kits):
             kit.begun.connect(self.begun)
             grid.addWidget(kit, k // across, k % across)
-        for k in range(across):
-            grid.setColumnStretch(k, 1)
+        _even(grid, across, self._wide())
         column.addLayout(grid)
         column.addStretch(1)
         self.setWidget(page)
@@ -284,9 +291,12 @@ class ShelfView(QScrollArea):
             view.picked.connect(lambda c=card: self.taken.emit(c))
             self.cards.append(view)
             grid.addWidget(view, k // self._across, k % self._across)
-        for k in range(self._across):
-            grid.setColumnStretch(k, 1)
+        _even(grid, self._across, self._wide())
         column.addLayout(grid)
+
+    def _wide(self) -> int:
+        """Pixels between the edges of the page."""
+        return self.width() - 56
 
     def step(self, by: int) -> None:
         """Move the focus to the next card, or the one before."""

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLayout, QLayoutItem, QPushButton, QSizePolicy, QWid
 
 from nuvlo.workshop.commands.verbs import Verb
 
-SHOWN = 5  # before the one that shows the rest
+LEAST, MOST = 3, 6  # shown before the one that shows the rest, as many as stand in one row
 
 
 class Flow(QLayout):
@@ -19,7 +19,7 @@ class Flow(QLayout):
     def __init__(self, parent: QWidget, gap: int = 8) -> None:
         super().__init__(parent)
         self._items: list[QLayoutItem] = []
-        self._gap = gap
+        self.gap = gap
 
     def addItem(self, item: QLayoutItem | None) -> None:
         if item is not None:
@@ -57,10 +57,10 @@ class Flow(QLayout):
                 continue
             size = item.sizeHint()
             if x > rect.x() and x + size.width() > rect.right() + 1:
-                x, y, high = rect.x(), y + high + self._gap, 0
+                x, y, high = rect.x(), y + high + self.gap, 0
             if not dry:
                 item.setGeometry(QRect(x, y, size.width(), size.height()))
-            x, high = x + size.width() + self._gap, max(high, size.height())
+            x, high = x + size.width() + self.gap, max(high, size.height())
         return y + high - rect.y()
 
 
@@ -75,7 +75,7 @@ class ActionStrip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("What else can be done here")
         self.buttons: list[QPushButton] = []
-        self.more = self._button("More")
+        self.more = self._button("10 more")
         self.more.clicked.connect(self._unfold)
         self._verbs: tuple[str, ...] = ()
         self._unfolded = False
@@ -113,13 +113,22 @@ class ActionStrip(QWidget):
         self._fold()
 
     def _fold(self) -> None:
-        few = len(self.buttons) <= SHOWN + 1
+        shown = self._in_a_row()
         for k, button in enumerate(self.buttons):
-            button.setVisible(few or self._unfolded or k < SHOWN)
-        self.more.setVisible(not few)
-        self.more.setText("Fewer" if self._unfolded else f"{len(self.buttons) - SHOWN} more")
+            button.setVisible(self._unfolded or k < shown)
+        self.more.setVisible(shown < len(self.buttons))
+        self.more.setText("Fewer" if self._unfolded else f"{len(self.buttons) - shown} more")
         self.setVisible(bool(self.buttons))
         self._fit()
+
+    def _in_a_row(self) -> int:
+        """How many buttons stand in one row, with the one that shows the rest behind them."""
+        room = self.width() - self.more.sizeHint().width()
+        for k, button in enumerate(self.buttons):
+            room -= button.sizeHint().width() + self.flow.gap
+            if room < 0 or k >= MOST:
+                return max(LEAST, k)
+        return len(self.buttons)
 
     def _fit(self) -> None:
         # Set outright: a height that depends on the width would make the least height of the window that of its least width.
@@ -127,4 +136,4 @@ class ActionStrip(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._fit()
+        self._fold()
