@@ -13,7 +13,7 @@ def rings(kit: Kit, refs: tuple[str, ...]) -> list[tuple[str, ...]]:
     if board is None:
         return [refs[k : k + RING] for k in range(0, len(refs), RING)]
     width, height = board.size
-    low = min(y for _, y in board.outline)
+    low = board.low
 
     def inside(ref: str) -> tuple[float, int]:
         placed = board.placements.get(ref)

@@ -31,6 +31,8 @@ class PathBar(QWidget):
         return QSize(900, 76)
 
     def show_path(self, title: str, serial: str, states: list[StageState], here: Stage) -> None:
+        if (title, serial, states, here) == (self.title, self.serial, self.states, self.here):
+            return
         self.title, self.serial, self.states, self.here = title, serial, states, here
         said = "; ".join(f"{s.stage.label}: {s.state}" for s in states)
         self.setAccessibleDescription(said)

@@ -74,7 +74,8 @@ class ActionStrip(QWidget):
         self.flow = Flow(self)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("What else can be done here")
-        self.buttons: list[QPushButton] = []
+        self.buttons: list[QPushButton] = []  # that are offered
+        self._made: dict[str, QPushButton] = {}  # by command
         self.more = self._button("10 more")
         self.more.clicked.connect(self._unfold)
         self._verbs: tuple[str, ...] = ()
@@ -87,6 +88,18 @@ class ActionStrip(QWidget):
         self.flow.addWidget(out)
         return out
 
+    def _button_of(self, verb: Verb) -> QPushButton:
+        """The button of a command, made once."""
+        button = self._made.get(verb.name)
+        if button is None:
+            button = self._made[verb.name] = self._button(verb.button + (" …" if verb.begins else ""))
+            button.setToolTip(f"{verb.says}\nType: {verb.example}" + (f"   Key: {verb.key}" if verb.key else ""))
+            button.setAccessibleDescription(verb.says)
+            button.clicked.connect(lambda: self.picked.emit(verb))
+        else:
+            self.flow.addWidget(button)
+        return button
+
     def show_verbs(self, verbs: Sequence[Verb]) -> None:
         """Replace the buttons; they stay as they are where the same is offered."""
         names = tuple(v.name for v in verbs)
@@ -96,15 +109,8 @@ class ActionStrip(QWidget):
         for button in self.buttons:
             self.flow.removeWidget(button)
             button.hide()
-            button.deleteLater()
         self.flow.removeWidget(self.more)
-        self.buttons = []
-        for verb in verbs:
-            button = self._button(verb.button + (" …" if verb.begins else ""))
-            button.setToolTip(f"{verb.says}\nType: {verb.example}" + (f"   Key: {verb.key}" if verb.key else ""))
-            button.setAccessibleDescription(verb.says)
-            button.clicked.connect(lambda _=False, v=verb: self.picked.emit(v))
-            self.buttons.append(button)
+        self.buttons = [self._button_of(verb) for verb in verbs]
         self.flow.addWidget(self.more)
         self._fold()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 
 @dataclass(frozen=True)
@@ -40,15 +41,19 @@ class Board:
     pads: tuple[Pad, ...]
     placements: dict[str, Placement]
 
-    @property
+    @cached_property
     def size(self) -> tuple[float, float]:
         """Width and height in mm."""
         xs, ys = zip(*self.outline, strict=True)
         return max(xs) - min(xs), max(ys) - min(ys)
 
-    @property
+    @cached_property
     def left(self) -> float:
         return min(x for x, _ in self.outline)
+
+    @cached_property
+    def low(self) -> float:
+        return min(y for _, y in self.outline)
 
     def pads_of(self, ref: str) -> tuple[Pad, ...]:
         return tuple(p for p in self.pads if p.ref == ref)

@@ -94,8 +94,7 @@ class _Map(Flowable):  # type: ignore[misc]
         return self.width, self.height
 
     def _at(self, x: float, y: float) -> tuple[float, float]:
-        low = min(v for _, v in self.board.outline)
-        return (self.board.seen_from(x, "bottom") - self.board.left) * self.scale, (y - low) * self.scale
+        return (self.board.seen_from(x, "bottom") - self.board.left) * self.scale, (y - self.board.low) * self.scale
 
     def draw(self) -> None:
         c = self.canv

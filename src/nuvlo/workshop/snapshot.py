@@ -62,11 +62,13 @@ class Snapshot:
     sheet_path: Path = Path()
     at: datetime = field(default_factory=lambda: datetime.now().astimezone())
     _found: dict[Stage, tuple[Finding, ...]] = field(default_factory=dict, compare=False, repr=False)
+    _runs: dict[str, list[Running]] = field(default_factory=dict, compare=False, repr=False)
 
     def made_ready(self) -> Snapshot:
         """With everything worked out that a window asks of it, so that showing it takes no time."""
         for stage in Stage:
             self.findings(stage)
+        self.running()
         look_alikes(self.kit)
         bends(self.kit)
         return self
@@ -169,6 +171,11 @@ class Snapshot:
 
     def running(self) -> list[Running]:
         """Glue that is open, and what was done and is not dry, set or cool yet."""
+        if "now" not in self._runs:
+            self._runs["now"] = self._run()
+        return self._runs["now"]
+
+    def _run(self) -> list[Running]:
         out = []
         for one in self.kit.info.craft:
             step = craft_step(one.id)

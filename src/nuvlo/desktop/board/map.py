@@ -227,7 +227,7 @@ class BoardMap(QWidget):
 
     @property
     def _low(self) -> float:
-        return min(y for _, y in self.board.outline)
+        return self.board.low
 
     def _lugs(self) -> dict[str, QPointF]:
         """Where the lugs of panel parts are drawn."""

@@ -36,7 +36,9 @@ class Tray(QWidget):
         if not self.found:
             return
         for k, f in enumerate(self.found):
-            self._cell(p, self.place(k).adjusted(2, 2, -2, -2), f)
+            place = self.place(k)
+            if place.intersects(QRectF(event.rect())):
+                self._cell(p, place.adjusted(2, 2, -2, -2), f)
 
     def place(self, k: int) -> QRectF:
         """The cell of the part with this number."""
@@ -45,9 +47,17 @@ class Tray(QWidget):
         return QRectF((k % columns) * width, (k // columns) * CELL, width, CELL)
 
     def show_found(self, found: Sequence[Finding], now: Finding | None, kit: Kit) -> None:
-        self.found, self.now, self.kit = found, now, kit
-        self._fit()
-        self.update()
+        before, self.found = self.found, found
+        here, self.now = self.now, now
+        another, self.kit = self.kit is not kit or len(before) != len(found), kit
+        if another:
+            self._fit()
+            self.update()
+            return
+        ids = {f.task.id for f in (here, now) if f is not None}
+        for k, (old, new) in enumerate(zip(before, found, strict=True)):
+            if old != new or new.task.id in ids:
+                self.update(self.place(k).toAlignedRect())
 
     def _fit(self) -> None:
         self.setMinimumHeight(int(self.place(len(self.found) - 1).bottom()) + 2 if self.found else 0)
