@@ -1,5 +1,5 @@
 # The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
-.PHONY: demo test lint kit-figures manual screenshots bench ready ready-test
+.PHONY: demo test long lint kit-figures manual screenshots bench ready ready-test
 BIN = .venv/bin
 
 demo: ready
@@ -8,8 +8,14 @@ demo: ready
 	  if command -v xvfb-run >/dev/null; then xvfb-run -a $(BIN)/nuvlo demo --check; \
 	  else QT_QPA_PLATFORM=offscreen $(BIN)/nuvlo demo --check; fi; fi
 
+# One thread of linear algebra to a worker: more would only fight for the same cores.
+TESTS = QT_QPA_PLATFORM=offscreen OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/python -m pytest -n auto --dist worksteal
+
 test: lint
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --dist worksteal
+	$(TESTS) -m "not long"
+
+long: lint
+	$(TESTS)
 
 lint: ready-test
 	$(BIN)/ruff check src tests benchmarks tools

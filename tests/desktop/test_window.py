@@ -20,6 +20,8 @@ from nuvlo.model.windows import Window as Expected
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.workshop.demo import SET_OUT
+from nuvlo.workshop.workshop import Workshop
 from tests.desktop.conftest import begun
 
 HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
@@ -322,7 +324,11 @@ def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
     assert driver.session.path()[0].state == "done"
 
 
-def test_check_paints_and_ends(tmp_path):
+def test_check_paints_and_ends(tmp_path, gorsefire):
+    workshop = Workshop(tmp_path)  # set out already: what the demo holds is tested with it
+    workshop.start(gorsefire, bench="simulated:7")
+    workshop.close()
+    (tmp_path / SET_OUT).touch()
     done = subprocess.run(
         [sys.executable, "-m", "nuvlo", "demo", "--check", "--folder", str(tmp_path)],
         capture_output=True,

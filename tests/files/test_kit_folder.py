@@ -2,6 +2,7 @@
 
 import re
 import shutil
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -206,3 +207,43 @@ def test_a_text_that_cannot_be_read_is_named_without_its_path(tmp_path):
 def test_wires_end_at_pads_that_are_no_part_and_no_point(gorsefire):
     assert gorsefire.wire_ends == tuple(f"W{k}" for k in range(1, 10))
     assert read_kit(SHIPPED / "oxbow").wire_ends == ()
+
+
+@pytest.mark.parametrize("inside", ["", "sluice/"])
+def test_a_zip_leaves_nothing_behind(tmp_path, monkeypatch, inside):
+    """Whether it holds a folder or the files themselves: what was unpacked is gone when the program ends."""
+    from nuvlo.files import kit_folder
+
+    scratch = tmp_path / "scratch"
+    scratch.mkdir()
+    monkeypatch.setattr("tempfile.tempdir", str(scratch))
+    monkeypatch.setattr(kit_folder, "_scratch", [])
+    with zipfile.ZipFile(tmp_path / "Sluice box.zip", "w") as archive:
+        for file in (SHIPPED / "sluice").iterdir():
+            archive.write(file, f"{inside}{file.name}")
+    kit = read_kit(tmp_path / "Sluice box.zip")
+    assert kit.name == "Sluice"
+    assert kit_folder.is_scratch(kit.folder)
+    kit_folder.leave_nothing()
+    assert list(scratch.iterdir()) == []
+
+
+def test_a_kit_of_a_zip_is_kept_in_the_workshop(tmp_path):
+    """It can be opened after the program has ended; the same zip is the same kit, another is not."""
+    from nuvlo.files import kit_folder
+    from nuvlo.workshop.workshop import Workshop
+
+    def zipped(name: str, more: str = "") -> Path:
+        with zipfile.ZipFile(tmp_path / name, "w") as archive:
+            for file in (SHIPPED / "sluice").iterdir():
+                archive.writestr(f"sluice/{file.name}", file.read_text() + (more if file.name == "kit.toml" else ""))
+        return tmp_path / name
+
+    workshop = Workshop(tmp_path / "shop")
+    first = workshop.start(read_kit(zipped("a.zip"))).build
+    kit_folder.leave_nothing()
+    workshop.close()
+    again = Workshop(tmp_path / "shop")
+    assert again.open(first.id).kit.name == "Sluice"
+    assert again.places.keep_kit(read_kit(zipped("b.zip"))) == first.folder
+    assert again.places.keep_kit(read_kit(zipped("c.zip", "\n# another revision\n"))) != first.folder

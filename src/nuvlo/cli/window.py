@@ -63,7 +63,6 @@ def _open(a: argparse.Namespace) -> Answer:
 
     def opener() -> Opened:
         from nuvlo.files.kit_folder import read_kit
-        from nuvlo.workshop.places import kit_place
         from nuvlo.workshop.workshop import Workshop
 
         workshop = Workshop(folder)
@@ -77,7 +76,8 @@ def _open(a: argparse.Namespace) -> Answer:
                 raise NuvloError(Problem("this workshop has no such build.", f"Builds here: {serials}."))
             return Opened(workshop, workshop.open(wanted[-1].id))
         kit = read_kit(path)
-        mine = [b for b in builds if kit_place(b.folder).resolve() == kit.folder.resolve()]
+        place = workshop.places.keep_kit(kit)
+        mine = [b for b in builds if b.folder == place]
         return Opened(workshop, workshop.open(mine[-1].id) if mine and not a.new else workshop.start(kit))
 
     status = start(opener, folder, check=a.check)

@@ -106,13 +106,12 @@ class Toolbox:
     def open_path(self, path: Path) -> None:
         """A kit folder or zip is begun, or gone on with where it was; anything else is read as a parts list."""
         from nuvlo.files.kit_folder import read_kit
-        from nuvlo.workshop.places import remembered_as
 
         if path.is_dir() or path.suffix.lower() == ".zip":
 
             def begin_or_go_on(workshop: Workshop) -> Any:
                 kit = read_kit(path)
-                place = remembered_as(kit.folder)
+                place = workshop.places.keep_kit(kit)
                 mine = [b for b in workshop.builds() if b.folder == place]
                 return workshop.open(mine[-1].id) if mine else workshop.start(kit)
 

@@ -67,16 +67,31 @@ def _unpacked(path: Path) -> Path:
     if path.suffix.lower() != ".zip" or not path.is_file():
         return path
     target = Path(tempfile.mkdtemp(prefix="nuvlo-kit-"))
-    atexit.register(shutil.rmtree, target, ignore_errors=True)
+    _scratch.append(target)
+    inside = target / path.stem  # a zip that was made inside the kit's folder has no name of its own
     try:
         with zipfile.ZipFile(path) as archive:
-            archive.extractall(target)
+            archive.extractall(inside)
     except zipfile.BadZipFile as bad:
         raise KitError(Problem("is not a zip that can be opened.", "Send it again.", path.name)) from bad
-    inside = [p for p in target.iterdir() if p.is_dir()]
+    folders = [p for p in inside.iterdir() if p.is_dir()]
     # Zips made by right-click hold one folder; those made inside it hold the files.
-    folder = inside[0] if len(inside) == 1 and not (target / "bom.csv").exists() else target
-    return folder if folder is not target else target.rename(target.with_name(f"{path.stem}-{target.name[-8:]}"))
+    return folders[0] if len(folders) == 1 and not (inside / "bom.csv").exists() else inside
+
+
+_scratch: list[Path] = []  # folders of this run, gone with it
+
+
+def is_scratch(folder: Path) -> bool:
+    """Whether a kit's folder is gone when the program ends."""
+    return any(folder.is_relative_to(s) for s in _scratch)
+
+
+@atexit.register
+def leave_nothing() -> None:
+    """Take away what was unpacked for this run."""
+    while _scratch:
+        shutil.rmtree(_scratch.pop(), ignore_errors=True)
 
 
 class _Reader:

@@ -76,8 +76,15 @@ def _stresses(kit: Kit, rippling: dict[str, float]) -> dict[str, Stress]:
 def ripple(kit: Kit) -> dict[str, float]:
     """A r.m.s. through every capacitor, by element, from supplies that are rectified mains; empty where none is.
 
-    Followed in time, the last charging pulse taken.
+    Followed in time, the last charging pulse taken; kept with the kit.
     """
+    if "ripple" not in kit.memory:
+        kit.memory["ripple"] = _ripple(kit)
+    found: dict[str, float] = kit.memory["ripple"]
+    return found
+
+
+def _ripple(kit: Kit) -> dict[str, float]:
     fed = [s for s in kit.info.supply if s.mains_hz]
     circuit = kit.circuit
     if not fed or circuit is None:

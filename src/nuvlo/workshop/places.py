@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import hashlib
+import shutil
+import uuid
+from dataclasses import replace
 from pathlib import Path
 
 from nuvlo.files.drawer import Spare, read_drawer
-from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.kit_folder import is_scratch, read_kit
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError, Problem
@@ -88,10 +91,28 @@ class Places:
         return name
 
     def keep_kit(self, kit: Kit) -> str:
-        """Remember a kit that was read; what a build is to remember of its place."""
+        """Remember a kit that was read; what a build is to remember of its place. One out of a zip is copied into the workshop,
+        under its contents: the same zip is the same kit."""
+        if is_scratch(kit.folder):
+            kit = replace(kit, folder=self._own_copy(kit))
         place = remembered_as(kit.folder)
         self._kits[place] = kit
         return place
+
+    def _own_copy(self, kit: Kit) -> Path:
+        digest = hashlib.sha256()
+        for file in sorted(f for f in kit.folder.rglob("*") if f.is_file()):
+            digest.update(str(file.relative_to(kit.folder)).encode() + b"\0" + file.read_bytes())
+        safe = "".join(c if c.isalnum() or c in " -_" else "-" for c in kit.name)[:60].strip() or "kit"
+        target = self.kits / f"{safe}-{digest.hexdigest()[:8]}"
+        if not target.exists():
+            beside = target.with_name(f".{target.name}-{uuid.uuid4().hex[:6]}")  # a copy that is cut off is never taken for whole
+            try:
+                shutil.copytree(kit.folder, beside)
+                beside.rename(target)
+            except OSError as bad:
+                raise NuvloError(Problem(f"{kit.name} cannot be kept: {bad.strerror}.", "Check the folder.")) from bad
+        return target
 
     def kit_of(self, build: Build) -> Kit:
         """The kit of a build, as it came; read once. Raises :class:`NuvloError` where it is gone."""
