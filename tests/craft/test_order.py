@@ -412,3 +412,16 @@ def test_what_another_school_moves():
     moves = moved(board_order(kit), board_order(kit, "semiconductors"), kit)
     assert "transistors from place 6 to 3" in moves
     assert moved(board_order(kit), board_order(kit), kit) == []
+
+
+@pytest.mark.parametrize(("school", "waits"), [("lowest+groups", True), ("sections+groups", False)])
+def test_static_waits_for_its_own_section_only_where_sections_are_tested(tmp_path, school, waits):
+    """A chip that static kills goes in after everything else; section by section, after what its own section holds."""
+    (tmp_path / "bom.csv").write_text(
+        HEADING
+        + "Q1,transistor,2N5457,to92,5,no,yes,yes,board,first\nR1,resistor,1k,axial,2.5,no,no,no,board,first\n"
+        + "R2,resistor,2k,axial,9,no,no,no,board,second\n"
+    )
+    fitted = [ref for s in board_order(read_kit(tmp_path), school) if s.verb == "fit" for ref in s.parts]
+    assert fitted.index("Q1") > fitted.index("R1")
+    assert (fitted.index("Q1") > fitted.index("R2")) == waits

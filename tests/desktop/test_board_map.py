@@ -229,3 +229,38 @@ def test_a_large_board_is_painted_in_slices_and_comes_out_the_same(board, monkey
         at_once.pixelColor(x, y) != in_slices.pixelColor(x, y) for x in range(0, 700, 3) for y in range(25, 500, 3)
     )
     assert off <= 4, f"{off} pixels differ"
+
+
+@pytest.mark.parametrize(("off", "picks"), [(10, True), (24, True), (30, False)])
+def test_a_click_picks_within_reach_only(board, gorsefire, off, picks):
+    board.show_board(gorsefire, Marking())
+    got = []
+    board.picked.connect(got.append)
+    pad = min(gorsefire.board.pads, key=lambda p: (p.y_mm, p.x_mm))  # at the edge: nothing else lies below it
+    at = board.place(pad.x_mm, pad.y_mm)
+    QTest.mouseClick(board, Qt.MouseButton.LeftButton, pos=QPoint(round(at.x()), round(at.y()) + off))
+    assert got == ([pad.ref] if picks else [])
+
+
+@pytest.mark.parametrize("button", [Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton])
+def test_only_the_left_button_picks(board, gorsefire, button):
+    board.show_board(gorsefire, Marking())
+    got = []
+    board.picked.connect(got.append)
+    pad = gorsefire.board.pads_of("R1")[0]
+    QTest.mouseClick(board, button, pos=board.place(pad.x_mm, pad.y_mm).toPoint())
+    assert got == []
+
+
+def test_a_drag_that_begins_on_a_part_picks_nothing(board, gorsefire):
+    board.show_board(gorsefire, Marking())
+    got = []
+    board.picked.connect(got.append)
+    pad = gorsefire.board.pads_of("R1")[0]
+    at = board.place(pad.x_mm, pad.y_mm).toPoint()
+    QTest.mousePress(board, Qt.MouseButton.LeftButton, pos=at)
+    for step in (15, 30, 45):
+        QTest.mouseMove(board, at + QPoint(step, 0))
+    QTest.mouseRelease(board, Qt.MouseButton.LeftButton, pos=at + QPoint(45, 0))
+    assert got == []
+    assert board.view.moved(QPointF(0, 0)) != View(), "the board was moved instead"

@@ -91,10 +91,13 @@ def tasks(stage: Stage, kit: Kit, build: Build) -> list[Task]:
     return cautions + ROWS[stage].tasks(kit, build)
 
 
-def findings(stage: Stage, kit: Kit, build: Build, solved: Solved | None) -> list[Finding]:
-    """What is known of each task of ``stage``; ``solved`` is the model's answer, None before there is one."""
+def findings(stage: Stage, kit: Kit, build: Build, solved: Solved | None, fresh: bool = True) -> list[Finding]:
+    """What is known of each task of ``stage``; ``solved`` is the model's answer, None before there is one.
+
+    One that is not ``fresh`` is of an earlier state: its windows are still worth showing, but no reading is judged by them.
+    """
     answer = solved or Solved()
-    found = [finding(t, build, answer.windows) for t in tasks(stage, kit, build)]
+    found = [finding(t, build, answer.windows, fresh) for t in tasks(stage, kit, build)]
     return ROWS[stage].refine(kit, build, found, answer)
 
 

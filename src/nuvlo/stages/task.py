@@ -86,8 +86,9 @@ class Shown:
     findings: tuple[Finding, ...]
 
 
-def finding(task: Task, build: Build, windows: Windows) -> Finding:
-    """What the log says about ``task``. ``windows`` by (point, quantity); one not solved yet leaves no verdict."""
+def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> Finding:
+    """What the log says about ``task``. ``windows`` by (point, quantity); one not solved yet leaves no verdict, and no reading
+    is judged by windows that are not ``fresh``."""
     accepted = task.id in build.accepted
     if task.wants in (Wants.MEASURE, Wants.TICK, Wants.STEP) and task.parts:
         posted = [ref for ref in task.parts if build.marks.get(ref) == POSTED]
@@ -105,7 +106,8 @@ def finding(task: Task, build: Build, windows: Windows) -> Finding:
         taken = build.latest(task.target, task.quantity, task.stage.value)
         if task.done is False:  # the stage knows the reading is out of date
             taken = None
-        window = task.window or _expected(task, taken) or windows.get((task.target, task.quantity))
+        solved = windows.get((task.target, task.quantity)) if fresh or taken is None else None
+        window = task.window or _expected(task, taken) or solved
         judged = _judged(task, taken.measured if taken else None, window, accepted)
         if task.wrong and judged.verdict is not Verdict.OUT:
             return replace(judged, verdict=Verdict.OUT, words=f"{task.wrong}.")

@@ -100,7 +100,8 @@ class Snapshot:
     def findings(self, stage: Stage) -> tuple[Finding, ...]:
         """What is known of each task of ``stage``."""
         if stage not in self._found:
-            self._found[stage] = tuple(findings(stage, self.kit, self.build, self.solved(stage)))
+            answer = self.solved(stage)
+            self._found[stage] = tuple(findings(stage, self.kit, self.build, answer, answer is not None and self.fresh(stage)))
         return self._found[stage]
 
     def gain(self) -> Finding | None:
