@@ -115,7 +115,7 @@ def test_predict_and_its_narrowing(capsys, tmp_path):
 @pytest.mark.parametrize(
     ("row", "says"),
     [
-        ("R99,1k", "no part"),
+        ("R99,1k", "not a part"),
         ("R1,1q", "unit"),
         ("R1,1k,V", "measured in Ω"),
         ("J1,1k", "no value"),
@@ -212,7 +212,7 @@ def test_calendar(capsys, tmp_path):
     ("arguments", "says"),
     [
         (["--free", "nowhere.csv"], "cannot be read"),
-        (["--now", "fish"], "no moment"),
+        (["--now", "fish"], "not a time"),
         (["--school", "fish"], "no school"),
     ],
 )

@@ -154,9 +154,9 @@ def test_a_picture_is_aligned_by_two_clicks_and_kept(drive, tmp_path):
     assert not board.underlay_shown()
     driver.type(f"picture {tmp_path / 'none.png'}")
     assert "no file" in driver.said
-    (tmp_path / "words.png").write_text("no picture at all")
+    (tmp_path / "words.png").write_text("not a picture at all")
     driver.type(f"picture {tmp_path / 'words.png'}")
-    assert "no picture" in driver.said
+    assert "not a picture" in driver.said
 
 
 def test_looking_by_words(drive):

@@ -116,7 +116,7 @@ def test_a_manual_is_checked_in_the_window(drive, tmp_path):
     path.write_text("fit R1-R6\nsolder all\nwash\n")
     driver.type(f"manual {path}")
     words = driver.window.tool.accessibleName()
-    assert "line 2: R1 soldered without its value looked at, and 5 more like it" in words
+    assert "line 2: R1 soldered without the check of its value, and 5 more like it" in words
     assert "line 3: washed without the joints looked over" in words
     driver.type("manual nowhere.txt")
     assert "no file" in driver.said

@@ -154,7 +154,7 @@ def test_a_missing_kit_is_said_on_its_card(drive, tmp_path):
     shutil.rmtree(folder)
     driver = drive(opener=lambda: Opened(Workshop(tmp_path / "Shed")))
     (card,) = driver.window.shelf.cards
-    assert "no kit folder" in card.accessibleName()
+    assert "not a kit folder" in card.accessibleName()
     click(driver, card)
     assert driver.session is None
-    assert "no kit folder" in driver.said
+    assert "not a kit folder" in driver.said

@@ -49,7 +49,7 @@ def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
     assert "7 parts" in tool.heading.text()
     assert tool.table.rowCount() == 7
     assert "line 8" in tool.unread.text()
-    for wrong, says in (("column Was fish", "'fish' is no meaning"), ("column Nix note", "no column 'nix'")):
+    for wrong, says in (("column Was fish", "'fish' is not a meaning"), ("column Nix note", "no column 'nix'")):
         driver.type(wrong)
         assert says in driver.said
     driver.type("column Notiz nothing")  # what was refused is not held against the next
@@ -164,7 +164,7 @@ def test_values_are_chosen_by_number(drive):
 @pytest.mark.parametrize(
     ("line", "says"),
     [("what 104", "C3"), ("what orange white black red brown", "R3"), ("reads 38.8k", "R3"), ("reads 7.7", "fits no part"),
-     ("what fish", "no code"), ("instead r3", "39"), ("instead q1", "nothing that would do"), ("letter", "nothing to write")],
+     ("what fish", "not a code"), ("instead r3", "39"), ("instead q1", "nothing that would do"), ("letter", "nothing to write")],
 )  # fmt: skip
 def test_questions_at_the_bench_are_answered_in_a_line(gorsefire, tmp_path, drive, line, says):
     def opener():

@@ -42,7 +42,7 @@ def test_the_demo_kit_is_without_fault(gorsefire):
         ("kit.toml", 'source = "vin"', 'source = "r1"', "no source 'r1'"),
         ("bom.csv", "R3,resistor,39k", "R3,resistor,39q", "unit"), ("bom.csv", "R3,resistor,39k", "R3,resistor,33k", "in circuit.cir"),
         ("bom.csv", "R4,resistor", "R3,resistor", "listed twice"), ("bom.csv", "R3,resistor,39k,1%", "R3,resistor,39k,1..2", "tolerance"),
-        ("bom.csv", "ref,kind,value", "ref,sort,value", "column kind is missing"), ("bom.csv", "bf=420..800", "bf=420", "no spread"),
+        ("bom.csv", "ref,kind,value", "ref,sort,value", "column kind is missing"), ("bom.csv", "bf=420..800", "bf=420", "not a spread"),
         ("bom.csv", "R1,resistor,100R,1%,0.25 W,axial-10,2.4,,,no", "R1,resistor,100R,1%,0.25 W,axial-10,2.4,,,maybe", "yes nor no"),
         ("bom.csv", "R1,resistor,100R", "R1,resistor,", "is empty"), ("bom.csv", "board,lamp series", "board,lamp, series, yes", "fields"),
         ("circuit.cir", "r3 vcc c1 39k", "r3 vcc c1 39k7", "not a number"), ("circuit.cir", "q1 c1 b1 0 bc549c", "q1 c1 b1 0 bc548", "not defined"),
@@ -91,7 +91,7 @@ def test_a_parts_list_alone_is_a_kit(tmp_path):
 
 
 def test_folders_that_are_no_kits(tmp_path):
-    assert "no kit folder" in str(check_kit(tmp_path / "nowhere")[1][0])
+    assert "not a kit folder" in str(check_kit(tmp_path / "nowhere")[1][0])
     assert "is missing" in str(check_kit(tmp_path)[1][0])
     (tmp_path / "bom.csv").write_bytes(b"ref,kind,value\nR1,resistor,1k\xff\n")
     assert "not UTF-8" in str(check_kit(tmp_path)[1][0])
@@ -133,7 +133,7 @@ def test_tolerances(text, value):
 
 @pytest.mark.parametrize("text", ["x", "5/6/7", "20/50%", "-120/+5%"])
 def test_bad_tolerances(text):
-    with pytest.raises(ValueError, match=r"no tolerance|not enough|too many"):
+    with pytest.raises(ValueError, match=r"not a tolerance|not enough|too many"):
         parse_tolerance(text)
 
 

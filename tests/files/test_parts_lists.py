@@ -133,7 +133,7 @@ def test_a_column_taken_wrongly_can_be_put_right(tmp_path):
     assert [p.part.value for p in right.parts] == [100e3, 4.7e3]
     with pytest.raises(NuvloError, match="no column"):
         read_parts_list(path, {"colour": "value"})
-    with pytest.raises(NuvloError, match="no meaning"):
+    with pytest.raises(NuvloError, match="not a meaning"):
         read_parts_list(path, {"code": "flavour"})
 
 

@@ -159,7 +159,7 @@ def test_free_time_is_read_joined_and_cut_off_at_now():
 @pytest.mark.parametrize(
     ("text", "says"),
     [("when\n1\n", "heading names no times"), ("start,end\nfish,2026-11-23T19:00\n", "Invalid isoformat"),
-     ("start,end\n2026-11-23T20:00,2026-11-23T19:00\n", "ends before it begins"), ("day,from,to\nsomeday,1,2\n", "no day of the week")],
+     ("start,end\n2026-11-23T20:00,2026-11-23T19:00\n", "ends before it begins"), ("day,from,to\nsomeday,1,2\n", "not a day of the week")],
 )  # fmt: skip
 def test_free_time_that_cannot_be_read_is_placed(text, says):
     with pytest.raises(NuvloError, match=says):

@@ -59,7 +59,7 @@ def test_a_changed_value_changes_what_it_should():
 
 @pytest.mark.parametrize(
     ("words", "says"),
-    [(["fish"], "no change"), ([], "nothing is changed"), (["r99=1k"], "no part and no supply"), (["r3=fish"], "no value"),
+    [(["fish"], "not a change"), ([], "nothing is changed"), (["r99=1k"], "no part and no supply"), (["r3=fish"], "no value"),
      (["q1=fish"], "fish")],
 )  # fmt: skip
 def test_what_is_no_change(words, says):
@@ -157,7 +157,7 @@ def test_a_build_follows_what_was_changed_and_undo_takes_it_back(bench):
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [("variant fish", "no variant 'fish'"), ("mod r3 fish", "no value"), ("mod fish 3", "no part or supply"), ("mod q1 fish", "fish"),
+    [("variant fish", "no variant 'fish'"), ("mod r3 fish", "no value"), ("mod fish 3", "not a part or supply"), ("mod q1 fish", "fish"),
      ("school fish", "no school"), ("variant", "Which variant")],
 )  # fmt: skip
 def test_a_change_that_cannot_be_made_leaves_the_build_alone(bench, text, says):

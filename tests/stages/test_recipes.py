@@ -239,7 +239,7 @@ def test_how_far_a_wish_is_missed():
 @pytest.mark.parametrize(
     ("move", "says"),
     [(Move(element="r1", low="10", high="1"), "no 'r1' would do"), (Move(element="r1", low="1.01k", high="1.05k", series="E6"), "no value"),
-     (Move(element="r1", low="fish", high="2k"), "no input")],
+     (Move(element="r1", low="fish", high="2k"), "neither an input")],
 )  # fmt: skip
 def test_a_move_that_cannot_be_is_refused(move, says):
     with pytest.raises(NuvloError, match=says):

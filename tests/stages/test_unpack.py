@@ -88,7 +88,7 @@ def test_codes_and_readings_say_where_a_part_belongs():
     found = identify_reading("1.0k", kit)
     assert any("FUZZ" in c.refs for c in found)
     assert identify_reading("12.3", kit) == []
-    with pytest.raises(NuvloError, match="no code"):
+    with pytest.raises(NuvloError, match="not a code"):
         identify("fish", kit)
     with pytest.raises(NuvloError, match="make no value"):
         identify("gold gold gold gold")

@@ -239,7 +239,7 @@ def test_the_bench_line_says_what_it_understood(line, verb, echo, bench):
     ("line", "says"),
     [
         ("", "nothing is typed"), ("r33 5k", "Did you mean 'R3'"), ("r3 5q", "unit"), ("r3 5 V", "where Ω is wanted"), ("note", "to be noted"),
-        ("choose 9u", "Options: 1u, 220n, 47n"), ("turn", "How far"), ("turn lots", "no angle"), ("turn nan", "no trimmer turns"), ("r4 -3", "less than nothing"), ("stage tea", "no stage"), ("find z9", "no 'z9'"),
+        ("choose 9u", "Options: 1u, 220n, 47n"), ("turn", "How far"), ("turn lots", "not an angle"), ("turn nan", "no trimmer turns"), ("r4 -3", "less than nothing"), ("stage tea", "no stage"), ("find z9", "no 'z9'"),
         ("tp3", "what does TP3 read"), ("j1 4k7", "no value to measure"), ("sideways", "Did you mean 'side'"), ("xyzzy 12", "help"),
     ],
 )  # fmt: skip

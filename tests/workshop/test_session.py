@@ -110,7 +110,7 @@ def test_a_kit_folder_of_ones_own_is_found_again(tmp_path):
     assert kit_place(session.build.folder) == folder
     assert workshop.open(session.build.id).kit.folder == folder
     shutil.rmtree(folder)
-    with pytest.raises(KitError, match="no kit folder"):
+    with pytest.raises(KitError, match="not a kit folder"):
         workshop.open(session.build.id)
 
 

@@ -79,3 +79,15 @@ def test_the_clean_level_is_that_of_the_frequency_that_clips_first(gorsefire, mo
     monkeypatch.setattr(working, "largest_clean_level", level)
     assert WorkingModel(gorsefire, members=50).clean_level() == pytest.approx(working.CLEAN_MARGIN * 0.1)
     assert len({round(f) for f in tried}) == 3
+
+
+def test_an_answer_belongs_to_one_build(tmp_path, gorsefire):
+    """Two units of one kit in the same state: what the model said of one is not taken in by the other."""
+    from nuvlo.workshop.workshop import Workshop
+
+    workshop = Workshop(tmp_path)
+    first, second = (workshop.start(gorsefire) for _ in range(2))
+    answer = first.solve(Stage.WAKE)
+    assert not second.adopt(answer)
+    assert second.solved(Stage.WAKE) is None
+    assert first.adopt(answer)

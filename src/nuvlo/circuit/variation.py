@@ -76,7 +76,7 @@ def parse_variations(text: str, circuit: Circuit) -> dict[str, Law]:
         try:
             out[name] = _law(rest.strip())
         except (UnreadableValue, ValueError) as bad:
-            raise NuvloError(Problem(f"'{piece}' is no variation.", "Write r1=4k7:5% or q1.bf=100..400.")) from bad
+            raise NuvloError(Problem(f"'{piece}' is not a variation.", "Write r1=4k7:5% or q1.bf=100..400.")) from bad
     return out
 
 

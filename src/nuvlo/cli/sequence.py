@@ -130,7 +130,7 @@ def _calendar(a: argparse.Namespace) -> Answer:
             f"{evening.start:%a %d %b %H:%M} to {evening.end:%H:%M}   have ready: {', '.join(evening.needs) or 'nothing'}"
         )
         lines += [f"    {line}" for line in told_together(evening.tasks)]
-    surety = "the earliest there is" if made.optimal else f"no plan can be done before {made.bound:%a %d %b %H:%M}"
+    surety = "none finishes earlier" if made.optimal else f"no plan could be done before {made.bound:%a %d %b %H:%M}"
     lines.append(f"Done and dry {made.finish:%a %d %b %H:%M}: {surety}.")
     return 0, document, "\n".join(lines)
 
@@ -141,4 +141,4 @@ def _moment(text: str | None) -> datetime:
     try:
         return datetime.fromisoformat(text)
     except ValueError as bad:
-        raise NuvloError(Problem(f"'{text}' is no moment.", "Write 2026-11-27T19:30.")) from bad
+        raise NuvloError(Problem(f"'{text}' is not a time.", "Write 2026-11-27T19:30.")) from bad

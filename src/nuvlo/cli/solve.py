@@ -69,7 +69,7 @@ def _quantiles(text: str) -> tuple[float, float]:
     except ValueError:
         low, high = 1.0, 0.0
     if not 0 <= low < high <= 1:
-        raise argparse.ArgumentTypeError(f"'{text}' is no pair of quantiles; write 0.01,0.99")
+        raise argparse.ArgumentTypeError(f"'{text}' is not a pair of quantiles; write 0.01,0.99")
     return low, high
 
 
@@ -235,7 +235,7 @@ def _ohms(a: argparse.Namespace) -> Answer:
 
     leads = [lead.strip() for lead in a.between.split(",")]
     if len(leads) != 2:
-        raise NuvloError(Problem(f"'{a.between}' is no pair of nodes.", "Write --between red,black."))
+        raise NuvloError(Problem(f"'{a.between}' is not a pair of nodes.", "Write --between red,black."))
     if not (a.test_current > 0 and a.compliance > 0):
         raise NuvloError(Problem("a meter needs a test current and a compliance above 0.", "Try 1m and 2."))
     e = _Ensemble(a)

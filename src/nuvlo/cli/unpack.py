@@ -42,7 +42,7 @@ def _bom(a: argparse.Namespace) -> Answer:
     for item in a.column:
         heading, equals, meaning = item.rpartition("=")
         if not equals:
-            raise NuvloError(Problem(f"'{item}' corrects nothing.", "Write --column 'Marking=note'."))
+            raise NuvloError(Problem(f"'{item}' does not say what its column holds.", "Write --column 'Marking=note'."))
         corrections[heading] = meaning
     found = read_parts_list(a.file, corrections)
     document = {
@@ -161,8 +161,8 @@ def _match(a: argparse.Namespace) -> Answer:
     }  # fmt: skip
     moved = [f"{place}: the part measured as {item}" for place, item in found.places.items() if place != item]
     text = [
-        f"mismatch {100 * found.before:.3g} % as they lie, {100 * found.after:.3g} % matched",
-        *(moved or ["leave them as they are"]),
+        f"pairs differ by {100 * found.before:.3g} % as listed, by {100 * found.after:.3g} % matched",
+        *(moved or ["leave each where it is"]),
     ]
     text += [f"{n}: {format_value(x, u)} before, {format_value(y, u)} matched" for n, u, x, y in found.effects]
     return 0, document, "\n".join(text)

@@ -23,7 +23,7 @@ FIRST_POWER = Hazard(
     do="Look at every electrolytic once more, lean back, and set the supply's current limit first.",
 )  # fmt: skip
 HIGH_VOLTAGE = Hazard(
-    id="high-voltage", stage=Stage.WAKE, danger="Voltages in here can kill, and stay for a while after it is switched off.",
+    id="high-voltage", stage=Stage.WAKE, danger="Voltages in here can kill, and remain for a while after switching off.",
     do="Clip the meter on while the power is off, keep one hand in your pocket, discharge and measure before you touch. Mains "
        "wiring follows your local code and is for a qualified person.",
 )  # fmt: skip

@@ -44,7 +44,7 @@ def warning(kit: Kit, ref: str) -> str:
         for mine, other in ((pair.first, pair.second), (pair.second, pair.first)):
             if ref in mine:
                 named = f"{', '.join(other[:4])}{' and more' if len(other) > 4 else ''}"
-                return f"Look-alike: {named} ({pair.why}). Look at {pair.tell}."
+                return f"Look-alike: {named} ({pair.why}). To tell them apart: {pair.tell}."
     return ""
 
 

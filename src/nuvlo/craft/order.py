@@ -304,16 +304,16 @@ PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reas
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
     "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
-    "power": "The first power test: nothing dear is in a socket yet.", "close": "All is known to be good.",
-    "plug": "The rails are known to be right.", "recheck": "What changed since they were last taken is still at hand; what is shut in is seen no more.",
+    "power": "The first power test: nothing dear is in a socket yet.", "close": "Everything has been checked.",
+    "plug": "The rails have been checked.", "recheck": "What has changed since they were last taken can still be found; once the lid is on it cannot.",
 }  # fmt: skip
 ACTIONS = {
     "fit": "Fit {name}", "solder": "Solder {name}", "values": "Check the {what} of {name}", "polarity": "Check which way round {name} {sit}",
-    "contact": "See that {name} {touch} what {it} to feel", "insulate": "Put the insulation under {name}",
+    "contact": "See that {name} really {touch} what {it} to touch", "insulate": "Put the insulation under {name}",
     "screw": "Screw {name} to the heat sink", "test": "Test {name} by itself",
     "posts": "Press in and solder the posts for the wires", "leads": "Solder the wires into the board, each with its label",
     "joints": "Look over the solder side for dull joints and bridges", "wash": "Brush and wash the solder side", "bake": "Dry the board in the oven",
-    "snap": "Snap the boards apart and file the edges", "panel": "Offer up the panel and make all finger-tight",
+    "snap": "Snap the boards apart and file the edges", "panel": "Offer up the panel and do everything up finger-tight",
     "mount": "Mount the panel parts, finger-tight", "power": "First power test", "plug": "Plug in what goes into sockets",
     "recheck": "Take the readings once more before the lid", "close": "Close the case",
 }  # fmt: skip
@@ -365,7 +365,7 @@ def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because
     parts = [plan.part(r) for r in refs]
     first = parts[0]
     if len({p.kind for p in parts}) > 1:
-        return "Taken together, so the board is turned over once." if before else "The lowest lie first in the hand."
+        return "Taken together, so the board is turned over once." if before else "The lowest parts go in first."
     if plan.manual and kind_of(first.kind).early:
         return "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
     if first.through_panel:

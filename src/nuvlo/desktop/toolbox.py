@@ -214,7 +214,7 @@ class Toolbox:
         from nuvlo.desktop.tools.both import BothTool, answer
 
         kit, stances = self._shown.kit, self._shown.build.stances
-        self._answer("Working out what the sides differ by", lambda: answer(kit, stances), BothTool)
+        self._answer("Working out how the sides differ", lambda: answer(kit, stances), BothTool)
 
     def manual(self, line: str) -> None:
         """What a manual's own order blocks or endangers."""

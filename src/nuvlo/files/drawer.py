@@ -33,7 +33,7 @@ def read_drawer(path: Path) -> list[Spare]:
             raise ValueError(f"'{kind}' has no value; write one of {', '.join(VALUED)}")
         count = f.number("count")
         if count < 0 or count != int(count):
-            raise ValueError(f"'{f.values['count']}' is no count")
+            raise ValueError(f"'{f.values['count']}' is not a count")
         return Spare(kind, parse_value(f.text("value"), VALUED[kind]), VALUED[kind],
                      parse_tolerance(f.text("tolerance", "")) or (0.0, 0.0), f.text("rating", ""), int(count))  # fmt: skip
 

@@ -105,7 +105,7 @@ class _Reader:
     def read(self) -> tuple[Kit | None, list[Problem]]:
         if not self.folder.is_dir():
             self.problems.append(
-                Problem(f"'{self.folder.name}' is no kit folder.", "Name a folder that holds bom.csv.")
+                Problem(f"'{self.folder.name}' is not a kit folder.", "Name a folder that holds bom.csv.")
             )
             return None, self.problems
         info = self.kit_file()

@@ -83,8 +83,8 @@ def _together(found: Sequence[Fault]) -> list[Fault]:
 def _words(event: Event, *, doing: bool = False) -> str:
     verb, ref = event
     said = {
-        "fit": "fitted", "solder": "soldered", "values": "its value looked at", "polarity": "a look at which way round",
-        "contact": "a look at whether it touches", "insulate": "its insulation", "screw": "screwed down", "test": "tested",
+        "fit": "fitted", "solder": "soldered", "values": "the check of its value", "polarity": "the check of which way round it is",
+        "contact": "the check that it touches", "insulate": "its insulation", "screw": "screwed down", "test": "tested",
         "joints": "the joints looked over", "wash": "washed", "bake": "dried", "snap": "boards snapped", "panel": "the panel on",
         "mount": "mounted", "power": "first power", "plug": "plugged in", "recheck": "the readings repeated", "close": "closed", "posts": "posts", "leads": "the wires in",
     }[verb]  # fmt: skip
@@ -127,7 +127,7 @@ def _line(kit: Kit, line: str, before: Iterable[Event]) -> list[Event]:
         return [("test", section)]
     if verb not in VERBS:
         raise NuvloError(
-            Problem(f"'{verb}' is nothing that is done.", f"Verbs: {', '.join([*VERBS, 'test', *WHOLE])}.")
+            Problem(f"'{verb}' is not a step that is known here.", f"Verbs: {', '.join([*VERBS, 'test', *WHOLE])}.")
         )
     verb = VERBS[verb]
     every = [p.ref for p in kit.parts.values() if (p.on_board or verb in ("plug", "mount"))]

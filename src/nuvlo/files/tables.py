@@ -69,7 +69,7 @@ def _spreads(text: str) -> tuple[Spread, ...]:
     for item in filter(None, (piece.strip() for piece in text.split(";"))):
         match = re.fullmatch(r"([a-z]+)=(\S+)\.\.(\S+)", item)
         if not match:
-            raise ValueError(f"'{item}' is no spread; write bf=420..800, several parted by ;")
+            raise ValueError(f"'{item}' is not a spread; write bf=420..800, several parted by ;")
         out.append(Spread(match[1], parse_value(match[2]), parse_value(match[3])))
     return tuple(out)
 
@@ -83,7 +83,7 @@ def part(f: Fields) -> Part:
     spreads = _spreads(f.text("spread", ""))
     place = f.text("place", "board").lower()
     if place not in PLACES:
-        raise ValueError(f"'{place}' is no place; write {', '.join(PLACES)}")
+        raise ValueError(f"'{place}' is not a place; write {', '.join(PLACES)}")
     return Part(
         f.text("ref"), kind, text, value, unit, tolerance, f.text("rating", ""), f.text("package", ""),
         f.optional_number("height_mm"), f.yes("heat"), f.yes("static"), f.yes("polarised"),

@@ -24,7 +24,7 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
             surplus[ref] = f.number("value")
             return None
         if part is None:
-            raise ValueError(f"'{ref}' is no part of {kit.name}")
+            raise ValueError(f"'{ref}' is not a part of {kit.name}")
         if not part.unit:
             raise ValueError(f"'{ref}' has no value to measure")
         value = parse_value(f.text("value"), part.unit)

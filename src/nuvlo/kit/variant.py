@@ -25,7 +25,7 @@ def changes_in(kit: Kit, words: Sequence[str]) -> list[Change]:
         else:
             known = ", ".join(v.id for v in kit.info.variant)
             raise NuvloError(
-                Problem(f"'{word}' is no change.", f"Write r9=100k, or a variant{': ' + known if known else ''}.")
+                Problem(f"'{word}' is not a change.", f"Write r9=100k, or a variant{': ' + known if known else ''}.")
             )
     if not out:
         raise NuvloError(Problem("nothing is changed.", "Write r9=100k, u2=tl072, or the name of a variant."))

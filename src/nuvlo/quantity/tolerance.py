@@ -18,9 +18,9 @@ def parse_tolerance(text: str) -> tuple[float, float] | None:
         else:
             low, high = -float(clean) / 100, float(clean) / 100
     except ValueError:
-        raise ValueError(f"'{text}' is no tolerance; write 5% or -20/+50%") from None
+        raise ValueError(f"'{text}' is not a tolerance; write 5% or -20/+50%") from None
     if not -1 < low <= 0 <= high:
-        raise ValueError(f"'{text}' is no tolerance; it runs from a minus to a plus per cent")
+        raise ValueError(f"'{text}' is not a tolerance; it runs from a minus to a plus per cent")
     return low, high
 
 

@@ -71,7 +71,7 @@ class Looking:
         try:
             return float(text.rstrip("°")) if text else otherwise
         except ValueError:
-            self.window.bench_line.say(f"'{text}' is no number.", False)
+            self.window.bench_line.say(f"'{text}' is not a number.", False)
             return None
 
     def _say_view(self, board: BoardMap) -> None:
@@ -92,7 +92,7 @@ class Looking:
             return
         picture = QPixmap(str(path))
         if picture.isNull():
-            self.window.bench_line.say(f"'{path.name}' is no picture that can be read: take a PNG or a JPEG.", False)
+            self.window.bench_line.say(f"'{path.name}' is not a picture that can be read: take a PNG or a JPEG.", False)
             return
         if self._aligned_for is None or self._aligned_for[0] is not board:
             board.aligned.connect(self._keep)

@@ -19,5 +19,5 @@ class AlikeTool(Page):
             column.addWidget(label("Nothing in this kit is easily taken for anything else.", 12))
         for one in found:
             column.addWidget(label(f"{', '.join(one.first)}   and   {', '.join(one.second)}", 12, "copper", bold=True))
-            column.addWidget(label(f"{one.why}. Look at {one.tell}.", 11))
+            column.addWidget(label(f"{one.why}. To tell them apart: {one.tell}.", 11))
         self.turn(column)

@@ -59,7 +59,7 @@ class RecipeTool(Page):
 
     @staticmethod
     def _list(column: QVBoxLayout, recipes: list[Recipe]) -> None:
-        column.addWidget(label("Recipes: small problems that come again", 10, "faint", bold=True))
+        column.addWidget(label("Recipes: small recurring problems", 10, "faint", bold=True))
         column.addWidget(label("Type its name after 'recipe', with what you know: recipe pad db=20 load=2k4", 11))
         for one in recipes:
             row = QHBoxLayout()

@@ -81,7 +81,7 @@ class _Reading:
         for heading, meaning in wanted.items():
             if meaning not in MEANINGS:
                 raise NuvloError(
-                    Problem(f"'{meaning}' is no meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading)
+                    Problem(f"'{meaning}' is not a meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading)
                 )
         sheet = self._main_sheet(lines)
         self.lines = [line for line in lines if line.sheet == sheet]

@@ -121,7 +121,7 @@ def _options(kit: Kit, choice: Choice, question: Question) -> list[Proposal]:
     element = kit.element_of(choice.part)
     if element is None:
         raise NuvloError(
-            Problem(f"what '{choice.id}' does cannot be solved.", "Give its part an element in circuit.cir.")
+            Problem(f"the effect of '{choice.id}' cannot be solved.", "Give its part an element in circuit.cir.")
         )
     unit = kit.part(choice.part).unit
     values = [parse_value(o.value, unit) for o in choice.options]

@@ -114,7 +114,7 @@ def _rails(kit: Kit) -> str:
         heat = (
             f"warmest {after.hottest[0]} {format_value(after.hottest[1], 'W', 2)}"
             if after.hottest[0]
-            else "no heat of note"
+            else "hardly any heat"
         )
         out.append(f"{variant.id}: {format_value(was, 'A', 2)} becomes {format_value(amps, 'A', 2)}, {heat}{over}")  # fmt: skip
     return "; ".join(out)

@@ -262,7 +262,7 @@ def _say_why(jobs: Sequence[Job], problem: _Problem) -> None:
 
 
 def _searched(problem: _Problem, quick: Sequence[int], seconds: float) -> tuple[list[int], bool, int]:
-    """Starts, whether the finish is the earliest there is, and a bound on it."""
+    """Starts, whether the finish is none finishes earlier, and a bound on it."""
     from ortools.sat.python import cp_model
 
     progress.pause("looking for the earliest finish")

@@ -69,7 +69,7 @@ def _moment(cells: dict[str, str], now: datetime) -> Free:
 def _weekly(cells: dict[str, str], now: datetime, days: float) -> list[Free]:
     day = cells["day"].lower()[:3]
     if day not in WEEKDAYS:
-        raise ValueError(f"'{cells['day']}' is no day of the week")
+        raise ValueError(f"'{cells['day']}' is not a day of the week")
     begins, ends = (time.fromisoformat(cells[k]) for k in ("from", "to"))
     first = now.date() + timedelta(days=(WEEKDAYS.index(day) - now.weekday()) % 7)
     dates = [first + timedelta(weeks=k) for k in range(int(days // 7) + 1)]

@@ -48,7 +48,7 @@ def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> 
     colours = colours_in(text)
     marks = read_bands(colours) if colours else read_code(text)
     if not marks:
-        what = "These bands make no value" if colours else f"'{text}' is no code I know"
+        what = "These bands make no value" if colours else f"'{text}' is not a code I know"
         raise NuvloError(
             Problem(f"{what}.", "Type colours from one end to the other, or a code such as 104K, 4k7 or 01C.")
         )

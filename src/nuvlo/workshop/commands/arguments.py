@@ -268,7 +268,7 @@ def modification(rest: str, at: At) -> tuple[Modified, str]:
     name = next((n for n in known if rest.lower().startswith(n.lower() + " ")), None)
     if name is None:
         raise NotUnderstood.because(
-            f"'{rest.split()[0]}' is no part or supply of this kit with a new value behind it.",
+            f"'{rest.split()[0]}' is not a part or supply of this kit with a new value behind it.",
             f"For example: mod r9 100k because more bass. {nearest(rest.split()[0], known)}",
         )
     to, why = because(rest[len(name) :])
@@ -288,7 +288,7 @@ def choice(rest: str, at: At) -> tuple[Chosen, str]:
             return Chosen(here.id, "printed"), "keep what is printed"
         if rest.isdigit():
             return Chosen(here.id, rest), f"fit set {rest}"
-        raise NotUnderstood.because(f"'{rest}' is no set of values.", "Type the number of one that is shown, or 'choose printed'.")
+        raise NotUnderstood.because(f"'{rest}' is not a set of values.", "Type the number of one that is shown, or 'choose printed'.")
     for number, option in enumerate(here.options, 1):
         if rest.lower() in (option.value.lower(), str(number)):
             return Chosen(here.id, option.value), f"fit {option.value} as {here.part}"
@@ -311,7 +311,7 @@ def turn(rest: str, at: At) -> tuple[Turned, str]:
     try:
         degrees = float(said[0].rstrip("°").replace("\u2212", "-").replace(",", "."))
     except ValueError:
-        raise NotUnderstood.because(f"'{said[0]}' is no angle.", "For example: turn 30.") from None
+        raise NotUnderstood.because(f"'{said[0]}' is not an angle.", "For example: turn 30.") from None
     if not abs(degrees) <= MOST_DEGREES:
         raise NotUnderstood.because(f"no trimmer turns by {said[0]}°.", f"At most {MOST_DEGREES:g}° at a time.")
     if len(said) > 1 and said[1].lower() in ("ccw", "left", "anticlockwise"):

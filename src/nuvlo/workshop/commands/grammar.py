@@ -73,7 +73,7 @@ def _named(name: str, rest: str, at: At) -> Command:
         if now.wants is Wants.MEASURE:
             return Command("measure", PartValue(now.target, value), echo)
         return Command("reading", PointReading(now.target, now.quantity, value), echo)
-    raise NotUnderstood.because(f"'{name}' is no part, point or command here.", nearest(name, names(kit)))
+    raise NotUnderstood.because(f"'{name}' is not a part, a point or a command here.", nearest(name, names(kit)))
 
 
 def _of_part(part: Part, rest: str) -> Command:
