@@ -11,10 +11,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtWidgets import QApplication
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.controller import Opened
 from nuvlo.desktop.main_window import Window
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
-from nuvlo.workshop.commands.command import Command
-from nuvlo.workshop.demo import demo_workshop
+from nuvlo.workshop.demo import NAME, SHIPPED, demo_workshop
+from nuvlo.workshop.session import Session
 
 LONGEST_WAIT = 60.0
 
@@ -22,22 +24,26 @@ LONGEST_WAIT = 60.0
 class Studio:
     """A window on a fresh demo workshop, moved along and photographed."""
 
-    def __init__(self, out: Path, wanted: list[str], wrong: dict[str, str | float] | None = None) -> None:
+    def __init__(self, out: Path, wanted: list[str]) -> None:
         self.out, self.wanted = out, wanted
         self.app = QApplication.instance() or QApplication([])
         theme.load_fonts()
-        folder = Path(tempfile.mkdtemp()) / "Saltmarsh Sound Shed"
+        folder = Path(tempfile.mkdtemp()) / NAME
         self.window = Window(folder)
         self.window.show()
-
-        def opener():
-            workshop = demo_workshop(folder)
-            workshop.wrong = wrong
-            return workshop.open(workshop.builds()[-1].id)
-
-        self.window.controller.open(opener)
+        self.window.controller.open(lambda: Opened(demo_workshop(folder)))
         self.wait()
-        self.session = self.window.controller.session
+
+    @property
+    def session(self) -> Session:
+        session = self.window.controller.session
+        assert session is not None
+        return session
+
+    def begin(self, kit: str, bench: str) -> None:
+        """Begin a build and take it in hand."""
+        self.window.controller.take_in_hand(lambda workshop: workshop.start(read_kit(SHIPPED / kit), bench=bench))
+        self.wait()
 
     def wait(self) -> None:
         """Until nothing is being logged or solved."""
@@ -48,13 +54,13 @@ class Studio:
             quiet = quiet + 1 if self.window.controller.idle else 0
             time.sleep(0.005)
 
-    def do(self, verb: str, target: str = "", text: str = "", degrees: float = 0.0) -> None:
-        self.window.run(Command(verb, "", target, text, degrees=degrees))
+    def type(self, line: str) -> None:
+        self.window.enter(line)
         self.wait()
 
     def step(self) -> None:
         now = self.session.now()
-        self.do("confirm" if now and now.task.hazard else "next")
+        self.type("confirm" if now and now.task.hazard else "next")
 
     def until(self, stage: Stage, title: str = "") -> None:
         """Go on until ``stage`` asks for a task whose title begins with ``title``."""
@@ -75,25 +81,27 @@ class Studio:
 
 def main() -> None:
     studio = Studio(Path(sys.argv[1]), sys.argv[2:])
+    studio.shoot("shelf")
+    studio.type("gorsefire 002")
+    studio.shoot("stopped")
+    studio.begin("gorsefire", "simulated:21")
     studio.until(Stage.UNPACK, "Measure R3")
     studio.window.bench_line.entry.setText("r3 39.1k")
     studio.shoot("unpack")
     studio.window.bench_line.entry.clear()
-    studio.do("recipe", text="pad db=20 source=600 load=2k4")
+    studio.type("recipe pad db=20 source=600 load=2k4")
     studio.shoot("recipe")
-    studio.do("compare", text="twelve")
+    studio.type("compare twelve")
     studio.shoot("compare")
-    studio.do("both")
+    studio.type("both")
     studio.shoot("both-sides")
-    studio.do("import", text="lampwick.csv")
+    studio.type("import lampwick.csv")
     studio.shoot("parts-list")
     studio.window.close_tool()
-    studio.until(Stage.CHOOSE)
     studio.until(Stage.CHOOSE, "Choose R6")
     studio.shoot("choose-values")
     studio.until(Stage.SEQUENCE)
-    studio.shoot("sequence")
-    studio.do("calendar")
+    studio.type("calendar")
     studio.shoot("calendar")
     studio.window.close_tool()
     while studio.session.stage is not Stage.FIT:
@@ -111,24 +119,19 @@ def main() -> None:
     studio.shoot("wake")
     studio.until(Stage.SET, "Turn")
     studio.shoot("set")
-    studio.do("lamp")
-    studio.do("large")
+    studio.type("lamp")
+    studio.type("large")
     studio.shoot("large")
-    studio.do("large")
-    studio.do("daylight")
+    studio.type("large")
+    studio.type("daylight")
     studio.until(Stage.PROVE)
     studio.step()
-    studio.do("stage", "prove")
+    studio.type("stage prove")
     studio.shoot("prove")
     while studio.session.now() is not None or studio.session.stage is not Stage.HAND_OVER:
-        studio.do("stage", "hand_over") if studio.session.stage is Stage.PROVE else studio.step()
+        studio.type("stage hand over") if studio.session.stage is Stage.PROVE else studio.step()
     studio.shoot("hand-over")
     studio.window.close()
-    stopped = Studio(Path(sys.argv[1]), sys.argv[2:], {"q1.bf": 12.0})
-    stopped.until(Stage.WAKE, "Power on")
-    stopped.step()
-    stopped.shoot("stopped")
-    stopped.window.close()
 
 
 if __name__ == "__main__":

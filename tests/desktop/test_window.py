@@ -185,7 +185,9 @@ def test_large_mode_shows_next_and_one_gauge(drive):
     driver.space()
     driver.press(Qt.Key.Key_F11)
     assert driver.window.large
-    assert not driver.window.picture_lane.isVisible()
+    assert driver.window.readings.isVisible()
+    assert driver.window.picture().isVisible(), "below the gauge, no empty half"
+    assert not driver.window.strip.isVisible()
     assert len(driver.window.readings.gauges) == 1
     assert driver.window.readings.gauges[0].scale == 3.0
     driver.type("large")

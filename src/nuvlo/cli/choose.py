@@ -128,7 +128,7 @@ def _said(found: Sequence[Any], value_units: Mapping[str, str], units: Mapping[s
     for n, p in enumerate(found, 1):
         values = ", ".join(f"{k} {format_value(v, value_units.get(k, ''), 4)}" for k, v in p.values.items())
         results = ", ".join(f"{k} {format_value(v, units.get(k, ''), 4)}" for k, v in p.results.items())
-        share = f"   {100 * p.good:.0f} of 100 units come out right" if p.values else ""
+        share = f"   {100 * p.good:.0f} of 100 are right" if p.values else ""
         out.append(f"{n}  {values}{share}\n   {results}")
     return "\n".join(out)
 

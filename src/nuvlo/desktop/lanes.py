@@ -102,7 +102,7 @@ class NextLane(QScrollArea):
             column.addWidget(self._hazard(f, size, body))
         else:
             column.addWidget(label(f.task.title, size, bold=True))
-            if f.task.detail:
+            if f.task.detail and not (self.large and f.stuck):
                 column.addWidget(label(f.task.detail, body))
             if extra:
                 column.addWidget(label(extra, body + 2, "copper", bold=True))

@@ -38,6 +38,7 @@ from nuvlo.workshop.snapshot import Snapshot
 SIZE = (1280, 800)
 IDLE_MS = 300  # after opening; the builder is still reading the first step
 LANES = (310, 660, 310)
+LARGE_GAUGE, UNBOUND = 310, 16_777_215  # px high
 
 
 class Window(QMainWindow):
@@ -57,6 +58,7 @@ class Window(QMainWindow):
         self.large = False
         self.side = ""
         self._found_part = ""
+        self._sizes = list(LANES)  # to return to from large mode
         self._queue: list[str] = []  # lines typed while one before them is still being logged
         self._pictures: dict[Stage, StagePicture] = {}
         self.tool: QWidget | None = None  # shown in place of the stage's picture
@@ -94,7 +96,7 @@ class Window(QMainWindow):
         self.next_lane.line.connect(self.enter)
         self.picture_lane = QWidget()
         self.picture_column = QVBoxLayout(self.picture_lane)
-        self.picture_column.setContentsMargins(0, 0, 0, 0)
+        self.picture_column.setContentsMargins(0, 0, 8, 0)
         self.picture_column.setSpacing(4)
         self.strip = ActionStrip()
         self.strip.picked.connect(self.act)
@@ -254,7 +256,7 @@ class Window(QMainWindow):
         if tool is not self.tool:
             self.close_tool()
             self.tool = tool
-            self.picture_column.insertWidget(0, tool, 1)
+            self.picture_column.insertWidget(self.picture_column.count() - 1, tool, 1)
         self.refresh()
 
     def close_tool(self) -> None:
@@ -286,8 +288,20 @@ class Window(QMainWindow):
         self.refresh()
 
     def set_large(self, large: bool) -> None:
-        """Next and one gauge, or the picture where nothing is read, to be seen from two metres away."""
+        """Next and one gauge with the picture below it, to be seen from two metres away."""
+        if large == self.large:
+            return
         self.large = self.next_lane.large = self.readings.large = large
+        if large:  # the gauge above, the picture below it
+            self.picture_column.insertWidget(0, self.readings)
+            self.readings.setFixedHeight(LARGE_GAUGE)
+            self._sizes = self.lanes.sizes()
+            self.lanes.setSizes([self.width() * 45 // 100, self.width() * 55 // 100])
+        else:
+            self.readings.setMinimumHeight(0)
+            self.readings.setMaximumHeight(UNBOUND)
+            self.lanes.addWidget(self.readings)
+            self.lanes.setSizes(self._sizes)
         self.path_bar.setVisible(not large)
         self.refresh()
 
@@ -347,7 +361,6 @@ class Window(QMainWindow):
         has_gauge = self.readings.show_findings(judged.heading, judged.findings, now, note)
         self.readings.setVisible(bool(judged.findings) and (has_gauge or not self.large))
         self.next_lane.show_note("" if judged.findings else note)
-        self.picture_lane.setVisible(not self.large or not self.readings.isVisibleTo(self.lanes))
         self.strip.setVisible(not self.large)
         if not self.large:
             self.strip.show_verbs(offered(shown))
@@ -355,13 +368,11 @@ class Window(QMainWindow):
         self.timers.show_running([r for r in shown.running() if stage in r.stages])
 
     def _show_picture(self, shown: Snapshot) -> None:
-        if self.picture_lane.isHidden():
-            return
         stage, now = shown.stage, shown.now()
         if stage not in self._pictures:
             picture = picture_for(stage)
             self._pictures[stage] = picture
-            self.picture_column.insertWidget(0, picture, 1)
+            self.picture_column.insertWidget(self.picture_column.count() - 1, picture, 1)
             picture.worker = self.controller.jobs
             if picture.board is not None:
                 picture.board.picked.connect(lambda ref: self.enter(f"find {ref}"))
@@ -392,6 +403,7 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if self.settings:
             self.settings.setValue("geometry", self.saveGeometry())
+            self.set_large(False)
             self.settings.setValue("lanes", self.lanes.saveState())
         application().removeEventFilter(self.keys)
         self.controller.close()

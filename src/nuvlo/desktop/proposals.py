@@ -128,7 +128,7 @@ class ProposalList(QWidget):
         p.drawRect(QRectF(box.x(), box.y(), box.width() * good, box.height()))
         p.setPen(theme.colour("faint"))
         p.setFont(theme.words(9))
-        words = f"{100 * good:.0f} of 100 units come out right"
+        words = f"{100 * good:.0f} of 100 are right"
         p.drawText(QRectF(box.x(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignRight, words)
 
 

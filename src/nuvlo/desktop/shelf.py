@@ -207,6 +207,8 @@ class KitCard(CardView):
 def _even(grid: QGridLayout, across: int, width: int) -> None:
     """Columns of one width, whether there is something in each or not."""
     for k in range(across):
+        if grid.itemAtPosition(0, k) is None:
+            grid.addWidget(QWidget(), 0, k)
         grid.setColumnMinimumWidth(k, (width - (across - 1) * grid.spacing()) // across)
 
 

@@ -133,6 +133,10 @@ def style_sheet(t: Theme) -> str:
     QSplitter::handle {{ background: {t.paper}; }}
     QListView {{ background: {t.card}; border: 1px solid {t.line}; font-family: '{VALUES}'; padding: 4px; }}
     QListView::item:selected {{ background: {t.slate}; color: {t.card}; }}
+    QTableView {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QHeaderView {{ background: {t.paper}; border: none; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.faint}; border: none; border-bottom: 1px solid {t.line};
+      padding: 6px 10px 6px 4px; font-family: '{WORDS}'; font-size: {BASE - 1}pt; font-weight: bold; }}
     QProgressBar {{ background: {t.line}; border: none; border-radius: 3px; max-height: 6px; }}
     QProgressBar::chunk {{ background: {t.slate}; border-radius: 3px; }}
     """

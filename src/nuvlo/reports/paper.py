@@ -80,7 +80,7 @@ def write(path: Path, title: str, pieces: Sequence[Flowable], foot: str = "") ->
         canvas.setFont(WORDS, SMALL)
         canvas.setFillColor(FAINT)
         canvas.drawString(MARGIN, MARGIN - 10, foot)
-        canvas.drawRightString(A4[0] - MARGIN, MARGIN - 10, f"page {document.page}")
+        canvas.drawRightString(A4[0] - MARGIN, MARGIN - 19, f"page {document.page}")
 
     page = SimpleDocTemplate(
         str(path), pagesize=A4, title=title, leftMargin=MARGIN - 6, rightMargin=MARGIN - 6, topMargin=MARGIN - 6,
