@@ -61,6 +61,14 @@ class Driver:
         raise AssertionError(f"never came to {stage} {title}")
 
 
+def painted(widget) -> bool:
+    """Whether more is painted than a background and its border."""
+    picture = widget.grab().toImage()
+    step = max(1, min(picture.width(), picture.height()) // 60)
+    found = {picture.pixel(x, y) for x in range(0, picture.width(), step) for y in range(0, picture.height(), step)}
+    return len(found) > 2
+
+
 def begun(folder, kit, bench="typed") -> Opened:
     """A build of ``kit`` just begun in a workshop of its own."""
     workshop = Workshop(folder)

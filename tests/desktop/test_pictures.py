@@ -15,6 +15,7 @@ from nuvlo.kit.schema import Aim
 from nuvlo.quantity import Measured
 from nuvlo.stages.choose.search import Proposal
 from nuvlo.stages.task import Finding, Task, Wants
+from tests.desktop.conftest import painted
 
 
 @pytest.fixture
@@ -54,7 +55,7 @@ def test_lugs_of_the_panel_stand_apart_and_in_the_order_of_their_pads(board, gor
 
 def test_the_map_says_what_is_lit(board):
     assert "lit: FUZZ.3, W6" in board.accessibleName()
-    assert not board.grab().isNull()
+    assert painted(board)
 
 
 def test_frequency_axis_labels_thin_out_when_it_is_narrow(qtbot):
@@ -167,4 +168,4 @@ def test_cards_are_as_high_as_their_values_need(qtbot, wide):
     lines = -(-metrics.horizontalAdvance(row.values) // int(head.width()))
     assert head.height() >= lines * metrics.height() - 1
     assert cards.height() >= head.bottom() + QFontMetrics(theme.words(10)).height()
-    assert not cards.grab().isNull()
+    assert painted(cards)

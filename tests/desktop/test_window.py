@@ -22,7 +22,7 @@ from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop.demo import SET_OUT
 from nuvlo.workshop.workshop import Workshop
-from tests.desktop.conftest import begun
+from tests.desktop.conftest import begun, painted
 
 HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
 
@@ -269,7 +269,7 @@ def test_gauges_say_their_verdict_in_words(qtbot, value, uncertainty, verdict, w
     qtbot.addWidget(gauge)
     gauge.resize(280, 98)
     assert words in gauge.accessibleName()
-    assert not gauge.grab().isNull()
+    assert painted(gauge)
 
 
 def test_contrast_of_every_text_colour():
@@ -295,7 +295,7 @@ def test_portraits_of_all_parts_paint_and_are_described(qtbot, gorsefire):
     portrait.resize(600, 190)
     for part in gorsefire.parts.values():
         portrait.show_part(part)
-        assert not portrait.grab().isNull()
+        assert painted(portrait)
     assert "orange, white, black, red, brown" in describe(gorsefire.part("R3"))
 
 
@@ -306,7 +306,7 @@ def test_a_kit_without_a_board_says_so(qtbot, tmp_path):
     board = BoardMap()
     qtbot.addWidget(board)
     board.show_board(read_kit(tmp_path), Marking())
-    assert not board.grab().isNull()
+    assert painted(board)
 
 
 def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
@@ -319,7 +319,7 @@ def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
     driver = drive(opener=lambda: begun(tmp_path / "w", read_kit(folder)))
     for stage in Stage:
         driver.type(f"stage {stage.value}")
-        assert not driver.window.grab().isNull()
+        assert painted(driver.window)
     driver.type("stage unpack")
     driver.type("1.01k")
     driver.type("d1")
