@@ -32,7 +32,7 @@ def test_typed_readings():
     assert typed_reading("4,48", "V").value == 4.48
     assert typed_reading("OL", "Ω").value == math.inf
     with pytest.raises(UnreadableValue):
-        typed_reading("OL", "V")
+        typed_reading("OL", "dB")
 
 
 @given(st.integers(0, 10_000))

@@ -224,7 +224,7 @@ def test_typed_values_without_a_bench(bench):
         ("c2 reversed", "mark", "C2 is reversed"), ("note lid scratched", "note", "keep a note"), ("turn -12", "turn", "RV1 turned 12° anticlockwise"),
         ("turn rv1 30", "turn", "RV1 turned 30° clockwise"), ("turn 30 left", "turn", "RV1 turned 30° anticlockwise"), ("choose 2", "choose", "fit 220n as C1"),
         ("choose 47N", "choose", "fit 47n as C1"), ("stage hook up", "stage", "go to Hook up"), ("find c2", "find", "show C2"), ("u", "undo", "take"),
-        ("ok", "next", "go on"), ("J1.TIP 2.2M", "reading", "J1.tip reads"), ("j1.sleeve OL", "reading", "J1.sleeve reads open"), ("99.2", "measure", "R1 reads"),
+        ("ok", "next", "go on"), ("J1.TIP 2.2M", "reading", "J1.tip reads"), ("j1.sleeve OL", "reading", "J1.sleeve reads over range"), ("99.2", "measure", "R1 reads"),
         ("lamp", "lamp", "dark"), ("accept it will do", "accept", "accept"),
     ],
 )  # fmt: skip

@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
+import math
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter
 
 PRINTED = "printed"  # what a part is changed back to
 
 
+def _over_range(value: Any) -> Any:
+    """Logs written before over range had a word of its own hold null where it was meant."""
+    return math.inf if value is None else value
+
+
+Shown = Annotated[float, BeforeValidator(_over_range)]  # what a display shows; infinite where it is over range
+
+
 class _Body(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    # JSON knows no infinity: it is written as a word, and read back as the number.
+    model_config = ConfigDict(extra="forbid", frozen=True, ser_json_inf_nan="strings")
 
 
 class BuildStarted(_Body):
@@ -36,10 +46,12 @@ class PartMeasured(_Body):
 
     kind: Literal["part_measured"] = "part_measured"
     ref: str
-    value: float
+    value: Shown
     uncertainty: float
     unit: str
     instrument: str = "typed"
+    shown: Shown | None = None  # what the meter showed, where its leads were taken off
+    leads: float = 0.0
 
 
 class PartMarked(_Body):
@@ -157,12 +169,14 @@ class ReadingTaken(_Body):
     kind: Literal["reading_taken"] = "reading_taken"
     point: str
     quantity: str
-    value: float
+    value: Shown
     uncertainty: float
     unit: str
     stage: str
     instrument: str = "typed"
-    expected: tuple[float, float, float] | None = None  # nominal, low, high, where the model had answered by then
+    shown: Shown | None = None  # what the meter showed, where its leads were taken off
+    leads: float = 0.0
+    expected: tuple[Shown, Shown, Shown] | None = None  # nominal, low, high, where the model had answered by then
 
 
 class WindowKept(_Body):
@@ -170,9 +184,9 @@ class WindowKept(_Body):
 
     kind: Literal["window_kept"] = "window_kept"
     reading: str
-    nominal: float
-    low: float
-    high: float
+    nominal: Shown
+    low: Shown
+    high: Shown
 
 
 class TrimmerTurned(_Body):
@@ -236,6 +250,11 @@ Body = Annotated[
     Field(discriminator="kind"),
 ]  # fmt: skip
 BODY: TypeAdapter[Body] = TypeAdapter(Body)
+
+
+def as_text(body: Body) -> str:
+    """An event's body as the log keeps it. By the model itself, whose settings write infinity as a word."""
+    return body.model_dump_json()
 
 
 class Event(BaseModel):

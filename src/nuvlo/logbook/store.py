@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DatabaseError, DBAPIError
 
 from nuvlo.logbook.build import Build, fold
-from nuvlo.logbook.events import BODY, Body, BuildStarted, Event
+from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, as_text
 from nuvlo.logbook.projections import Card
 from nuvlo.problems import NuvloError, Problem
 
@@ -94,7 +94,7 @@ class Logbook:
         now = datetime.now(UTC)
         made = tuple(Event(id=uuid.uuid4().hex, build=build_id, at=now, body=body) for body in bodies)
         rows = [
-            {"id": e.id, "build": build_id, "at": now.isoformat(), "body": BODY.dump_json(e.body).decode()}
+            {"id": e.id, "build": build_id, "at": now.isoformat(), "body": as_text(e.body)}
             for e in made
         ]
         with self._explained("written"), self._engine.begin() as connection:

@@ -15,6 +15,7 @@ from enum import StrEnum
 from nuvlo.quantity.value import format_value
 
 COVERAGE_FACTOR = 2.0
+OVER_RANGE = "over range"
 
 
 class Verdict(StrEnum):
@@ -48,7 +49,14 @@ class Measured:
     uncertainty: float
     unit: str = ""
 
+    @property
+    def over_range(self) -> bool:
+        """The display shows no number: at least as much as its highest range, or an open circuit."""
+        return math.isinf(self.value)
+
     def __str__(self) -> str:
+        if self.over_range:
+            return OVER_RANGE
         return format_value(self.value, self.unit, 4)
 
     @property
@@ -104,6 +112,6 @@ def distance_in_words(reading: Measured, low: float, high: float) -> str:
     if low <= reading.value <= high:
         return ""
     if math.isinf(reading.value):
-        return "reads open"
+        return "no end to it" if reading.value > 0 else "below all ranges"
     short = low - reading.value if reading.value < low else reading.value - high
     return f"{format_value(short, reading.unit, 2)} {'low' if reading.value < low else 'high'}"

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import csv
+import math
 from pathlib import Path
 
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
+
+QUANTITIES = {"Ω": "resistance", "F": "capacitance", "H": "inductance"}
 
 
 def write_readings(kit: Kit, build: Build, path: Path) -> None:
@@ -21,14 +24,19 @@ def write_readings(kit: Kit, build: Build, path: Path) -> None:
             writer.writerow([c.part, f"changed from {c.was}", c.to, "", "", "choose", "", c.why])
         for ref, values in build.measured.items():
             for m in values:
-                quantity = "resistance" if m.unit == "Ω" else "capacitance"
-                writer.writerow([ref, quantity, f"{m.value:.6g}", m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""])
+                quantity = QUANTITIES.get(m.unit, "value")
+                writer.writerow([ref, quantity, _number(m.value), m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""])
         for r in build.readings:
             writer.writerow(
-                [r.point, r.quantity, f"{r.measured.value:.6g}", r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
+                [r.point, r.quantity, _number(r.measured.value), r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
                  r.at.isoformat(timespec="seconds"), r.instrument]
             )  # fmt: skip
         for curve in build.curves:
             for f, db in zip(curve.frequency, curve.magnitude_db, strict=True):
                 writer.writerow([f"{f:.6g} Hz", "response", f"{db:.4f}", "dB", f"{curve.uncertainty_db:g}", "prove", "",
                                  curve.instrument])  # fmt: skip
+
+
+def _number(value: float) -> str:
+    """As many digits as it has; over range as a meter shows it."""
+    return "OL" if math.isinf(value) else f"{value:.12g}"

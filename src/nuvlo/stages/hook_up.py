@@ -15,6 +15,7 @@ from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
 
 LEADS = "leads"
+MOST_LEADS_OHMS = 10.0  # more are no leads, but a broken one (common practice, no source)
 LEADS_WINDOW = Window(LEADS, "resistance", "Ω", 0.2, 0.0, 1.0)
 
 JOINTS = {

@@ -25,14 +25,19 @@ from nuvlo.workshop.session import Refused, Session
 
 def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
     stage, point, quantity = s.stage, given.point, given.quantity
-    value = given.value if point == hook_up.LEADS else without_leads(s, given.value)
+    value, leads = (given.value, 0.0) if point == hook_up.LEADS else without_leads(s, given.value)
+    if point == hook_up.LEADS and not value.value <= hook_up.MOST_LEADS_OHMS:
+        raise Refused(
+            Problem(f"leads do not read {value}.", f"Hold them together: they read less than {hook_up.MOST_LEADS_OHMS:g} Ω.")
+        )
     snapshot = s.snapshot()
     solved = snapshot.solved(stage)
     window = solved.windows.get((point, quantity)) if solved and snapshot.fresh(stage) else None
     expected = (window.nominal, window.low, window.high) if window else None
     s.record(
         ReadingTaken(point=point, quantity=quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit,
-                     stage=stage.value, instrument=instrument, expected=expected)
+                     stage=stage.value, instrument=instrument, expected=expected, shown=given.value.value if leads else None,
+                     leads=leads)
     )  # fmt: skip
     f = next((f for f in s.findings(stage) if f.task.target == point and f.task.quantity == quantity), None)
     return Reply(verdict_words(f, point, value))

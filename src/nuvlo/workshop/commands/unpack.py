@@ -84,19 +84,20 @@ def mark(s: Session, given: PartMark) -> Reply:
 
 
 def measure(s: Session, given: PartValue, instrument: str = "typed") -> Reply:
-    value = without_leads(s, given.value)
+    value, leads = without_leads(s, given.value)
     s.record(
-        PartMeasured(
-            ref=given.ref, value=value.value, uncertainty=value.uncertainty, unit=value.unit, instrument=instrument
-        )
-    )
+        PartMeasured(ref=given.ref, value=value.value, uncertainty=value.uncertainty, unit=value.unit, instrument=instrument,
+                     shown=given.value.value if leads else None, leads=leads)
+    )  # fmt: skip
     f = next((f for f in s.findings(Stage.UNPACK) if f.task.target == given.ref), None)
     return Reply(verdict_words(f, given.ref, value))
 
 
-def without_leads(s: Session, value: Measured) -> Measured:
-    """A reading of ohms with the resistance of the meter's own leads taken off, once it was read: below some hundred ohms it shows."""
+def without_leads(s: Session, value: Measured) -> tuple[Measured, float]:
+    """A reading of ohms with the resistance of the meter's own leads taken off, once it was read, and what was taken off:
+    below some hundred ohms it shows."""
     leads = s.build.latest(hook_up.LEADS, "resistance") if value.unit == "Ω" else None
-    if leads is None:
-        return value
-    return Measured(max(0.0, value.value - leads.measured.value), value.uncertainty, value.unit)
+    if leads is None or value.over_range or leads.measured.over_range:
+        return value, 0.0
+    off = leads.measured.value
+    return Measured(max(0.0, value.value - off), value.uncertainty, value.unit), off
