@@ -78,6 +78,7 @@ class Build:
     can_undo: str | None = None
     can_redo: str | None = None
     events: int = 0
+    unread: int = 0  # rows of the log that cannot be read
 
     def copied(self) -> Build:
         """The same state with containers of its own. What is in them is never changed, only replaced."""
@@ -160,7 +161,7 @@ class Fold:
                 build = self._take(build, event, len(self._standing))
         if back_to is not None:
             build = self._again(back_to)
-        undoable = (e.id for e in reversed(self._standing) if not isinstance(e.body, ev.BuildStarted | ev.WindowKept))
+        undoable = (e.id for e in reversed(self._standing) if not isinstance(e.body, ev.BuildStarted | ev.WindowKept | ev.Unread))
         build.can_undo = next(undoable, None)
         build.can_redo = self._shelved[-1].id if self._shelved else None
         build.events = self._seen
@@ -193,6 +194,8 @@ def fold(build_id: str, events: Iterable[ev.Event]) -> Build:
 
 def _apply(build: Build, event: ev.Event) -> None:
     match event.body:
+        case ev.Unread():
+            build.unread += 1
         case ev.BuildStarted() as b:
             build.kit, build.folder, build.serial, build.bench = b.kit, b.folder, b.serial, b.bench
             build.started = event.at

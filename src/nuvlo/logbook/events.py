@@ -257,6 +257,14 @@ def as_text(body: Body) -> str:
     return body.model_dump_json()
 
 
+class Unread(BaseModel):
+    """Stands where a row of the log cannot be read: of a newer version, or damaged. Never written."""
+
+    model_config = ConfigDict(frozen=True)
+
+    why: str
+
+
 class Event(BaseModel):
     """One line of the log."""
 
@@ -265,4 +273,4 @@ class Event(BaseModel):
     id: str
     build: str
     at: datetime
-    body: Body
+    body: Body | Unread

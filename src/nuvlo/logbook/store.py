@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DatabaseError, DBAPIError
 
 from nuvlo.logbook.build import Build, fold
-from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, as_text
+from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text
 from nuvlo.logbook.projections import Card
 from nuvlo.problems import NuvloError, Problem
 
@@ -37,6 +37,7 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
     sa.Column("build", sa.String(32), primary_key=True),
     sa.Column("card", sa.Text, nullable=False),
 )
+VERSION = 1  # of the log, kept in the database: a newer program's log is opened for viewing only
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
 
 
@@ -50,7 +51,7 @@ class Logbook:
     def __init__(self, place: Path | str, *, lock_wait: float = LOCK_WAIT) -> None:
         self.path = Path(place) if "://" not in str(place) else None
         self.name = self.path.name if self.path else str(place)
-        self.read_only = False
+        self.read_only = self.newer = False
         self._copy: tempfile.TemporaryDirectory[str] | None = None
         url = str(place)
         if self.path is not None:
@@ -65,7 +66,27 @@ class Logbook:
         with self._explained("opened"), self._engine.begin() as connection:
             if url.startswith("sqlite") and connection.exec_driver_sql("PRAGMA quick_check(1)").scalar() != "ok":
                 raise LogbookError(self._damaged())
-            _METADATA.create_all(connection)
+        with self._explained("opened"):
+            if url.startswith("sqlite"):
+                self._bring_up_to_date()
+            if not self.newer:
+                _METADATA.create_all(self._engine)
+
+    def _bring_up_to_date(self) -> None:
+        """Look at the version of a log: an older one is kept beside as it was, a newer one is for viewing only."""
+        with self._engine.connect() as connection:
+            version = int(connection.exec_driver_sql("PRAGMA user_version").scalar() or 0)
+            there = sa.inspect(connection).has_table(_EVENTS.name)
+        if version > VERSION:
+            self.read_only = self.newer = True
+            return
+        if version == VERSION or self.read_only:
+            return
+        with self._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            if there and self.path is not None and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar():
+                beside = self.path.with_name(f"{self.path.name}.before-{datetime.now():%Y%m%d-%H%M%S}")
+                connection.exec_driver_sql("VACUUM INTO ?", (str(beside),))
+            connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
 
     def close(self) -> None:
         """Let go of the database."""
@@ -87,15 +108,16 @@ class Logbook:
         Raises :class:`LogbookError` when nothing could be written; then none of ``bodies`` was.
         """
         if self.read_only:
-            raise LogbookError(
-                Problem("this workshop can be viewed but not changed.", "Make its folder writable to go on building.",
-                        self.name)
-            )  # fmt: skip
+            if self.newer:
+                remedy = "A newer Nuvlo wrote it: go on building with that one."
+            else:
+                remedy = "Make its folder writable to go on building."
+            raise LogbookError(Problem("this workshop can be viewed but not changed.", remedy, self.name))
         now = datetime.now(UTC)
         made = tuple(Event(id=uuid.uuid4().hex, build=build_id, at=now, body=body) for body in bodies)
         rows = [
-            {"id": e.id, "build": build_id, "at": now.isoformat(), "body": as_text(e.body)}
-            for e in made
+            {"id": e.id, "build": build_id, "at": now.isoformat(), "body": as_text(body)}
+            for e, body in zip(made, bodies, strict=True)
         ]
         with self._explained("written"), self._engine.begin() as connection:
             connection.execute(sa.insert(_EVENTS), rows)
@@ -108,10 +130,11 @@ class Logbook:
         query = sa.select(_EVENTS).where(_EVENTS.c.build == build_id).order_by(_EVENTS.c.number)
         with self._explained("read"), self._engine.connect() as connection:
             rows = connection.execute(query).all()
-        return [
-            Event(id=r.id, build=r.build, at=datetime.fromisoformat(r.at), body=BODY.validate_json(r.body))
-            for r in rows
-        ]
+        out: list[Event] = []
+        for row in rows:
+            before = out[-1].at if out else datetime.min.replace(tzinfo=UTC)
+            out.append(_event(row.id, row.build, row.at, row.body, before))
+        return out
 
     def build(self, build_id: str) -> Build:
         """Present state of a build."""
@@ -214,3 +237,17 @@ def _durable(connection: Any, _record: object) -> None:
     cursor.execute("PRAGMA journal_mode=WAL")
     cursor.execute("PRAGMA synchronous=FULL")
     cursor.close()
+    # A bad byte spoils the row it stands in, not the reading of all.
+    connection.text_factory = lambda data: data.decode("utf-8", "replace")
+
+
+def _event(event_id: str, build: str, at: str, body: str, before: datetime) -> Event:
+    """One row as an event; what cannot be read of it is set aside with the reason."""
+    try:
+        when = datetime.fromisoformat(at)
+    except (TypeError, ValueError):
+        when = before
+    try:
+        return Event(id=event_id, build=build, at=when, body=BODY.validate_json(body))
+    except (ValidationError, TypeError, ValueError) as bad:
+        return Event(id=str(event_id), build=str(build), at=when, body=Unread(why=str(bad).splitlines()[0]))

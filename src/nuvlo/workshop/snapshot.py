@@ -191,8 +191,12 @@ class Snapshot:
     def where_you_were(self) -> str:
         """For coming back: what was done last and when, what is in hand, what still dries. Empty for a new build."""
         build, now = self.build, self.now()
+        unread = ""
+        if build.unread:
+            many = "1 entry of this build cannot" if build.unread == 1 else f"{build.unread} entries of this build cannot"
+            unread = f"{many} be read by this Nuvlo; left as it is, and not counted. "
         if build.last_at is None or build.events < 2:
-            return ""
+            return unread
         last = next((f.task.title for s in Stage for f in self.findings(s) if f.task.id == build.last_done), "an entry")
         ago = self.at - build.last_at
         when = f"{ago.days} days ago" if ago.days > 1 else f"{build.last_at.astimezone():%A %H:%M}"
@@ -201,7 +205,7 @@ class Snapshot:
         said += ["the iron may be on"] if soldered and ago < IRON_HOT else []
         said += [f"in hand: {now.task.title}"] if now else []
         said += [f"{r.words} {r.until.astimezone():%a %H:%M}" for r in self.running()]
-        return "; ".join(said) + "."
+        return unread + "; ".join(said) + "."
 
     # -- hand over ----------------------------------------------------------------------------------------------
 

@@ -41,7 +41,13 @@ class Workshop:
     def open(self, build_id: str) -> Session:
         """A build as its log left it."""
         events = self.logbook.events(build_id)
-        kit = self.places.kit_at(_folder_of(events))
+        folder = _folder_of(events)
+        if not folder:
+            raise NuvloError(
+                Problem("the beginning of this build cannot be read, so its kit is not known.",
+                        "A newer Nuvlo may read it; what is in the log is left as it is.")
+            )  # fmt: skip
+        kit = self.places.kit_at(folder)
         return Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
 
     def start_from_list(self, path: Path, name: str, columns: Mapping[str, str] | None = None) -> Session:

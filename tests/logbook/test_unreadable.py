@@ -1,0 +1,90 @@
+"""What cannot be read of a log is set aside with a plain word; the rest opens, and other builds are untouched."""
+
+import sqlite3
+
+import pytest
+
+from nuvlo.logbook import Note, PartTicked
+from nuvlo.logbook.store import VERSION, Logbook, LogbookError
+from nuvlo.workshop.shelf import shelf
+from nuvlo.workshop.workshop import Workshop
+
+BAD = {
+    "an event of a newer version": '{"kind":"part_sniffed","ref":"R1"}',
+    "a field of a newer version": '{"kind":"part_ticked","ref":"R2","by":"nose"}',
+    "no JSON": '{"kind":"part_ti',
+    "a bad byte": b'{"kind":"note","text":"\xff\xfe"}',
+    "nothing": "",
+}
+
+
+def spoil(path, body, which="PartTicked") -> None:
+    with sqlite3.connect(path) as database:
+        number = database.execute("select number from events where body like '%part_ticked%' order by number").fetchall()[1][0]
+        database.execute("update events set body = ? where number = ?", (body, number))
+
+
+@pytest.fixture
+def shop(tmp_path, gorsefire):
+    workshop = Workshop(tmp_path)
+    first, second = (workshop.start(gorsefire) for _ in range(2))
+    for session in (first, second):
+        session.record(PartTicked(ref="R1"))
+        session.record(PartTicked(ref="R2"))
+        session.record(Note(text="kept"))
+    workshop.close()
+    return tmp_path, first.build.id, second.build.id
+
+
+@pytest.mark.parametrize("body", BAD.values(), ids=BAD.keys())
+def test_one_row_that_cannot_be_read_is_set_aside(shop, body):
+    folder, first, second = shop
+    spoil(folder / "logbook.db", body)
+    workshop = Workshop(folder)
+    session = workshop.open(first)
+    assert session.build.ticked == {"R1"}
+    assert session.build.notes == ["kept"], "what came after it counts"
+    assert session.build.unread == 1
+    assert "1 entry of this build cannot be read" in session.snapshot().where_you_were()
+    assert workshop.open(second).build.unread == 0
+    assert len(shelf(workshop).in_hand) == 2
+    session.record(Note(text="and on it goes"))
+    assert workshop.open(first).build.notes == ["kept", "and on it goes"]
+    with sqlite3.connect(folder / "logbook.db") as database:
+        assert database.execute("select count(*) from events where body = ?", (body,)).fetchone() == (1,), "it is left as it is"
+
+
+def test_a_build_whose_beginning_is_gone_says_so_on_the_shelf(shop):
+    folder, first, _ = shop
+    with sqlite3.connect(folder / "logbook.db") as database:
+        database.execute("update events set body = 'x' where build = ? and body like '%build_started%'", (first,))
+    workshop = Workshop(folder)
+    cards = {c.build: c for c in shelf(workshop).cards}
+    assert "beginning" in cards[first].problem
+    assert len(cards) == 2
+
+
+def test_the_log_of_a_newer_version_is_opened_for_viewing(shop):
+    folder, first, _ = shop
+    with sqlite3.connect(folder / "logbook.db") as database:
+        database.execute(f"pragma user_version = {VERSION + 1}")
+    workshop = Workshop(folder)
+    assert workshop.logbook.read_only
+    assert workshop.open(first).build.notes == ["kept"]
+    with pytest.raises(LogbookError, match="newer"):
+        workshop.logbook.append(first, Note(text="no"))
+
+
+def test_a_backup_is_made_before_a_log_is_brought_up_to_date(shop):
+    folder, first, _ = shop
+    with sqlite3.connect(folder / "logbook.db") as database:
+        database.execute("pragma user_version = 0")
+        database.execute("drop table cards")
+    Logbook(folder / "logbook.db").close()
+    (backup,) = folder.glob("logbook.db.before-*[0-9]")
+    with sqlite3.connect(folder / "logbook.db") as database:
+        assert database.execute("pragma user_version").fetchone() == (VERSION,)
+    with sqlite3.connect(backup) as database:
+        assert database.execute("select count(*) from events where build = ?", (first,)).fetchone() == (4,)
+    Logbook(folder / "logbook.db").close()
+    assert len(list(folder.glob("logbook.db.before-*[0-9]"))) == 1, "once is enough"
