@@ -456,7 +456,8 @@ def _starts_number(text: str) -> bool:
 
 
 def _file_in(folder: Path, wanted: str) -> Path | None:
-    """The file named ``wanted`` directly in ``folder``, whatever its case; never one outside it."""
+    """The file named ``wanted`` directly in ``folder``, whatever its case; never one outside it, nor a link that leads there."""
     if not folder.is_dir():
         return None
-    return next((p for p in folder.iterdir() if p.name.lower() == wanted and p.is_file()), None)
+    there = (p for p in folder.iterdir() if p.name.lower() == wanted and p.is_file())
+    return next((p for p in there if p.resolve().parent == folder.resolve()), None)

@@ -12,6 +12,7 @@ from nuvlo.workshop.commands.verbs import Verb
 from nuvlo.workshop.snapshot import Snapshot
 
 RECALLED = 50  # lines
+MOST_CHARACTERS = 400  # of one line
 OFFERED = 8  # names at a time, of those that fit
 AT_SHELF = "Name a build or kit, such as gorsefire"
 
@@ -68,6 +69,7 @@ class BenchLine(QWidget):
         row = QHBoxLayout()
         row.setSpacing(12)
         self.entry = Entry()
+        self.entry.setMaxLength(MOST_CHARACTERS)
         self.entry.setAccessibleName("Bench line")
         self.said = QLabel("")
         self.said.setTextFormat(Qt.TextFormat.PlainText)

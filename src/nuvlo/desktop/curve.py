@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from html import escape
 
 import numpy as np
 import pyqtgraph as pg
@@ -152,7 +153,7 @@ class CurveView(QWidget):
         self.plot.clear()
         for side, text in (("bottom", picture.x_label), ("left", picture.y_label)):
             self.plot.getAxis(side).setLabel(
-                text, color=theme.current().faint, **{"font-size": "10pt", "font-family": theme.WORDS}
+                escape(text), color=theme.current().faint, **{"font-size": "10pt", "font-family": theme.WORDS}
             )
         if picture.window is not None:
             region = pg.LinearRegionItem(picture.window, orientation="horizontal", movable=False,

@@ -7,7 +7,6 @@ import re
 import shutil
 import tempfile
 import tomllib
-import zipfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from math import isclose
@@ -15,13 +14,13 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.circuit.netlist import NetlistError
 from nuvlo.files import tables
+from nuvlo.files.whole import bytes_of, unpack
 from nuvlo.kit.board import Board
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Aim, KitFile
-from nuvlo.problems import Problem, errors
+from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 
@@ -70,10 +69,9 @@ def _unpacked(path: Path) -> Path:
     _scratch.append(target)
     inside = target / path.stem  # a zip that was made inside the kit's folder has no name of its own
     try:
-        with zipfile.ZipFile(path) as archive:
-            archive.extractall(inside)
-    except zipfile.BadZipFile as bad:
-        raise KitError(Problem("is not a zip that can be opened.", "Send it again.", path.name)) from bad
+        unpack(path, inside)
+    except NuvloError as bad:
+        raise KitError(bad.problems) from bad
     folders = [p for p in inside.iterdir() if p.is_dir()]
     # Zips made by right-click hold one folder; those made inside it hold the files.
     return folders[0] if len(folders) == 1 and not (inside / "bom.csv").exists() else inside
@@ -128,11 +126,11 @@ class _Reader:
         if not path.exists():
             return None
         try:
-            return path.read_text(encoding="utf-8-sig")
+            return bytes_of(path, self.folder).decode("utf-8-sig")
         except UnicodeDecodeError as bad:
             self.problems.append(Problem(f"is not UTF-8 text (byte {bad.start}).", "Save it as UTF-8.", name))
-        except OSError as bad:
-            self.problems.append(Problem(f"cannot be opened: {bad.strerror}.", "Check its permissions.", name))
+        except NuvloError as bad:
+            self.problems += bad.problems
         return None
 
     def kit_file(self) -> KitFile:
@@ -192,8 +190,9 @@ class _Reader:
             self.missing.append("circuit.cir: without it nothing can be predicted")
             return None
         try:
+            bytes_of(path, self.folder)
             circuit = Circuit.from_file(path)
-        except NetlistError as bad:
+        except NuvloError as bad:
             self.problems += bad.problems
             return None
         self.problems += circuit.netlist.warnings

@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
+from nuvlo.files.whole import bytes_of
 from nuvlo.kit.board import Pad, Placement
 from nuvlo.kit.kinds import VALUED
 from nuvlo.kit.parts import PLACES, Part, Spread
@@ -126,11 +127,7 @@ def panel_hole(f: Fields) -> PanelHole:
 def text_of(path: Path) -> str:
     """What stands in a text file. Raises :class:`NuvloError` where it cannot be read."""
     try:
-        return path.read_text(encoding="utf-8-sig")
-    except OSError as bad:
-        raise NuvloError(
-            Problem(f"cannot be read: {bad.strerror}.", "Check its name and permissions.", path.name)
-        ) from bad
+        return bytes_of(path).decode("utf-8-sig")
     except UnicodeDecodeError as bad:
         raise NuvloError(Problem("is not UTF-8 text.", "Save it as text in UTF-8.", path.name)) from bad
 

@@ -22,6 +22,7 @@ EXPECTED = "write it as 4k7, 4.7 kΩ, 100n, 0R1 or 10,5 mV"
 
 _PLAIN = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-zΩω%°]*)")
 _RKM = re.compile(r"([+-]?)(\d*)([RrEGMkKmunpFHVA])(\d+)\s*([A-Za-zΩω]*)")
+MOST_CHARACTERS = 60  # of a value: patterns are tried only on what may be one
 _COMMA_GROUP = re.compile(r"[1-9]\d{0,2},\d{3}(?!\d)")
 
 
@@ -44,6 +45,8 @@ def parse_value(text: str, unit: str = "") -> float:
 
     Raises :class:`UnreadableValue`, saying what was expected.
     """
+    if len(text) > MOST_CHARACTERS:
+        raise UnreadableValue(f"{text[:20]}…", "is too long to be a value")
     clean = text.strip().translate({0x2212: "-", 0xB5: "u", 0x3BC: "u", 0x2126: "Ω", 0x202F: " ", 0xA0: " "})
     if "," in clean:
         if "." in clean or clean.count(",") > 1:

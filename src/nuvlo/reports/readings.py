@@ -21,20 +21,25 @@ def write_readings(kit: Kit, build: Build, path: Path) -> None:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(["point", "quantity", "value", "unit", "uncertainty", "stage", "at", "instrument"])
         for c in kit.changes:
-            writer.writerow([c.part, f"changed from {c.was}", c.to, "", "", "choose", "", c.why])
+            writer.writerow([_guarded(w) for w in (c.part, f"changed from {c.was}", c.to, "", "", "choose", "", c.why)])
         for ref, values in build.measured.items():
             for m in values:
                 quantity = QUANTITIES.get(m.unit, "value")
-                writer.writerow([ref, quantity, _number(m.value), m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""])
+                writer.writerow([_guarded(ref), quantity, _number(m.value), m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""])
         for r in build.readings:
             writer.writerow(
-                [r.point, r.quantity, _number(r.measured.value), r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
+                [_guarded(r.point), r.quantity, _number(r.measured.value), r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
                  r.at.isoformat(timespec="seconds"), r.instrument]
             )  # fmt: skip
         for curve in build.curves:
             for f, db in zip(curve.frequency, curve.magnitude_db, strict=True):
                 writer.writerow([f"{f:.6g} Hz", "response", f"{db:.4f}", "dB", f"{curve.uncertainty_db:g}", "prove", "",
                                  curve.instrument])  # fmt: skip
+
+
+def _guarded(text: str) -> str:
+    """A cell that a spreadsheet would take for a formula begins with a quote."""
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
 def _number(value: float) -> str:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.whole import write_whole
 from nuvlo.kit import Stage
 from nuvlo.progress import pause
 from nuvlo.workshop.commands.execute import execute
@@ -52,7 +54,8 @@ def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
         return workshop
     for file in ON_THE_BENCH.iterdir():
         if not (workshop.places.folder / file.name).exists():
-            (workshop.places.folder / file.name).write_bytes(file.read_bytes())
+            data = file.read_bytes()
+            write_whole(workshop.places.folder / file.name, partial(_put, data))
     done = workshop.places.folder / SET_OUT
     if not done.exists():
         for scene in SCENES[len(workshop.builds()) :]:
@@ -63,6 +66,10 @@ def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
         begun = len(workshop.builds())
         workshop.start(read_kit(SHIPPED / "gorsefire"), bench=f"simulated:{FIRST_SEED + begun}")
     return workshop
+
+
+def _put(data: bytes, there: Path) -> None:
+    there.write_bytes(data)
 
 
 def play(workshop: Workshop, scene: Scene) -> Session:

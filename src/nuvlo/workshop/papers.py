@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from nuvlo.craft.schools import taken
+from nuvlo.files.whole import write_whole
 from nuvlo.kit import Stage
 from nuvlo.problems import Problem
 from nuvlo.reports.readings import write_readings
@@ -23,11 +24,10 @@ def write_sheet(session: Session) -> Path:
     proved = session.answer(Stage.PROVE, prove.Proved)
     path = session.sheet_path
 
-    def write() -> None:
-        write_pdf(session.snapshot().sheet(), path, proved.band if proved else None)
-        write_readings(session.kit, session.build, path.with_suffix(".csv"))
-
-    return _written(path, write, "Free space or open the folder, then 'sheet'.")
+    remedy = "Free space or open the folder, then 'sheet'."
+    band = proved.band if proved else None
+    _written(path.with_suffix(".csv"), lambda there: write_readings(session.kit, session.build, there), remedy)
+    return _written(path, lambda there: write_pdf(session.snapshot().sheet(), there, band), remedy)
 
 
 def write_review(session: Session) -> Path:
@@ -35,7 +35,7 @@ def write_review(session: Session) -> Path:
     from nuvlo.reports.joint_review import write_review as write
 
     path = session.sheet_path.with_name(f"{session.sheet_path.stem}-review.pdf")
-    return _written(path, lambda: write(session.kit, session.build, session.places.pictures, path),
+    return _written(path, lambda there: write(session.kit, session.build, session.places.pictures, there),
                     "Check the folder and its pictures.")  # fmt: skip
 
 
@@ -61,13 +61,14 @@ def write_letter(session: Session) -> Path:
 
 def _write_text(session: Session, what: str, text: str) -> Path:
     path = session.sheet_path.with_name(f"{session.sheet_path.stem}-{what}.txt")
-    return _written(path, lambda: path.write_text(text, encoding="utf-8"), "Check the folder.")
+    return _written(path, lambda there: there.write_text(text, encoding="utf-8"), "Check the folder.")
 
 
-def _written(path: Path, write: Callable[[], object], remedy: str) -> Path:
+def _written(path: Path, write: Callable[[Path], object], remedy: str) -> Path:
+    """Write a file whole or not at all."""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write()
+        write_whole(path, write)
     except OSError as bad:
         raise Refused(Problem(f"{path.name} cannot be written: {bad.strerror or bad}.", remedy)) from bad
     return path

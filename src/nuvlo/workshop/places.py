@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import uuid
 from dataclasses import replace
 from pathlib import Path
 
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import is_scratch, read_kit
+from nuvlo.files.whole import folder_whole, write_whole
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError, Problem
@@ -85,7 +85,7 @@ class Places:
             data = path.read_bytes()
             name = f"{path.stem}-{hashlib.sha256(data).hexdigest()[:8]}{path.suffix.lower()}"
             self.pictures.mkdir(parents=True, exist_ok=True)
-            (self.pictures / name).write_bytes(data)
+            write_whole(self.pictures / name, lambda there: there.write_bytes(data))
         except OSError as bad:
             raise NuvloError(Problem(f"{path.name} cannot be kept: {bad.strerror}.", "Check the folder.")) from bad
         return name
@@ -106,10 +106,8 @@ class Places:
         safe = "".join(c if c.isalnum() or c in " -_" else "-" for c in kit.name)[:60].strip() or "kit"
         target = self.kits / f"{safe}-{digest.hexdigest()[:8]}"
         if not target.exists():
-            beside = target.with_name(f".{target.name}-{uuid.uuid4().hex[:6]}")  # a copy that is cut off is never taken for whole
             try:
-                shutil.copytree(kit.folder, beside)
-                beside.rename(target)
+                folder_whole(target, lambda there: shutil.copytree(kit.folder, there, dirs_exist_ok=True))
             except OSError as bad:
                 raise NuvloError(Problem(f"{kit.name} cannot be kept: {bad.strerror}.", "Check the folder.")) from bad
         return target

@@ -7,6 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from nuvlo.files.tables import text_of
+from nuvlo.files.whole import write_whole
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.stages.sequence.calendar import Calendar, plan
@@ -85,8 +86,9 @@ def written(session: Session, made: Schedule) -> Path:
     path = session.sheet_path.with_name(f"{session.sheet_path.stem}-calendar.ics")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(as_icalendar(made.calendar, f"{session.kit.name} {session.build.serial}", made.now))
-        path.with_suffix(".csv").write_text(as_csv(made.calendar), encoding="utf-8")
+        calendar = as_icalendar(made.calendar, f"{session.kit.name} {session.build.serial}", made.now)
+        write_whole(path, lambda there: there.write_bytes(calendar))
+        write_whole(path.with_suffix(".csv"), lambda there: there.write_text(as_csv(made.calendar), encoding="utf-8"))
     except OSError as bad:
         raise Refused(Problem(f"{path.name} cannot be written: {bad.strerror}.", "Check the folder.")) from bad
     return path

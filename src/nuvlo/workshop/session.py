@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol, TypeVar
 
+from nuvlo.files.whole import file_name
 from nuvlo.instruments.simulated import SimulatedBench
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.variant import changes_of, varied
@@ -126,8 +127,7 @@ class Session:
     @property
     def sheet_path(self) -> Path:
         """Where the sheet is written; what else is written for people stands beside it."""
-        safe = "".join(c if c.isalnum() else "-" for c in f"{self.kit.name}-{self.build.serial}".lower())
-        return self.places.sheets / f"{safe}.pdf"
+        return self.places.sheets / f"{file_name(self.kit.name, self.build.serial)}.pdf"
 
     # -- the model ----------------------------------------------------------------------------------------------
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.whole import folder_whole
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build, BuildStarted, Event
@@ -65,8 +66,11 @@ class Workshop:
         folder = self.places.kits / "".join(c if c.isalnum() or c in " -_" else "-" for c in name).strip()
         if folder.exists() or folder == self.places.kits:
             raise NuvloError(Problem(f"there is a kit '{name}' already.", "Take another name."))
-        folder.mkdir(parents=True)
-        (folder / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
+        listed = bom_csv(p.part for p in found.parts)
+        try:
+            folder_whole(folder, lambda there: (there / "bom.csv").write_text(listed, encoding="utf-8"))
+        except OSError as bad:
+            raise NuvloError(Problem(f"'{name}' cannot be kept: {bad.strerror}.", "Take a shorter name, or free some space.")) from bad
         return self.start(read_kit(folder))
 
     def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:

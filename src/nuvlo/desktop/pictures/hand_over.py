@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from pathlib import Path
 
 from PyQt6 import sip
@@ -37,7 +38,7 @@ class Picture(StagePicture):
         path = shown.sheet_path
         if shown.build.exports and path.exists():
             self.words.setText(f"{path.name} and {path.stem}.csv are in {path.parts[-3]}/{path.parts[-2]}")
-            self.words.setToolTip(str(path.parent))
+            self.words.setToolTip(escape(str(path.parent)))
             mark = (str(path), path.stat().st_mtime)
             if mark != self._of:
                 self._of = mark

@@ -1,0 +1,95 @@
+"""Files that people hand us are read within bounds; files we write for people are whole or not there.
+
+The bounds are stated in ``docs/kit-format.md``.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import uuid
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+from nuvlo.problems import NuvloError, Problem
+
+MOST_BYTES = 8_000_000  # of one file that is read
+MOST_IN_ZIP, MOST_FILES = 64_000_000, 500  # bytes unpacked, and files
+MOST_CELL = 100_000  # characters of one field of a table
+
+
+def bytes_of(path: Path, folder: Path | None = None) -> bytes:
+    """What a file holds. One that is no plain file, is too large, or leads out of ``folder`` is refused with
+    :class:`NuvloError`."""
+    name = path.name
+    if folder is not None and not path.resolve().is_relative_to(folder.resolve()):
+        raise NuvloError(Problem("leads out of its folder.", "Put the file itself there, not a link.", name))
+    try:
+        if path.exists() and not path.is_file():
+            raise NuvloError(Problem("is not a file that can be read.", "Check its name.", name))
+        with path.open("rb") as file:
+            data = file.read(MOST_BYTES + 1)
+    except OSError as bad:
+        raise NuvloError(Problem(f"cannot be read: {bad.strerror}.", "Check its name and permissions.", name)) from bad
+    if len(data) > MOST_BYTES:
+        raise NuvloError(Problem(f"is larger than {MOST_BYTES // 1_000_000} MB.", "Take out what does not belong there.", name))
+    return data
+
+
+def unpack(path: Path, target: Path) -> None:
+    """Unpack a zip. One that would unpack to too much, is encrypted, or leads out of ``target`` is refused before a byte is
+    written, with :class:`NuvloError`."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            inside = archive.infolist()
+            if len(inside) > MOST_FILES or sum(i.file_size for i in inside) > MOST_IN_ZIP:
+                most = f"{MOST_FILES} files and {MOST_IN_ZIP // 1_000_000} MB"
+                raise NuvloError(Problem(f"holds more than {most}.", "A kit is a few small files.", path.name))
+            if any(i.flag_bits & 1 for i in inside):
+                raise NuvloError(Problem("is encrypted.", "Unpack it first, and open its folder.", path.name))
+            for one in inside:
+                if not (target / one.filename).resolve().is_relative_to(target.resolve()) or one.external_attr >> 28 == 0xA:
+                    raise NuvloError(Problem(f"'{one.filename}' in it leads out of it.", "Send it again.", path.name))
+            archive.extractall(target)
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, ValueError) as bad:
+        raise NuvloError(Problem("is not a zip that can be opened.", "Send it again.", path.name)) from bad
+    except OSError as bad:
+        raise NuvloError(Problem(f"cannot be unpacked: {bad.strerror or bad}.", "Free some space.", path.name)) from bad
+
+
+def write_whole(path: Path, write: Callable[[Path], object]) -> None:
+    """Let ``write`` fill a file beside ``path``, which then takes its place: a kill or a full disk leaves the old one whole.
+
+    Raises ``OSError`` where it cannot be written.
+    """
+    beside = path.with_name(f".{path.stem[:40]}-{uuid.uuid4().hex[:8]}{path.suffix}")
+    try:
+        write(beside)
+        with beside.open("rb") as file:
+            os.fsync(file.fileno())
+        beside.replace(path)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def folder_whole(path: Path, fill: Callable[[Path], object]) -> None:
+    """The same for a folder that is not there yet: it is there with all that ``fill`` puts into it, or not at all."""
+    beside = path.with_name(f".{path.name[:40]}-{uuid.uuid4().hex[:8]}")
+    try:
+        beside.mkdir(parents=True)
+        fill(beside)
+        beside.rename(path)
+    finally:
+        shutil.rmtree(beside, ignore_errors=True)
+
+
+def file_name(*words: str, most: int = 80) -> str:
+    """A name of a file for what is called ``words``: bounded, and another one for other words."""
+    text = "-".join(words).lower()
+    safe = "".join(c if c.isascii() and c.isalnum() else "-" for c in text)
+    if safe == text and len(safe) <= most:
+        return safe
+    import hashlib
+
+    return f"{safe[:most].strip('-') or 'unnamed'}-{hashlib.sha256(chr(0).join(words).encode('utf-8', 'replace')).hexdigest()[:8]}"
