@@ -51,5 +51,10 @@ def bench(tmp_path: Path, gorsefire: Kit) -> Iterator[Callable[..., Session]]:
 def reopened(session: Session) -> Session:
     """The same build as its log left it."""
     return Session(
-        session.log, session.places, session._bench_of, session.box, session.build.id, session.log.events(session.build.id)
+        session.log,
+        session.places,
+        session._bench_of,
+        session.box,
+        session.build.id,
+        session.log.events(session.build.id),
     )

@@ -8,7 +8,9 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 
 
-@pytest.mark.parametrize(("celsius", "factor"), [(27.0, 1.0), (77.0, 1.0 + 50e-3 + 2500 * 4e-6), (-23.0, 1.0 - 50e-3 + 2500 * 4e-6)])
+@pytest.mark.parametrize(
+    ("celsius", "factor"), [(27.0, 1.0), (77.0, 1.0 + 50e-3 + 2500 * 4e-6), (-23.0, 1.0 - 50e-3 + 2500 * 4e-6)]
+)
 def test_a_resistor_follows_both_of_its_coefficients(celsius, factor):
     """1 + TC1·ΔT + TC2·ΔT²: cold and warm tell the square from the slope."""
     circuit = Circuit.from_text("t\ni1 0 a 1m\nr1 a 0 1k rm\n.model rm r(tc1=1m tc2=4u)\n")

@@ -393,7 +393,8 @@ def test_our_own_orders_find_no_fault_as_a_manual(kit):
 
 
 @pytest.mark.parametrize(
-    ("text", "says"), [("fry R1", "'fry' is not a step"), ("fit R99", "no part 'R99'"), ("test Moon", "no section 'Moon'")]
+    ("text", "says"),
+    [("fry R1", "'fry' is not a step"), ("fit R99", "no part 'R99'"), ("test Moon", "no section 'Moon'")],
 )
 def test_a_line_that_cannot_be_read_is_placed(text, says):
     with pytest.raises(NuvloError, match=says) as caught:

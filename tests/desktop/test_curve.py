@@ -9,7 +9,9 @@ F = np.geomspace(20, 20e3, 50)
 
 def picture(edge: float) -> Picture:
     flat = np.zeros(F.size)
-    return Picture("t", "frequency", "gain, dB", [Line(F, flat, "measured", True)], (F, flat - edge, flat + edge), words=["w"])
+    return Picture(
+        "t", "frequency", "gain, dB", [Line(F, flat, "measured", True)], (F, flat - edge, flat + edge), words=["w"]
+    )
 
 
 def test_a_changed_band_is_drawn_anew(qtbot, monkeypatch):

@@ -19,12 +19,16 @@ def test_every_word_of_the_window_is_plain(drive, tmp_path):
     folder = tmp_path / "kit"
     shutil.copytree(SHIPPED / "gorsefire", folder)
     toml = (folder / "kit.toml").read_text()
-    (folder / "kit.toml").write_text(toml.replace('name = "Gorsefire"', f'name = "{EVIL}"').replace('says = "', f'says = "{EVIL} '))
+    (folder / "kit.toml").write_text(
+        toml.replace('name = "Gorsefire"', f'name = "{EVIL}"').replace('says = "', f'says = "{EVIL} ')
+    )
     driver = drive(opener=lambda: begun(tmp_path / "shop", read_kit(folder), "simulated:3"))
     assert driver.session.kit.name == EVIL
     for stage in Stage:
         driver.type(f"stage {stage.value}")
-        rich = [w for w in driver.window.findChildren(QLabel) if w.text() and w.textFormat() is not Qt.TextFormat.PlainText]
+        rich = [
+            w for w in driver.window.findChildren(QLabel) if w.text() and w.textFormat() is not Qt.TextFormat.PlainText
+        ]
         assert not rich, [w.text() for w in rich]
         tips = [w.toolTip() for w in driver.window.findChildren(QWidget) if "<img" in w.toolTip()]
         assert not tips

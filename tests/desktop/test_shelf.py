@@ -95,7 +95,9 @@ def drop(driver, path) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path))])
     driver.window.dropEvent(
-        QDropEvent(QPointF(200, 200), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        QDropEvent(
+            QPointF(200, 200), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
     )
     driver.settle()
 

@@ -68,7 +68,9 @@ def test_the_picture_beneath_stays_when_the_light_changes(at_the_board, tmp_path
 def test_pictures_are_kept_off_the_interface_thread(at_the_board, tmp_path, monkeypatch):
     threads = []
     keep = Places.keep_picture
-    monkeypatch.setattr(Places, "keep_picture", lambda self, path: (threads.append(threading.current_thread()), keep(self, path))[1])
+    monkeypatch.setattr(
+        Places, "keep_picture", lambda self, path: (threads.append(threading.current_thread()), keep(self, path))[1]
+    )
     at_the_board.type(f"picture {picture(tmp_path / 'board.png')}")
     two_clicks(at_the_board)
     at_the_board.type(f"photo {tmp_path / 'board.png'} left edge")

@@ -247,3 +247,43 @@ def test_a_kit_of_a_zip_is_kept_in_the_workshop(tmp_path):
     assert again.open(first.id).kit.name == "Sluice"
     assert again.places.keep_kit(read_kit(zipped("b.zip"))) == first.folder
     assert again.places.keep_kit(read_kit(zipped("c.zip", "\n# another revision\n"))) != first.folder
+
+
+@pytest.mark.parametrize("text", [
+    "open_minutes = 1e300", "open_minutes = inf", "wait_hours = 1e9", "minutes = nan", "clamps = 999999999999",
+])  # fmt: skip
+def test_every_number_of_cabinet_work_has_bounds(tmp_path, text):
+    """1e300 minutes passed the check, and ended the window at every opening."""
+    shutil.copytree(SHIPPED / "barrowmoor", tmp_path / "kit")
+    toml = (tmp_path / "kit" / "kit.toml").read_text()
+    craft = (
+        '\n[[craft]]\nid = "odd"\ntitle = "Odd"\n'
+        + ("" if text.startswith("minutes") else "minutes = 5\n")
+        + text
+        + "\n"
+    )
+    (tmp_path / "kit" / "kit.toml").write_text(toml + craft)
+    _, problems = check_kit(tmp_path / "kit")
+    (wrong,) = [p for p in problems if p.severity == "error"]
+    assert text.split()[0] in wrong.message
+    assert wrong.line
+
+
+@pytest.mark.parametrize(("key", "value"), [("volts", "1e300"), ("travel_deg", "inf"), ("to_hz", "1e99")])
+def test_every_number_of_a_kit_has_bounds(tmp_path, key, value):
+    shutil.copytree(SHIPPED / "gorsefire", tmp_path / "kit")
+    toml = (tmp_path / "kit" / "kit.toml").read_text()
+    worse, changed = re.subn(rf"\b{key} = [\d.]+", f"{key} = {value}", toml, count=1)
+    assert changed
+    (tmp_path / "kit" / "kit.toml").write_text(worse)
+    assert any(key in p.message for p in check_kit(tmp_path / "kit")[1] if p.severity == "error")
+
+
+@pytest.mark.parametrize("row", ["R99," + "9" * 200_000 + ",1k", "R99,resis\rtor,1k"])
+def test_a_table_that_cannot_be_cut_into_fields_is_told_of(tmp_path, row):
+    shutil.copytree(SHIPPED / "sluice", tmp_path / "kit")
+    with (tmp_path / "kit" / "bom.csv").open("a", newline="") as file:
+        file.write(row + "\n")
+    assert any(
+        p.file == "bom.csv" and p.line and "cut into fields" in p.message for p in check_kit(tmp_path / "kit")[1]
+    )

@@ -136,7 +136,9 @@ def test_any_name_makes_a_name_of_a_file(kit, serial):
     assert all(c.isascii() and (c.isalnum() or c == "-") for c in made)
 
 
-@pytest.mark.parametrize("text", ["1" * 8000, "1" * 8000 + "k", "0." + "1" * 90000, "R" * 5000, "1" + " " * 9000 + "k", "9" * 400])
+@pytest.mark.parametrize(
+    "text", ["1" * 8000, "1" * 8000 + "k", "0." + "1" * 90000, "R" * 5000, "1" + " " * 9000 + "k", "9" * 400]
+)
 def test_a_value_of_thousands_of_digits_is_refused_at_once(text):
     began = time.process_time()
     with pytest.raises(UnreadableValue):

@@ -20,7 +20,9 @@ BAD = {
 
 def spoil(path, body, which="PartTicked") -> None:
     with sqlite3.connect(path) as database:
-        number = database.execute("select number from events where body like '%part_ticked%' order by number").fetchall()[1][0]
+        number = database.execute(
+            "select number from events where body like '%part_ticked%' order by number"
+        ).fetchall()[1][0]
         database.execute("update events set body = ? where number = ?", (body, number))
 
 
@@ -51,7 +53,9 @@ def test_one_row_that_cannot_be_read_is_set_aside(shop, body):
     session.record(Note(text="and on it goes"))
     assert workshop.open(first).build.notes == ["kept", "and on it goes"]
     with sqlite3.connect(folder / "logbook.db") as database:
-        assert database.execute("select count(*) from events where body = ?", (body,)).fetchone() == (1,), "it is left as it is"
+        assert database.execute("select count(*) from events where body = ?", (body,)).fetchone() == (1,), (
+            "it is left as it is"
+        )
 
 
 def test_a_build_whose_beginning_is_gone_says_so_on_the_shelf(shop):

@@ -30,14 +30,21 @@ def read(qtbot):
 
 
 def reading(k: int) -> Finding:
-    task = Task(StepId.of(Stage.WAKE, f"TP{k}"), Stage.WAKE, Wants.READING, "t", target=f"TP{k}", quantity="voltage", unit="V")
-    return Finding(task, True, Verdict.IN, reading=Measured(4.5, 0.01, "V"), window=Window(f"TP{k}", "voltage", "V", 4.5, 4.0, 5.0))
+    task = Task(
+        StepId.of(Stage.WAKE, f"TP{k}"), Stage.WAKE, Wants.READING, "t", target=f"TP{k}", quantity="voltage", unit="V"
+    )
+    return Finding(
+        task, True, Verdict.IN, reading=Measured(4.5, 0.01, "V"), window=Window(f"TP{k}", "voltage", "V", 4.5, 4.0, 5.0)
+    )
 
 
 def test_a_long_sheet_runs_on_and_loses_nothing(gorsefire, tmp_path, read):
     long = " ".join(f"word{k}" for k in range(400))
     build = fold("b", [Event(id="n", build="b", at=datetime(2026, 1, 1, tzinfo=UTC), body=Note(text=long))])
-    changed = tuple(Change(f"R{k}", "1k", "2k2", f"reason number {k} because the first was too small for what it has to do") for k in range(12))
+    changed = tuple(
+        Change(f"R{k}", "1k", "2k2", f"reason number {k} because the first was too small for what it has to do")
+        for k in range(12)
+    )
     sheet = Sheet(replace(gorsefire, changes=changed), build, tuple(reading(k) for k in range(160)))
     write_pdf(sheet, tmp_path / "s.pdf")
     pages = read(tmp_path / "s.pdf")
@@ -51,7 +58,9 @@ def test_a_long_sheet_runs_on_and_loses_nothing(gorsefire, tmp_path, read):
 
 
 def test_marks_in_names_stand_for_themselves(gorsefire, tmp_path, read):
-    info = gorsefire.info.model_copy(update={"kit": gorsefire.info.kit.model_copy(update={"name": "<b>&amp; <img src='/x'/>"})})
+    info = gorsefire.info.model_copy(
+        update={"kit": gorsefire.info.kit.model_copy(update={"name": "<b>&amp; <img src='/x'/>"})}
+    )
     write_pdf(Sheet(replace(gorsefire, info=info), Build("b", serial="001"), ()), tmp_path / "s.pdf")
     assert "<b>&amp; <img src='/x'/> 001" in read(tmp_path / "s.pdf")[0]
 
@@ -63,7 +72,12 @@ def test_the_review_asks_everything_in_full(gorsefire, tmp_path, read, qtbot):
 
     picture = QImage(400, 300, QImage.Format.Format_RGB32)
     picture.save(str(tmp_path / "j.png"))
-    build = Build("b", serial="001", heats={f"R{k}": 2 for k in range(1, 60)}, photos=[PhotoKept(file="j.png", step="", says="left " * 40)] * 5)
+    build = Build(
+        "b",
+        serial="001",
+        heats={f"R{k}": 2 for k in range(1, 60)},
+        photos=[PhotoKept(file="j.png", step="", says="left " * 40)] * 5,
+    )
     write_review(gorsefire, build, tmp_path, tmp_path / "r.pdf")
     said = " ".join(" ".join(read(tmp_path / "r.pdf")).split())
     for asked in questions(gorsefire, build):

@@ -32,7 +32,9 @@ def test_as_meant_wants_every_reading(gorsefire, found, overall):
 
 
 def test_what_the_verdict_stands_on_is_told(gorsefire):
-    told = Sheet(gorsefire, Build("b"), (point("TP1"), point("TP2", Verdict.NEAR), point("TP3", Verdict.NOT_TAKEN))).told
+    told = Sheet(
+        gorsefire, Build("b"), (point("TP1"), point("TP2", Verdict.NEAR), point("TP3", Verdict.NOT_TAKEN))
+    ).told
     assert told == (
         "Readings taken: Wake 2 of 3. 1 lies too close to the edge of their window to tell. This kit asks for none in Set and Prove."
     )

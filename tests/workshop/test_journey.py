@@ -26,7 +26,9 @@ WRONG = {
 }
 
 
-@pytest.mark.parametrize("seed", [*range(12), 16, *(pytest.param(k, marks=pytest.mark.long) for k in (12, 13, 14, 15, 17, 18, 19))])
+@pytest.mark.parametrize(
+    "seed", [*range(12), 16, *(pytest.param(k, marks=pytest.mark.long) for k in (12, 13, 14, 15, 17, 18, 19))]
+)
 def test_twenty_hidden_units(bench, seed):
     wrong, stage, place = WRONG.get(seed, (None, None, ""))
     session = bench(seed, wrong)

@@ -63,7 +63,9 @@ def kit(tmp_path, gorsefire):
     (folder / "circuit.cir").write_text(circuit)
     bom = (folder / "bom.csv").read_text().rstrip().splitlines()
     rv1 = next(line for line in bom if line.startswith("RV1,"))
-    (folder / "bom.csv").write_text("\n".join([*bom, rv1.replace("RV1,", "RV2,", 1).replace(rv1.split(",")[2], "10k", 1)]) + "\n")
+    (folder / "bom.csv").write_text(
+        "\n".join([*bom, rv1.replace("RV1,", "RV2,", 1).replace(rv1.split(",")[2], "10k", 1)]) + "\n"
+    )
     return read_kit(folder)
 
 

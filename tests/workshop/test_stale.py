@@ -13,7 +13,9 @@ def test_a_reading_is_not_judged_by_a_stale_window(bench):
     """The windows were worked out before a part was measured: a reading taken after it waits for the new ones."""
     session = bench(3, kind="typed")
     line(session, "stage wake")
-    session.adopt(Answer(session.question(Stage.WAKE), Solved({("TP1", "voltage"): Window("TP1", "voltage", "V", 1.0, 0.9, 1.1)})))
+    session.adopt(
+        Answer(session.question(Stage.WAKE), Solved({("TP1", "voltage"): Window("TP1", "voltage", "V", 1.0, 0.9, 1.1)}))
+    )
     line(session, "r3 39.1k")
     assert line(session, "tp1 8.5").words == "TP1 reads 8.5\u202fV."
     taken = session.build.latest("TP1")
@@ -59,7 +61,10 @@ def test_a_list_that_differs_from_its_netlist_is_an_error(tmp_path, factor, wron
     name, value = next((w[0], w[3]) for w in (row.split() for row in text.splitlines()) if len(w) == 4 and w[0] in refs)
     from nuvlo.circuit.number import spice_number
 
-    changed = "\n".join(f"{row.rsplit(' ', 1)[0]} {spice_number(value) * factor:.9g}" if row.split()[:1] == [name] else row for row in text.splitlines())
+    changed = "\n".join(
+        f"{row.rsplit(' ', 1)[0]} {spice_number(value) * factor:.9g}" if row.split()[:1] == [name] else row
+        for row in text.splitlines()
+    )
     (folder / "circuit.cir").write_text(changed + "\n")
     found = errors(check_kit(folder)[1])
     assert bool(found) == wrong, found

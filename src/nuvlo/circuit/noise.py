@@ -25,8 +25,6 @@ class Noise:
     parts: dict[str, Array]
 
 
-
-
 def noise(point: OperatingPoint, source: str, node: str, frequency: Array, weighting: str | None = None) -> Noise:
     """Noise at ``node`` and referred to ``source``, over the band ``frequency`` (F,) Hz; ``weighting`` is "A" or None.
 

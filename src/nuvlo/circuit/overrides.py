@@ -54,7 +54,9 @@ def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
         for turn in _turns(element.name, overrides) if letters else ():
             if not turn.fits(element.kind):
                 raise NetlistError(
-                    Problem(f"'{turn.legs}' are not the legs of '{element.name}'.", f"Write {letters} in another order.")
+                    Problem(
+                        f"'{turn.legs}' are not the legs of '{element.name}'.", f"Write {letters} in another order."
+                    )
                 )
             moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3:]
             extra.append(

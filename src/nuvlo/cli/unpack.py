@@ -140,8 +140,6 @@ def _measurements(path: Path, kit: Any) -> tuple[dict[str, list[Measured]], dict
     return read_measured(path, kit, surplus), surplus
 
 
-
-
 def _match(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.files.tables import Fields, read_table, text_of

@@ -72,7 +72,13 @@ def about(kit: Kit, refs: Iterable[str]) -> list[LookAlike]:
 def _reasons(a: Part, b: Part) -> Iterator[tuple[int, str, str]]:
     if a.value is not None and b.value is not None and a.unit == b.unit:
         yield from _values(a, b)
-    elif kind_of(a.kind).body_alike and kind_of(b.kind).body_alike and a.package == b.package and a.text != b.text and a.package:
+    elif (
+        kind_of(a.kind).body_alike
+        and kind_of(b.kind).body_alike
+        and a.package == b.package
+        and a.text != b.text
+        and a.package
+    ):
         same = "" if a.kind == b.kind else f": a {a.kind} and a {b.kind}"
         yield 2, f"the same body ({a.package}){same}", f"read the print: {a.text} or {b.text}"
 

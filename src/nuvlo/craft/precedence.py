@@ -88,8 +88,6 @@ class Plan:
         return any(p.kind == "case" for p in self.kit.parts.values())
 
 
-
-
 def has_value(part: Part) -> bool:
     """Whether it can be the wrong one of several that look alike."""
     return bool(part.unit) or kind_of(part.kind).typed

@@ -34,7 +34,12 @@ class Entry(QLineEdit):
         self._at = len(self.recalled)
 
     def event(self, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Tab and self.text():
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() == Qt.Key.Key_Tab
+            and self.text()
+        ):
             self.complete.emit()
             return True
         return super().event(event)

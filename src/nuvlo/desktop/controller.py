@@ -116,7 +116,11 @@ class Controller(QObject):
             return
         session = self.session
         if session is None:
-            waiting = "The workshop is still opening." if self.workshop is None else "Take a build in hand first: pick one on the shelf."
+            waiting = (
+                "The workshop is still opening."
+                if self.workshop is None
+                else "Take a build in hand first: pick one on the shelf."
+            )
             self.replied.emit(waiting, False)
             return
         self._given_up = None
@@ -125,7 +129,9 @@ class Controller(QObject):
             outcome = begin(session, command)
             return outcome, session.snapshot().made_ready()
 
-        self.jobs.start(LOG, log, lambda value, error: self._begun(session, command, value, error), build=session.build.id)
+        self.jobs.start(
+            LOG, log, lambda value, error: self._begun(session, command, value, error), build=session.build.id
+        )
 
     def _begun(self, session: Session, command: Command, value: Any, error: NuvloError | None) -> None:
         if error is None and isinstance(value[0], Work):

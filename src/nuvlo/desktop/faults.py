@@ -26,7 +26,9 @@ def watch(tell: Callable[[BaseException], None]) -> None:
     path = log_path()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handler: logging.Handler = RotatingFileHandler(path, maxBytes=LARGEST, backupCount=KEPT, encoding="utf-8", delay=True)
+        handler: logging.Handler = RotatingFileHandler(
+            path, maxBytes=LARGEST, backupCount=KEPT, encoding="utf-8", delay=True
+        )
     except OSError:
         handler = logging.StreamHandler(sys.stderr)
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))

@@ -16,7 +16,11 @@ from nuvlo.progress import Progress, Stopped, under
 
 Then = Callable[[Any, NuvloError | None], None]
 STOPS = "Esc stops it"
-LOG, MODEL, PAPER = "log", "model", "paper"  # a thread each: events keep their order, and a solve never holds up the log
+LOG, MODEL, PAPER = (
+    "log",
+    "model",
+    "paper",
+)  # a thread each: events keep their order, and a solve never holds up the log
 
 
 class State(StrEnum):
@@ -32,7 +36,9 @@ class State(StrEnum):
 class Job:
     """One piece of work. ``words`` say what it is while it may be stopped; ``build`` is the one it was begun for, if any."""
 
-    def __init__(self, work: Callable[[], Any], then: Then, words: str, build: str | None, says: Callable[[str], None]) -> None:
+    def __init__(
+        self, work: Callable[[], Any], then: Then, words: str, build: str | None, says: Callable[[str], None]
+    ) -> None:
         self.work, self.then, self.words, self.build = work, then, words, build
         self.state = State.WAITING
         self.progress = Progress(says)

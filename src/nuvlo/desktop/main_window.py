@@ -420,5 +420,3 @@ def _closing(shown: Snapshot) -> tuple[str, str]:
     if shown.stage is Stage.HAND_OVER:
         return "All done", f"{shown.kit.name} {shown.build.serial}: {shown.sheet().overall}. The sheet is written."
     return f"{shown.stage.label} is finished", "Pick another stage on the path, or type its name after 'stage'."
-
-

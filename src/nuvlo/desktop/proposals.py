@@ -41,7 +41,12 @@ class ProposalList(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_proposals(
-        self, proposals: Sequence[Proposal], value_units: Mapping[str, str], aims: Sequence[Aim], chosen: int = -1, printed: Proposal | None = None
+        self,
+        proposals: Sequence[Proposal],
+        value_units: Mapping[str, str],
+        aims: Sequence[Aim],
+        chosen: int = -1,
+        printed: Proposal | None = None,
     ) -> None:
         """Show ``proposals`` numbered, and what is ``printed`` first; results that have words, wanted ones before others."""
         told = sorted((a for a in aims if a.says), key=lambda a: not a.wanted)

@@ -193,7 +193,9 @@ class KitCard(CardView):
         row.setSpacing(8)
         self.typed, self.simulated = QPushButton("Begin"), QPushButton("Practise")
         self.typed.setToolTip("Begin a build: you measure, and type what your meter shows.")
-        self.simulated.setToolTip("Begin a build on the simulated bench: a unit with values of its own, and a meter to read it.")
+        self.simulated.setToolTip(
+            "Begin a build on the simulated bench: a unit with values of its own, and a meter to read it."
+        )
         for button, simulated in ((self.typed, False), (self.simulated, True)):
             button.setObjectName("quiet")
             button.clicked.connect(lambda _=False, s=simulated: self.begun.emit(cover, s))
@@ -265,7 +267,12 @@ class ShelfView(QScrollArea):
         head.addWidget(self.open_button)
         column.addLayout(head)
         self.cards = []
-        self._section(column, "In hand", shelf.in_hand, "Nothing is in hand. Begin one of the kits below, or drop a parts list on this window.")
+        self._section(
+            column,
+            "In hand",
+            shelf.in_hand,
+            "Nothing is in hand. Begin one of the kits below, or drop a parts list on this window.",
+        )
         if shelf.finished:
             self._section(column, "Finished", shelf.finished, "")
         column.addWidget(label("Kits", 11, "faint", bold=True))

@@ -22,8 +22,6 @@ if TYPE_CHECKING:
 FIRST_SEED = 101  # of units that are begun for practice
 
 
-
-
 class Toolbox:
     """The tools of one window. Each method carries out what is typed after its word."""
 
@@ -48,7 +46,9 @@ class Toolbox:
     def _say(self, words: str, good: bool) -> None:
         self.window.bench_line.say(words, good)
 
-    def _answer(self, words: str, job: Callable[[], Any], tool: Callable[[], QWidget], after: str = "Esc returns to the stage.") -> None:
+    def _answer(
+        self, words: str, job: Callable[[], Any], tool: Callable[[], QWidget], after: str = "Esc returns to the stage."
+    ) -> None:
         """Work something out, then show it in a tool of its own."""
 
         def show(found: Any) -> None:
@@ -72,10 +72,15 @@ class Toolbox:
         def show(found: Shelf) -> None:
             self.shelf = found
             self.window.shelf.show_shelf(workshop.places.folder.name, found)
-            known = {f"{c.kit} {c.serial}": c.step or c.verdict for c in found.cards} | {k.name: k.family for k in found.kits}
+            known = {f"{c.kit} {c.serial}": c.step or c.verdict for c in found.cards} | {
+                k.name: k.family for k in found.kits
+            }
             if self.window.controller.shown is None:
                 self.window.bench_line.use(None, known)
-                self._say(f"{len(found.in_hand)} in hand, {len(found.finished)} finished, {len(found.kits)} kits within reach.", True)
+                self._say(
+                    f"{len(found.in_hand)} in hand, {len(found.finished)} finished, {len(found.kits)} kits within reach.",
+                    True,
+                )
 
         self.window.controller.jobs.start(LOG, lambda: shelf(workshop), then_or_say(show, self._say))
 
@@ -92,12 +97,17 @@ class Toolbox:
 
         begun = sum(c.kit == cover.name for c in self.shelf.cards) if self.shelf else 0
         bench = f"simulated:{FIRST_SEED + begun}" if simulated else "typed"
-        self.window.controller.take_in_hand(lambda workshop: workshop.start(read_kit(cover.folder), bench=bench), "Reading the kit")
+        self.window.controller.take_in_hand(
+            lambda workshop: workshop.start(read_kit(cover.folder), bench=bench), "Reading the kit"
+        )
 
     def pick_file(self) -> None:
         """Let the builder pick a kit folder, its zip or a parts list."""
         chosen, _ = QFileDialog.getOpenFileName(
-            self.window, "Open a kit or a parts list", "", "Kits and parts lists (*.zip *.csv *.tsv *.txt *.xlsx *.toml);;All (*)"
+            self.window,
+            "Open a kit or a parts list",
+            "",
+            "Kits and parts lists (*.zip *.csv *.tsv *.txt *.xlsx *.toml);;All (*)",
         )
         if chosen:
             path = Path(chosen)
@@ -136,7 +146,9 @@ class Toolbox:
         elif word.lower() in ("daylight", "lamp"):
             self.window.set_theme(word.lower())
         elif word.lower() == "help":
-            self._say("Type the name of a build or kit, 'begin' and a kit for another unit, or import and a file.", True)
+            self._say(
+                "Type the name of a build or kit, 'begin' and a kit for another unit, or import and a file.", True
+            )
         else:
             return self._pick_named(line)
         return True
@@ -241,7 +253,10 @@ class Toolbox:
             tool.show_answer(found[0])
             self.window.show_tool(tool)
             saved = found[1]
-            self._say(f"Written: {saved.name} and .csv in {saved.parent.name}/." if saved else "Esc returns to the stage.", True)
+            self._say(
+                f"Written: {saved.name} and .csv in {saved.parent.name}/." if saved else "Esc returns to the stage.",
+                True,
+            )
 
         self.window.controller.work("Laying out the evenings", job, show)
 

@@ -53,12 +53,22 @@ class Cover:
 def cover_of(folder: Path) -> Cover:
     """The cover of a kit folder."""
     try:
-        table = tomllib.loads((folder / "kit.toml").read_text(encoding="utf-8-sig")) if (folder / "kit.toml").exists() else {}
+        table = (
+            tomllib.loads((folder / "kit.toml").read_text(encoding="utf-8-sig"))
+            if (folder / "kit.toml").exists()
+            else {}
+        )
         rows = sum(1 for line in (folder / "bom.csv").read_text(encoding="utf-8-sig").splitlines() if line.strip(" ,;"))
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as bad:
         return Cover(folder, folder.name, problem=f"It cannot be read: {bad}.")
     about = table.get("kit", {})
-    return Cover(folder, str(about.get("name", folder.name)), str(about.get("family", "")), str(about.get("says", "")), max(0, rows - 1))
+    return Cover(
+        folder,
+        str(about.get("name", folder.name)),
+        str(about.get("family", "")),
+        str(about.get("says", "")),
+        max(0, rows - 1),
+    )
 
 
 def _unpacked(path: Path) -> Path:

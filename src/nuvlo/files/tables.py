@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
-from nuvlo.files.whole import bytes_of
+from nuvlo.files.whole import bytes_of, csv_rows
 from nuvlo.kit.board import Pad, Placement
 from nuvlo.kit.kinds import VALUED
 from nuvlo.kit.parts import PLACES, Part, Spread
@@ -19,20 +17,6 @@ from nuvlo.quantity import parse_value
 from nuvlo.quantity.tolerance import parse_tolerance
 
 Row = TypeVar("Row")
-
-
-
-
-
-
-
-
-
-
-
-
-
-
 
 
 class Fields:
@@ -61,8 +45,6 @@ class Fields:
         if text not in ("yes", "no"):
             raise ValueError(f"'{text}' is neither yes nor no")
         return text == "yes"
-
-
 
 
 def _spreads(text: str) -> tuple[Spread, ...]:
@@ -137,16 +119,18 @@ def read_table(
 ) -> tuple[list[tuple[int, Row]], list[Problem]]:
     """Rows with their line numbers, and every problem. ``columns`` must all stand in the heading line."""
     problems: list[Problem] = []
-    reader = csv.reader(io.StringIO(text))
-    heading = [h.strip() for h in next(reader, [])]
+    try:
+        (_, heading), *below = list(csv_rows(text, name)) or [(1, [])]
+    except NuvloError as bad:
+        return [], list(bad.problems)
+    heading = [h.strip() for h in heading]
     missing = [c for c in columns if c not in heading]
     if missing:
         remedy = f"The heading needs: {','.join(columns)}."
         return [], [Problem(f"column {', '.join(missing)} is missing.", remedy, name, 1, 1)]
     rows: list[tuple[int, Row]] = []
     lines = text.splitlines()
-    for cells in reader:
-        line = reader.line_num
+    for line, cells in below:
         if not any(c.strip() for c in cells):
             continue
         if len(cells) > len(heading):

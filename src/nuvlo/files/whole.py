@@ -5,18 +5,19 @@ The bounds are stated in ``docs/kit-format.md``.
 
 from __future__ import annotations
 
+import csv
+import io
 import os
 import shutil
 import uuid
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from nuvlo.problems import NuvloError, Problem
 
 MOST_BYTES = 8_000_000  # of one file that is read
 MOST_IN_ZIP, MOST_FILES = 64_000_000, 500  # bytes unpacked, and files
-MOST_CELL = 100_000  # characters of one field of a table
 
 
 def bytes_of(path: Path, folder: Path | None = None) -> bytes:
@@ -33,8 +34,22 @@ def bytes_of(path: Path, folder: Path | None = None) -> bytes:
     except OSError as bad:
         raise NuvloError(Problem(f"cannot be read: {bad.strerror}.", "Check its name and permissions.", name)) from bad
     if len(data) > MOST_BYTES:
-        raise NuvloError(Problem(f"is larger than {MOST_BYTES // 1_000_000} MB.", "Take out what does not belong there.", name))
+        raise NuvloError(
+            Problem(f"is larger than {MOST_BYTES // 1_000_000} MB.", "Take out what does not belong there.", name)
+        )
     return data
+
+
+def csv_rows(text: str, name: str) -> Iterator[tuple[int, list[str]]]:
+    """Each row of a CSV table with the number of its last line. Raises :class:`NuvloError` where a field is longer than
+    ``csv`` takes, or an old line ending stands within one."""
+    reader = csv.reader(io.StringIO(text))
+    try:
+        for cells in reader:
+            yield reader.line_num, cells
+    except csv.Error as bad:
+        remedy = "Look for a quotation mark that is not closed, and save it with plain line ends."
+        raise NuvloError(Problem(f"cannot be cut into fields: {bad}.", remedy, name, reader.line_num, 1)) from bad
 
 
 def unpack(path: Path, target: Path) -> None:
@@ -49,7 +64,10 @@ def unpack(path: Path, target: Path) -> None:
             if any(i.flag_bits & 1 for i in inside):
                 raise NuvloError(Problem("is encrypted.", "Unpack it first, and open its folder.", path.name))
             for one in inside:
-                if not (target / one.filename).resolve().is_relative_to(target.resolve()) or one.external_attr >> 28 == 0xA:
+                if (
+                    not (target / one.filename).resolve().is_relative_to(target.resolve())
+                    or one.external_attr >> 28 == 0xA
+                ):
                     raise NuvloError(Problem(f"'{one.filename}' in it leads out of it.", "Send it again.", path.name))
             archive.extractall(target)
     except (zipfile.BadZipFile, NotImplementedError, EOFError, ValueError) as bad:

@@ -18,7 +18,6 @@ class Placement:
     side: str
 
 
-
 @dataclass(frozen=True)
 class Pad:
     """One row of ``pads.csv``."""
@@ -29,8 +28,6 @@ class Pad:
     y_mm: float
     pad_mm: float
     net: str
-
-
 
 
 @dataclass(frozen=True)

@@ -22,8 +22,6 @@ class Spread:
 SURFACE = re.compile(r"\b(so|soic|sot|ssop|msop|tssop|qfn|melf|0[2468]0[1-9]|1206|1210)", re.IGNORECASE)
 
 
-
-
 FLAT_MM = 1.0  # surface-mount parts
 
 

@@ -37,7 +37,7 @@ def _as_builders_write(value: Any) -> Any:
     return value
 
 
-Value = Annotated[float, BeforeValidator(_as_builders_write)]
+Value = Annotated[float, BeforeValidator(_as_builders_write), Field(ge=-1e6, le=1e6)]  # volts, amperes, money
 
 
 class _Strict(BaseModel):
@@ -65,7 +65,7 @@ class Supply(_Strict):
     volts: Value
     tolerance: float = Field(0.05, ge=0, lt=1)
     current_limit: Value = 0.1
-    mains_hz: float = Field(0.0, ge=0)
+    mains_hz: float = Field(0.0, ge=0, le=1000)
     point: str | None = None
 
 
@@ -84,7 +84,7 @@ class Control(_Strict):
     name: str
     ref: str
     kind: Literal["pot", "trimmer"] = "pot"
-    travel_deg: float = Field(270.0, gt=0)
+    travel_deg: float = Field(270.0, gt=0, le=36_000)
     start: float = Field(0.5, ge=0, le=1)
 
 
@@ -220,10 +220,10 @@ class Prove(_Strict):
 
     source: str
     node: str
-    from_hz: float = Field(20.0, gt=0)
-    to_hz: float = Field(20000.0, gt=0)
+    from_hz: float = Field(20.0, gt=0, le=1e6)
+    to_hz: float = Field(20000.0, gt=0, le=1e6)
     points: int = Field(60, ge=2, le=2000)
-    reference_hz: float = Field(1000.0, gt=0)
+    reference_hz: float = Field(1000.0, gt=0, le=1e6)
     max_distortion: float = Field(0.01, gt=0, lt=0.2)
     stages: tuple[str, ...] = ()
     says: str = ""
@@ -261,8 +261,8 @@ class Craft(_Strict):
     says: str = ""
     minutes: float = Field(gt=0, le=600)
     wait_hours: float = Field(0.0, ge=0, le=1000)
-    open_minutes: float = Field(0.0, ge=0)
-    clamps: int = Field(0, ge=0)
+    open_minutes: float = Field(0.0, ge=0, le=1440)
+    clamps: int = Field(0, ge=0, le=100)
     after: tuple[str, ...] = ()
     holds_up: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()

@@ -133,7 +133,7 @@ class Fold:
     def __init__(self, build_id: str) -> None:
         self.build = Build(build_id)
         self._standing: list[ev.Event] = []
-        self._shelved: list[ev.Event] = []  # that a redo could bring back, the next one last
+        self._shelved: list[list[ev.Event]] = []  # entries that a redo could bring back, the next one last
         self._kept: list[tuple[int, Build]] = [(0, self.build)]  # states by how many events stand in them
         self._seen = 0
 
@@ -143,30 +143,47 @@ class Fold:
         for event in events:
             self._seen += 1
             if isinstance(event.body, ev.Undone):
-                at = next((k for k, e in enumerate(self._standing) if e.id == event.body.target), None)
-                if at is not None:
-                    self._shelved.append(self._standing.pop(at))
-                    back_to = at if back_to is None else min(at, back_to)
+                first = self._shelve(ev.entry_of(event.body.target))
+                if first is not None:
+                    back_to = first if back_to is None else min(first, back_to)
                 continue
             if isinstance(event.body, ev.Redone):
-                back = next((e for e in self._shelved if e.id == event.body.target), None)
+                entry = ev.entry_of(event.body.target)
+                back = next((block for block in self._shelved if ev.entry_of(block[0].id) == entry), None)
                 if back is None:
                     continue
                 self._shelved.remove(back)
-                event = back
-            elif not isinstance(event.body, ev.WindowKept):
-                self._shelved.clear()
-            self._standing.append(event)
-            if back_to is None:
-                build = self._take(build, event, len(self._standing))
+                standing = back
+            else:
+                if not isinstance(event.body, ev.WindowKept):
+                    self._shelved.clear()
+                standing = [event]
+            for one in standing:
+                self._standing.append(one)
+                if back_to is None:
+                    build = self._take(build, one, len(self._standing))
         if back_to is not None:
             build = self._again(back_to)
-        undoable = (e.id for e in reversed(self._standing) if not isinstance(e.body, ev.BuildStarted | ev.WindowKept | ev.Unread))
+        undoable = (
+            e.id
+            for e in reversed(self._standing)
+            if not isinstance(e.body, ev.BuildStarted | ev.WindowKept | ev.Unread)
+        )
         build.can_undo = next(undoable, None)
-        build.can_redo = self._shelved[-1].id if self._shelved else None
+        build.can_redo = self._shelved[-1][-1].id if self._shelved else None
         build.events = self._seen
         self.build = build
         return build
+
+    def _shelve(self, entry: str) -> int | None:
+        """Take all events of an entry out; the place of the first of them, None where none stands."""
+        places = [k for k, e in enumerate(self._standing) if ev.entry_of(e.id) == entry]
+        if not places:
+            return None
+        self._shelved.append([self._standing[k] for k in places])
+        for k in reversed(places):
+            del self._standing[k]
+        return places[0]
 
     def _take(self, build: Build, event: ev.Event, number: int) -> Build:
         _apply(build, event)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import uuid
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -231,14 +232,14 @@ class Exported(_Body):
 
 
 class Undone(_Body):
-    """The event ``target`` no longer counts."""
+    """The entry that the event ``target`` is part of no longer counts."""
 
     kind: Literal["undone"] = "undone"
     target: str
 
 
 class Redone(_Body):
-    """The undone event ``target`` counts again."""
+    """The undone entry that ``target`` is part of counts again."""
 
     kind: Literal["redone"] = "redone"
     target: str
@@ -250,6 +251,20 @@ Body = Annotated[
     Field(discriminator="kind"),
 ]  # fmt: skip
 BODY: TypeAdapter[Body] = TypeAdapter(Body)
+
+
+ENTRY = 28  # characters of an event's id that all events of one entry share
+
+
+def new_ids(count: int) -> list[str]:
+    """Ids for the events of one entry: what one line brought about is taken back together."""
+    entry = uuid.uuid4().hex[:ENTRY]
+    return [f"{entry}{k:04x}" for k in range(count)]
+
+
+def entry_of(event_id: str) -> str:
+    """The entry that an event is part of."""
+    return event_id[:ENTRY]
 
 
 def as_text(body: Body) -> str:

@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DatabaseError, DBAPIError
 
 from nuvlo.logbook.build import Build, fold
-from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text
+from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text, new_ids
 from nuvlo.logbook.projections import Card
 from nuvlo.problems import NuvloError, Problem
 
@@ -83,7 +83,11 @@ class Logbook:
         if version == VERSION or self.read_only:
             return
         with self._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-            if there and self.path is not None and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar():
+            if (
+                there
+                and self.path is not None
+                and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar()
+            ):
                 beside = self.path.with_name(f"{self.path.name}.before-{datetime.now():%Y%m%d-%H%M%S}")
                 connection.exec_driver_sql("VACUUM INTO ?", (str(beside),))
             connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
@@ -114,7 +118,10 @@ class Logbook:
                 remedy = "Make its folder writable to go on building."
             raise LogbookError(Problem("this workshop can be viewed but not changed.", remedy, self.name))
         now = datetime.now(UTC)
-        made = tuple(Event(id=uuid.uuid4().hex, build=build_id, at=now, body=body) for body in bodies)
+        made = tuple(
+            Event(id=new, build=build_id, at=now, body=body)
+            for new, body in zip(new_ids(len(bodies)), bodies, strict=True)
+        )
         rows = [
             {"id": e.id, "build": build_id, "at": now.isoformat(), "body": as_text(body)}
             for e, body in zip(made, bodies, strict=True)

@@ -50,7 +50,9 @@ def amount(text: str, names: Mapping[str, object]) -> float | Array:
 
 def _named(names: Mapping[str, object], name: str) -> object:
     if name not in names:
-        raise NuvloError(Problem(f"'{name}' is neither an input nor a result.", f"Known here: {', '.join(names) or 'none'}."))
+        raise NuvloError(
+            Problem(f"'{name}' is neither an input nor a result.", f"Known here: {', '.join(names) or 'none'}.")
+        )
     return names[name]
 
 

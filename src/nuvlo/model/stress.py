@@ -64,7 +64,11 @@ def _stresses(kit: Kit, rippling: dict[str, float]) -> dict[str, Stress]:
     out = {}
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
-        if element is None or element.startswith("x") or (part.unit not in ("Ω", "F") and not kind_of(part.kind).forward):
+        if (
+            element is None
+            or element.startswith("x")
+            or (part.unit not in ("Ω", "F") and not kind_of(part.kind).forward)
+        ):
             continue
         a, b = circuit.element(element).nodes[:2]
         across = abs((point.x[a, 0] if a >= 0 else 0.0) - (point.x[b, 0] if b >= 0 else 0.0))

@@ -106,7 +106,10 @@ class WorkingModel:
         name = self.kit.position_of(trim.trimmer)
 
         def error(position: Array) -> Array:
-            return operating_point(self.circuit, {**values, name: position}).voltage(watched.node, watched.reference) - reading
+            return (
+                operating_point(self.circuit, {**values, name: position}).voltage(watched.node, watched.reference)
+                - reading
+            )
 
         low, high = np.zeros(self.members), np.ones(self.members)
         f_low, f_high = error(low), error(high)
@@ -213,7 +216,9 @@ class WorkingModel:
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
         watched = self.kit.point(trim.watch)
-        volts = operating_point(self.circuit, spread).voltage(watched.node, watched.reference).reshape(members, positions)
+        volts = (
+            operating_point(self.circuit, spread).voltage(watched.node, watched.reference).reshape(members, positions)
+        )
         return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
 
     def compare(self, choice_id: str) -> list[Comparison]:

@@ -24,7 +24,11 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
     kit, build = sheet.kit, sheet.build
     title = f"{kit.name} {build.serial}"
     pieces: list[Flowable] = [
-        paper.beside(words(title, paper.TITLE, face=BOLD), words(f"This unit is {sheet.overall}.", 11, SLATE, BOLD, right=True), 0.5),
+        paper.beside(
+            words(title, paper.TITLE, face=BOLD),
+            words(f"This unit is {sheet.overall}.", 11, SLATE, BOLD, right=True),
+            0.5,
+        ),
         words(sheet.told, colour=FAINT),
         gap(4),
     ]
@@ -41,7 +45,11 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
     pieces += [words(line) for line in said if line]
     pieces.append(gap(6))
     if build.curves:
-        pieces += [_Curve(build.curves[-1], band), words("Response: line measured, band expected of a good unit.", 7, FAINT), gap(6)]
+        pieces += [
+            _Curve(build.curves[-1], band),
+            words("Response: line measured, band expected of a good unit.", 7, FAINT),
+            gap(6),
+        ]
     widths = [share * paper.WIDTH for share in (0.17, 0.15, 0.15, 0.28, 0.25)]
     pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), sheet.rows, widths, mono=(2, 3)))
     if build.notes:
@@ -90,7 +98,10 @@ class _Curve(Flowable):  # type: ignore[misc]
                 c.line(x, bottom, x, self._place(f, self.high)[1])
                 c.drawCentredString(x, bottom - 9, format_value(float(f), "Hz", 2))
         if self.band is not None:
-            edge = [*zip(self.band.frequency, self.band.low, strict=True), *zip(self.band.frequency[::-1], self.band.high[::-1], strict=True)]
+            edge = [
+                *zip(self.band.frequency, self.band.low, strict=True),
+                *zip(self.band.frequency[::-1], self.band.high[::-1], strict=True),
+            ]
             c.setFillColor(BAND)
             c.drawPath(self._path(edge, close=True), stroke=0, fill=1)
         c.setStrokeColor(COPPER)

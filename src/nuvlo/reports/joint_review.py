@@ -31,7 +31,11 @@ def questions(kit: Kit, build: Build) -> list[str]:
     ]
     near = sorted((b for b in bends(kit) if b.near), key=lambda b: b.clearance_mm)[:CLOSEST]
     asked += [f"{b.ref}.{b.pin} and {b.near} lie {b.clearance_mm:.1f} mm apart: clear of each other?" for b in near]
-    asked += [f"{joint} was marked {mark} and put right, or was it?" for joint, mark in build.joints.items() if mark in (*BAD, GOOD)]
+    asked += [
+        f"{joint} was marked {mark} and put right, or was it?"
+        for joint, mark in build.joints.items()
+        if mark in (*BAD, GOOD)
+    ]
     often = [f"{ref} ({n})" for ref, n in build.heats.items() if n > 1]
     asked += [f"Heated more than once: {', '.join(often)}. Are their pads still down?"] if often else []
     return asked
@@ -42,7 +46,10 @@ def write_review(kit: Kit, build: Build, pictures: Path, path: Path) -> None:
     pieces: list[Flowable] = [
         words(f"{kit.name} {build.serial}: review before the lid goes on", 15, face=BOLD),
         gap(4),
-        words("For someone who has not soldered it. Solder side, mirrored as it lies in the hand; at 1:1 where it fits.", colour=FAINT),
+        words(
+            "For someone who has not soldered it. Solder side, mirrored as it lies in the hand; at 1:1 where it fits.",
+            colour=FAINT,
+        ),
         gap(6),
     ]
     if kit.board is not None:
@@ -61,7 +68,10 @@ def write_review(kit: Kit, build: Build, pictures: Path, path: Path) -> None:
 
 def _asked(question: str) -> Flowable:
     """A question with a box for yes and one for no."""
-    row = Table([["", words("yes", 7, FAINT), "", words("no", 7, FAINT), words(question)]], colWidths=[9, 24, 9, 22, paper.WIDTH - 64])
+    row = Table(
+        [["", words("yes", 7, FAINT), "", words("no", 7, FAINT), words(question)]],
+        colWidths=[9, 24, 9, 22, paper.WIDTH - 64],
+    )
     row.setStyle(
         TableStyle([
             ("BOX", (0, 0), (0, 0), 0.8, INK), ("BOX", (2, 0), (2, 0), 0.8, INK), ("VALIGN", (0, 0), (-1, -1), "TOP"),

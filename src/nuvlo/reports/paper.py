@@ -37,7 +37,9 @@ def faces() -> None:
         pdfmetrics.registerFont(TTFont(face, str(FONTS / f"{face}.ttf")))
 
 
-def words(text: str, size: float = BODY, colour: HexColor = INK, face: str = WORDS, *, right: bool = False) -> Paragraph:
+def words(
+    text: str, size: float = BODY, colour: HexColor = INK, face: str = WORDS, *, right: bool = False
+) -> Paragraph:
     """Plain words, as many lines as they need. Marks in them stand for themselves."""
     faces()
     style = ParagraphStyle(
@@ -51,7 +53,9 @@ def gap(points: float) -> Spacer:
     return Spacer(0, points)
 
 
-def table(heading: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequence[float], mono: Sequence[int] = ()) -> Table:
+def table(
+    heading: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequence[float], mono: Sequence[int] = ()
+) -> Table:
     """Rows under a heading that is repeated on every page; columns ``mono`` are set as values. Widths in pt."""
     head = [words(h, 8.0, FAINT, BOLD) for h in heading]
     body = [[words(cell, 7.6, face=VALUES if k in mono else WORDS) for k, cell in enumerate(row)] for row in rows]
@@ -68,7 +72,15 @@ def table(heading: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequenc
 def beside(left: Flowable, right: Flowable, share: float = 0.6) -> Table:
     """Two things side by side; ``share`` of the width is the left one's."""
     out = Table([[left, right]], colWidths=[share * WIDTH, (1 - share) * WIDTH])
-    out.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "BOTTOM"), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0)]))
+    out.setStyle(
+        TableStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "BOTTOM"),
+                ("LEFTPADDING", (0, 0), (-1, -1), 0),
+                ("RIGHTPADDING", (0, 0), (-1, -1), 0),
+            ]
+        )
+    )
     return out
 
 

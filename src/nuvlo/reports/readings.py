@@ -25,7 +25,9 @@ def write_readings(kit: Kit, build: Build, path: Path) -> None:
         for ref, values in build.measured.items():
             for m in values:
                 quantity = QUANTITIES.get(m.unit, "value")
-                writer.writerow([_guarded(ref), quantity, _number(m.value), m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""])
+                writer.writerow(
+                    [_guarded(ref), quantity, _number(m.value), m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""]
+                )
         for r in build.readings:
             writer.writerow(
                 [_guarded(r.point), r.quantity, _number(r.measured.value), r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,

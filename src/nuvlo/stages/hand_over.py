@@ -85,6 +85,8 @@ class Sheet:
         unasked = [stage.label for stage in (Stage.WAKE, Stage.SET, Stage.PROVE) if stage not in self.asked]
         near = sum(f.verdict is Verdict.NEAR for f in self.findings)
         said = [f"Readings taken: {', '.join(measured)}."] if measured else []
-        said += [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of their window to tell."] if near else []
+        said += (
+            [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of their window to tell."] if near else []
+        )
         said += [f"This kit asks for none in {' and '.join(unasked)}."] if unasked else []
         return " ".join(said)

@@ -48,7 +48,8 @@ def ask(asked: Asked) -> Solved:
 def proved(band: Band, proof: Proof | None, reference_hz: float) -> Proved:
     """The answer that a band and a judged sweep make: with the window of the gain at ``reference_hz``."""
     low, nominal, high = (
-        float(np.interp(np.log(reference_hz), np.log(band.frequency), edge)) for edge in (band.low, band.nominal, band.high)
+        float(np.interp(np.log(reference_hz), np.log(band.frequency), edge))
+        for edge in (band.low, band.nominal, band.high)
     )
     return Proved({("gain", "gain"): Window("gain", "gain", "dB", nominal, low, high)}, "", band, proof)
 
@@ -57,7 +58,9 @@ def gain_finding(build: Build, solved: Solved) -> Finding | None:
     """The gain as swept or typed, against the band; None before there is one."""
     if build.latest("gain", "gain") is None:
         return None
-    task = Task(StepId.of(Stage.PROVE, "gain"), Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB")
+    task = Task(
+        StepId.of(Stage.PROVE, "gain"), Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB"
+    )
     return finding(task, build, solved.windows)
 
 
@@ -89,12 +92,18 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         return []
     title = f"Sweep {format_value(prove.from_hz, 'Hz')} to {format_value(prove.to_hz, 'Hz')}"
     return [
-        Task(StepId.of(Stage.PROVE, "sweep"), Stage.PROVE, Wants.SWEEP, title, prove.says, "response", "gain", "dB", nodes=(prove.node,))
+        Task(
+            StepId.of(Stage.PROVE, "sweep"),
+            Stage.PROVE,
+            Wants.SWEEP,
+            title,
+            prove.says,
+            "response",
+            "gain",
+            "dB",
+            nodes=(prove.node,),
+        )
     ]
-
-
-
-
 
 
 def judge_curve(curve: CurveTaken, band: Band, reference_hz: float) -> Proof:

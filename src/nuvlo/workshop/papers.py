@@ -43,7 +43,9 @@ def write_shopping_list(session: Session) -> Path:
     """Write what boxes seldom hold and what is missing, with costs. Raises :class:`Refused` as :func:`write_sheet`."""
     lines = [
         f"{what}{f'  {cost:.2f}' if cost is not None else ''}"
-        for what, cost in shopping_list(session.kit, session.build.marks, taken(session.build.stances, "wires") == "posts")
+        for what, cost in shopping_list(
+            session.kit, session.build.marks, taken(session.build.stances, "wires") == "posts"
+        )
     ]
     return _write_text(session, "shopping", "\n".join(lines) + "\n")
 

@@ -50,7 +50,9 @@ class Session:
     The log is written by :meth:`record` alone, on the thread of whoever carries out commands.
     """
 
-    def __init__(self, log: Log, places: Places, bench_of: BenchOf, kit: Kit, build_id: str, events: list[Event]) -> None:
+    def __init__(
+        self, log: Log, places: Places, bench_of: BenchOf, kit: Kit, build_id: str, events: list[Event]
+    ) -> None:
         self.log, self.places, self._bench_of = log, places, bench_of
         self._fold = Fold(build_id)
         self.build = self._fold.add(events)

@@ -101,7 +101,9 @@ class Snapshot:
         """What is known of each task of ``stage``."""
         if stage not in self._found:
             answer = self.solved(stage)
-            self._found[stage] = tuple(findings(stage, self.kit, self.build, answer, answer is not None and self.fresh(stage)))
+            self._found[stage] = tuple(
+                findings(stage, self.kit, self.build, answer, answer is not None and self.fresh(stage))
+            )
         return self._found[stage]
 
     def gain(self) -> Finding | None:
@@ -184,7 +186,9 @@ class Snapshot:
                 until = self.build.begun_at[step] + timedelta(minutes=one.open_minutes)
                 out.append(Running(f"{one.title}: glue open", until, open=True))
         for step, (title, until) in still_drying(self.kit, self.build, self.at).items():
-            waits_for_it = frozenset({Stage.FIT, Stage.WAKE}) if not step.does(Stage.FIT, "craft") else frozenset({Stage.FIT})
+            waits_for_it = (
+                frozenset({Stage.FIT, Stage.WAKE}) if not step.does(Stage.FIT, "craft") else frozenset({Stage.FIT})
+            )
             out.append(Running(f"{title}: ready in", until, stages=waits_for_it))
         return [r for r in out if r.until > self.at]
 
@@ -193,7 +197,9 @@ class Snapshot:
         build, now = self.build, self.now()
         unread = ""
         if build.unread:
-            many = "1 entry of this build cannot" if build.unread == 1 else f"{build.unread} entries of this build cannot"
+            many = (
+                "1 entry of this build cannot" if build.unread == 1 else f"{build.unread} entries of this build cannot"
+            )
             unread = f"{many} be read by this Nuvlo; left as it is, and not counted. "
         if build.last_at is None or build.events < 2:
             return unread

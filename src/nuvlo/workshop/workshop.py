@@ -70,7 +70,9 @@ class Workshop:
         try:
             folder_whole(folder, lambda there: (there / "bom.csv").write_text(listed, encoding="utf-8"))
         except OSError as bad:
-            raise NuvloError(Problem(f"'{name}' cannot be kept: {bad.strerror}.", "Take a shorter name, or free some space.")) from bad
+            raise NuvloError(
+                Problem(f"'{name}' cannot be kept: {bad.strerror}.", "Take a shorter name, or free some space.")
+            ) from bad
         return self.start(read_kit(folder))
 
     def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:

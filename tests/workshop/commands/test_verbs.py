@@ -26,7 +26,9 @@ def test_its_example_is_understood_as_it(gorsefire, verb):
 
 @pytest.mark.parametrize("verb", ROWS, ids=lambda v: v.name)
 def test_it_is_handled_in_one_place(verb):
-    assert (verb.does is None) == (verb.name in HANDLES) or verb.name == "what", "'what' asks for bands where nothing is said"
+    assert (verb.does is None) == (verb.name in HANDLES) or verb.name == "what", (
+        "'what' asks for bands where nothing is said"
+    )
 
 
 def test_handles_and_keys_speak_of_rows_only():
@@ -59,7 +61,9 @@ def test_one_that_wants_words_asks_for_them_with_an_example(gorsefire, verb):
 def test_it_is_said_plainly(verb):
     assert verb.says[0].isupper()
     assert verb.says.endswith(".")
-    assert verb.stages == EVERY or verb.button or verb.name in ("mod", "current", "read"), "what belongs to a stage can be clicked"
+    assert verb.stages == EVERY or verb.button or verb.name in ("mod", "current", "read"), (
+        "what belongs to a stage can be clicked"
+    )
 
 
 @pytest.mark.parametrize("stage", Stage)

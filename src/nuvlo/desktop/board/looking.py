@@ -102,7 +102,9 @@ class Looking:
     def _keep(self, first: tuple[str, float, float], second: tuple[str, float, float]) -> None:
         if self._aligned_for is not None:
             board, path = self._aligned_for
-            self.window.controller.command(Command("pictured", PictureLaid(board.marking.side, str(path), first, second)))
+            self.window.controller.command(
+                Command("pictured", PictureLaid(board.marking.side, str(path), first, second))
+            )
 
     def underlays(self, board: BoardMap, shown: Snapshot) -> None:
         """Lay beneath a map the pictures that the log says lie there."""

@@ -70,7 +70,12 @@ class _Key:
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, _Key) or self.kit is not other.kit:
             return False
-        return (self.plain, self.size, self.underlay, self.theme) == (other.plain, other.size, other.underlay, other.theme)
+        return (self.plain, self.size, self.underlay, self.theme) == (
+            other.plain,
+            other.size,
+            other.underlay,
+            other.theme,
+        )
 
     __hash__ = None  # type: ignore[assignment]
 

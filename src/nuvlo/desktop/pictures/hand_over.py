@@ -49,7 +49,9 @@ class Picture(StagePicture):
         self._image = None
         self.page.clear()
         sheet = shown.sheet()
-        self.words.setText(f"This unit is {sheet.overall}.\n{sheet.told}\n{len(sheet.rows)} readings will be on the sheet.")
+        self.words.setText(
+            f"This unit is {sheet.overall}.\n{sheet.told}\n{len(sheet.rows)} readings will be on the sheet."
+        )
 
     def _rendered(self, image: QImage | None, error: NuvloError | None) -> None:
         if error is None and not sip.isdeleted(self):  # another light makes a picture of its own

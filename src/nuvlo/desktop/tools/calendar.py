@@ -49,7 +49,9 @@ class CalendarTool(Page):
         column = self.fresh(4)
         plan = found.calendar
         self.lines = []
-        surety = "none finishes earlier" if plan.optimal else f"no plan could be done before {plan.bound:%A %d %B, %H:%M}"
+        surety = (
+            "none finishes earlier" if plan.optimal else f"no plan could be done before {plan.bound:%A %d %B, %H:%M}"
+        )
         done = f"Done and dry {plan.finish:%A %d %B, %H:%M}: {surety}." if plan.tasks else "Nothing is left to do."
         self._say(column, done, 15, "ink", bold=True)
         usual = "Your usual evenings are guessed: put a free.csv into the workshop's folder. " if found.usual else ""

@@ -14,7 +14,9 @@ class HelpTool(Page):
     def show_answer(self, stage: Stage) -> None:
         column = self.fresh(4)
         column.addWidget(label("What can be typed", 15, bold=True))
-        column.addWidget(label("Space does what the step asks for. Tab completes a name, Up brings back a line.", 11, "faint"))
+        column.addWidget(
+            label("Space does what the step asks for. Tab completes a name, Up brings back a line.", 11, "faint")
+        )
         here = [v for v in ROWS if stage in v.stages and v.stages != EVERY]
         always = [v for v in ROWS if v.stages == EVERY]
         elsewhere = [v for v in ROWS if stage not in v.stages]

@@ -81,7 +81,9 @@ class _Reading:
         for heading, meaning in wanted.items():
             if meaning not in MEANINGS:
                 raise NuvloError(
-                    Problem(f"'{meaning}' is not a meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading)
+                    Problem(
+                        f"'{meaning}' is not a meaning of a column.", f"One of: {', '.join(MEANINGS)}.", ref=heading
+                    )
                 )
         sheet = self._main_sheet(lines)
         self.lines = [line for line in lines if line.sheet == sheet]
@@ -276,7 +278,13 @@ class _Reading:
         rest = re.sub(r"\(.*\)", "", line.text)
         if re.search(r"\d", rest) and kind is not None:
             return False
-        if len(self.blocks[0]) < 2 and not shouted and kind is not None and kind_of(kind).alone and len(line.text.split()) > 1:
+        if (
+            len(self.blocks[0]) < 2
+            and not shouted
+            and kind is not None
+            and kind_of(kind).alone
+            and len(line.text.split()) > 1
+        ):
             return False  # a battery clip, typed as a line of its own
         rating = words.rating_in(line.text)
         self.section = {"kind": kind or "", "text": line.text, "rating": rating}

@@ -94,7 +94,10 @@ def _separator(text: str) -> str | None:
     best, most = None, 0.0
     spaced = _drawn_up(text)
     for candidate in SEPARATORS:
-        counts = Counter(len(row) for row in csv.reader(lines, delimiter=candidate))
+        try:
+            counts = Counter(len(row) for row in csv.reader(lines, delimiter=candidate))
+        except csv.Error:  # a field longer than any cell
+            continue
         counts.pop(1, None)
         if not counts:
             continue

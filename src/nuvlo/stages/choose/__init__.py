@@ -35,7 +35,9 @@ def _task(kit: Kit, choice: Choice) -> Task:
         )
         detail = f"{choice.says}\nType 'choose 2' for the second set of values; Space keeps what is printed."
         title = f"Choose {', '.join(parts)}: {choice.title.lower()}"
-        return Task(StepId.of(Stage.CHOOSE, choice.id), Stage.CHOOSE, Wants.CHOOSE, title, detail, choice.id, parts=parts)
+        return Task(
+            StepId.of(Stage.CHOOSE, choice.id), Stage.CHOOSE, Wants.CHOOSE, title, detail, choice.id, parts=parts
+        )
     unit = kit.part(choice.part).unit
     options = "\n".join(
         f"{n}  {format_value(parse_value(o.value, unit), unit)}: {o.says}." for n, o in enumerate(choice.options, 1)

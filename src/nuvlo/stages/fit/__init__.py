@@ -93,7 +93,9 @@ def _craft(kit: Kit, build: Build, one: Craft) -> Task:
     others = {c.id: c for c in kit.info.craft}
     before = [others[a] for a in one.after if a in others]
     ready = [
-        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours) for c in before if craft_step(c.id) in build.done_at
+        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours)
+        for c in before
+        if craft_step(c.id) in build.done_at
     ]
     missing = [c.title for c in before if craft_step(c.id) not in build.done]
     missing += [s.action for s in board_order(kit, build.school) if s.verb in one.after and s.id not in build.done]
@@ -119,7 +121,9 @@ def _plain(kit: Kit, build: Build, step: Step) -> Task:
     holding = [c for c in kit.info.craft if step.verb in c.holds_up]
     missing = [c.title for c in holding if craft_step(c.id) not in build.done]
     dry = [
-        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours) for c in holding if craft_step(c.id) in build.done_at
+        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours)
+        for c in holding
+        if craft_step(c.id) in build.done_at
     ]
     return Task(
         step.id, Stage.FIT, Wants.STEP, step.action, detail, parts=step.parts, awaits="; ".join(missing),

@@ -46,7 +46,9 @@ def handling(part: Part) -> str:
 
 
 def way_round(part: Part) -> str:
-    return (kind_of(part.kind).way_round or "It has a way round: as printed.") if part.polarised else "Either way round."
+    return (
+        (kind_of(part.kind).way_round or "It has a way round: as printed.") if part.polarised else "Either way round."
+    )
 
 
 def iron(parts: list[Part]) -> str:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 
+from nuvlo.files.whole import csv_rows
 from nuvlo.problems import NuvloError, Problem
 
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -28,21 +27,24 @@ def read_free(text: str, now: datetime, name: str = "free.csv", days: float = AH
     ``start,end`` are moments in ISO 8601; ``day,from,to`` (mon … sun, 19:30) come again every week for ``days``. What has
     passed is left out. Raises :class:`NuvloError` with every line that cannot be read.
     """
-    reader = csv.DictReader(io.StringIO(text))
-    heading = {h.strip().lower() for h in reader.fieldnames or ()}
+    reader = csv_rows(text, name)
+    names = [h.strip().lower() for h in next(reader, (1, []))[1]]
+    heading = set(names)
     if not ({"start", "end"} <= heading or {"day", "from", "to"} <= heading):
         raise NuvloError(Problem("the heading names no times.", "Write start,end or day,from,to.", name, 1, 1))
     found: list[Free] = []
     problems: list[Problem] = []
-    for row in reader:
-        cells = {(k or "").strip().lower(): (v or "").strip() for k, v in row.items() if isinstance(v, str)}
+    for line, row in reader:
+        if not any(row):
+            continue
+        cells = {**dict.fromkeys(names, ""), **{k: v.strip() for k, v in zip(names, row, strict=False)}}
         try:
             fresh = [_moment(cells, now)] if "start" in heading else _weekly(cells, now, days)
             if any(f.end <= f.start for f in fresh):
                 raise ValueError("ends before it begins")
         except ValueError as bad:
             remedy = "Write 2026-11-27T19:30 or, week by week, tue,19:30,21:30."
-            problems.append(Problem(f"{bad}.", remedy, name, reader.line_num, 1))
+            problems.append(Problem(f"{bad}.", remedy, name, line, 1))
             continue
         found += fresh
     if problems:

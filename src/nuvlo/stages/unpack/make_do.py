@@ -40,7 +40,9 @@ def make_do(
         return []
     allowed = within if within is not None else max(0.02, part.tolerance[1] if part.tolerance else 0.02)
     spares = [
-        s for s in drawer if s.kind in (kind_of(part.kind).may_be or (part.kind,)) and s.unit == part.unit and s.value > 0
+        s
+        for s in drawer
+        if s.kind in (kind_of(part.kind).may_be or (part.kind,)) and s.unit == part.unit and s.value > 0
     ]
     out = [_single(part, s, stress) for s in spares]
     for a, b in combinations_with_replacement(spares, 2):

@@ -200,7 +200,9 @@ def spare_for(rest: str, at: At) -> tuple[PartNamed, str]:
 
 def tray_order(rest: str, at: At) -> tuple[Words, str]:
     if rest.lower() not in TRAY_ORDERS:
-        raise NotUnderstood.because(f"the tray cannot be sorted by '{rest}'.", f"Type tray and one of: {', '.join(TRAY_ORDERS)}.")
+        raise NotUnderstood.because(
+            f"the tray cannot be sorted by '{rest}'.", f"Type tray and one of: {', '.join(TRAY_ORDERS)}."
+        )
     return Words(rest.lower()), f"lay the tray out by {rest.lower()}"
 
 
@@ -235,10 +237,14 @@ def rework(rest: str, at: At) -> tuple[Reworked, str]:
     named = at.kit.find_part(name)
     refs = [named.ref] if named else [p.ref for p in at.kit.parts.values() if p.on_board and has_value(p, name)]
     if not refs:
-        raise NotUnderstood.because(f"there is no part and no value '{name}'.", "For example: rework r4 off, rework 10k off.")
+        raise NotUnderstood.because(
+            f"there is no part and no value '{name}'.", "For example: rework r4 off, rework 10k off."
+        )
     what, why = because(how)
     if what.lower() not in ("off", "hot", ""):
-        raise NotUnderstood.because(f"a part is not reworked '{what}'.", "It is taken 'off', or its joints were 'hot' again.")
+        raise NotUnderstood.because(
+            f"a part is not reworked '{what}'.", "It is taken 'off', or its joints were 'hot' again."
+        )
     off = what.lower() != "hot"
     return Reworked(tuple(refs), off, why), f"{', '.join(refs)} {'taken off' if off else 'heated again'}"
 
@@ -288,7 +294,9 @@ def choice(rest: str, at: At) -> tuple[Chosen, str]:
             return Chosen(here.id, "printed"), "keep what is printed"
         if rest.isdigit():
             return Chosen(here.id, rest), f"fit set {rest}"
-        raise NotUnderstood.because(f"'{rest}' is not a set of values.", "Type the number of one that is shown, or 'choose printed'.")
+        raise NotUnderstood.because(
+            f"'{rest}' is not a set of values.", "Type the number of one that is shown, or 'choose printed'."
+        )
     for number, option in enumerate(here.options, 1):
         if rest.lower() in (option.value.lower(), str(number)):
             return Chosen(here.id, option.value), f"fit {option.value} as {here.part}"
@@ -331,7 +339,9 @@ def current(rest: str, at: At) -> tuple[PointReading, str]:
         raise NotUnderstood.because("this kit names no supply.", "Add one to kit.toml.")
     name = asked or (next(iter(supplies.values())) if len(supplies) == 1 else None)
     if name is None:
-        raise NotUnderstood.because("the current of which supply?", f"For example: current {next(iter(supplies.values()))} 20m.")
+        raise NotUnderstood.because(
+            "the current of which supply?", f"For example: current {next(iter(supplies.values()))} 20m."
+        )
     return point_reading(name, "current", rest, "A")
 
 
@@ -341,7 +351,9 @@ def leads(rest: str, at: At) -> tuple[PointReading, str]:
 
 def gain(rest: str, at: At) -> tuple[PointReading, str]:
     if at.kit.info.prove is None:
-        raise NotUnderstood.because("this kit does not say what its gain is measured between.", "Add [prove] to kit.toml.")
+        raise NotUnderstood.because(
+            "this kit does not say what its gain is measured between.", "Add [prove] to kit.toml."
+        )
     return point_reading("gain", "gain", rest, "dB")
 
 

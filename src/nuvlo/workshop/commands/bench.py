@@ -28,7 +28,9 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
     value, leads = (given.value, 0.0) if point == hook_up.LEADS else without_leads(s, given.value)
     if point == hook_up.LEADS and not value.value <= hook_up.MOST_LEADS_OHMS:
         raise Refused(
-            Problem(f"leads do not read {value}.", f"Hold them together: they read less than {hook_up.MOST_LEADS_OHMS:g} Ω.")
+            Problem(
+                f"leads do not read {value}.", f"Hold them together: they read less than {hook_up.MOST_LEADS_OHMS:g} Ω."
+            )
         )
     snapshot = s.snapshot()
     solved = snapshot.solved(stage)

@@ -21,7 +21,9 @@ def begin(s: Session, given: Nothing) -> Reply:
     f = s.now()
     craft = next((c for c in s.kit.info.craft if f and f.task.id == craft_step(c.id)), None)
     if f is None or craft is None or not craft.open_minutes:
-        raise Refused(Problem("there is no glue in this step, so no clock to start.", "Type 'begin' when glue is spread."))
+        raise Refused(
+            Problem("there is no glue in this step, so no clock to start.", "Type 'begin' when glue is spread.")
+        )
     s.record(StepBegun(step=f.task.id))
     return Reply(f"{craft.title}: the glue stays open about {craft.open_minutes:g} minutes from now.")
 

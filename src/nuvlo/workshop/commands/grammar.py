@@ -33,7 +33,10 @@ __all__ = ["NotUnderstood", "names", "understand"]
 
 def names(kit: Kit) -> dict[str, str]:
     """Everything a line may start with, for completion, with what is known of it."""
-    out = {p.ref: f"{p.kind} {format_value(p.value, p.unit) if p.value is not None else p.text}" for p in kit.parts.values()}
+    out = {
+        p.ref: f"{p.kind} {format_value(p.value, p.unit) if p.value is not None else p.text}"
+        for p in kit.parts.values()
+    }
     out |= {p.name: p.says for p in kit.info.point}
     out |= {end: f"wire {w.name}" for w in kit.wires for end in (w.start, w.end) if end not in out}
     return out | {word: verb.says for word, verb in WORDS.items() if word == verb.name}
@@ -83,7 +86,8 @@ def _of_part(part: Part, rest: str) -> Command:
         return Command("tick", PartNamed(part.ref), f"{part.ref} is there")
     if not part.unit:
         raise NotUnderstood.because(
-            f"{part.ref} has no value to measure.", f"Type '{part.ref.lower()}' to tick it, or one of: {', '.join(MARKS)}."
+            f"{part.ref} has no value to measure.",
+            f"Type '{part.ref.lower()}' to tick it, or one of: {', '.join(MARKS)}.",
         )
     value = measured(rest, part.unit)
     if value.value < 0:

@@ -36,6 +36,10 @@ def manual_page() -> str:
 def _table(heading: str, verbs: list[Verb]) -> str:
     rows = [f"## {heading}", "", "| typed | what it does | also |", "|---|---|---|"]
     for v in verbs:
-        also = [*(f"`{s}`" for s in v.short), *([v.key] if v.key else []), *([f"button: {v.button}"] if v.button else [])]
+        also = [
+            *(f"`{s}`" for s in v.short),
+            *([v.key] if v.key else []),
+            *([f"button: {v.button}"] if v.button else []),
+        ]
         rows.append(f"| `{v.example}` | {v.says} | {', '.join(also)} |")
     return "\n".join([*rows, ""])
