@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -58,3 +59,9 @@ def reopened(session: Session) -> Session:
         session.build.id,
         session.log.events(session.build.id),
     )
+
+
+def long_but(few: Iterable[Any], every: Iterable[Any]) -> list[Any]:
+    """Every case of a test, all but a few of them left to ``make long``: the few are those that differ most."""
+    few = list(few)
+    return [one if one in few else pytest.param(one, marks=pytest.mark.long) for one in every]

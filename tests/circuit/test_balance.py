@@ -10,6 +10,7 @@ from nuvlo.circuit.periodic import TooNonlinear, harmonic_distortion
 from nuvlo.circuit.steady import steady_sine
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
 
 CLIPPER = "t\nv1 a 0 dc 0 ac 1\nr1 a b 2.2k\nd1 b 0 d1n\nd2 0 b d1n\nc1 b 0 10n\n.model d1n d(is=2.5n n=1.75)\n"
 FOLLOWER = (
@@ -30,7 +31,7 @@ def test_a_wave_is_the_one_that_is_reached_in_time(text, source, node, level):
     assert harmonic_distortion(waves)[0] > 0.05
 
 
-@pytest.mark.parametrize("name", ["gorsefire", "kilnlight", "millrace"])
+@pytest.mark.parametrize("name", long_but(["gorsefire", "kilnlight"], ["gorsefire", "kilnlight", "millrace"]))
 def test_where_a_kit_clips(name):
     """1 % distortion, from harmonic balance, and from waves followed in time just below and above."""
     kit = read_kit(SHIPPED / name)

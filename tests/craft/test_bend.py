@@ -9,6 +9,7 @@ from nuvlo.craft.bend import LEAD_MM, LEAST_MM, LENGTHS_MM, bends
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.board import Board, Pad, Placement
 from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
 
 
 class Trial:
@@ -42,10 +43,11 @@ def by_sampling(board, lead, clock, length):
     return best
 
 
+BOARDS = sorted(p.name for p in SHIPPED.iterdir() if (p / "pads.csv").exists())
 places = st.tuples(st.integers(2, 38), st.integers(2, 28))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=12, deadline=None)
 @given(st.lists(places, min_size=3, max_size=8, unique=True), st.integers(2, 4))
 def test_no_lead_points_nearer_than_its_best_clearance(spots, nets):
     trial = a_board([Pad(f"R{k}", "1", x, y, 1.8, f"n{k % nets}") for k, (x, y) in enumerate(spots)])
@@ -84,7 +86,7 @@ def test_the_shipped_board_has_room_for_every_lead():
     assert [lead for lead in found if lead.tight] == []
 
 
-@pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir() if (p / "pads.csv").exists()))
+@pytest.mark.parametrize("kit", long_but(("gorsefire", "reedling", "landing"), BOARDS))
 def test_every_shipped_board_bends_by_the_best_of_all_hours(kit):
     """A few leads of each board, every hour tried along a finely divided lead."""
     opened = read_kit(SHIPPED / kit)

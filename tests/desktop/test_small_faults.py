@@ -88,6 +88,7 @@ def test_esc_gives_a_picture_up(at_the_board, tmp_path):
     assert "C3 lies at" in at_the_board.said, "a click picks again"
 
 
+@pytest.mark.filterwarnings("ignore::pytest.PytestUnhandledThreadExceptionWarning")  # it is let fall on purpose
 def test_a_fault_of_ours_is_shown_written_down_and_goes_on(drive, monkeypatch, tmp_path, qtbot):
     monkeypatch.setattr(faults, "log_path", lambda: tmp_path / "state" / "nuvlo.log")
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)

@@ -110,6 +110,7 @@ def test_a_rating_is_changed_with_its_value():
     assert overstressed(varied(kit, changes_in(kit, ["c1=100u 10V"])))
 
 
+@pytest.mark.long
 def test_the_ripple_of_a_rectified_supply_against_an_independent_simulator(tmp_path):
     """Kilnlight's first filter capacitors, behind a full wave of 50 Hz: the same netlist with the wave as its source."""
     kit = read_kit(SHIPPED / "kilnlight")

@@ -15,7 +15,7 @@ from nuvlo.workshop.journey import run
 from nuvlo.workshop.places import kit_place
 from nuvlo.workshop.session import Refused, Session
 from nuvlo.workshop.workshop import Workshop
-from tests.conftest import reopened
+from tests.conftest import long_but, reopened
 
 # Three of the twenty hold a wrong part: one a meter finds in the bag, one that shows at power-up (a transistor of low
 # gain, which no ohmmeter sees), one that only the sweep can find (an electrolytic ten times too small).
@@ -26,9 +26,7 @@ WRONG = {
 }
 
 
-@pytest.mark.parametrize(
-    "seed", [*range(12), 16, *(pytest.param(k, marks=pytest.mark.long) for k in (12, 13, 14, 15, 17, 18, 19))]
-)
+@pytest.mark.parametrize("seed", long_but((0, 4, 6, 11, 16), range(20)))
 def test_twenty_hidden_units(bench, seed):
     wrong, stage, place = WRONG.get(seed, (None, None, ""))
     session = bench(seed, wrong)

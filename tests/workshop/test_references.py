@@ -69,7 +69,8 @@ def kit(tmp_path, gorsefire):
     return read_kit(folder)
 
 
-@pytest.mark.parametrize("seed", [3, pytest.param(4, marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("seed", [3, 4])
 def test_a_good_unit_with_two_trims_and_a_reference_is_as_meant(tmp_path, kit, seed):
     """Read against ground, the point at the supply is out by most of the supply."""
     session = Workshop(tmp_path / "shop").start(kit, bench=f"simulated:{seed}")
