@@ -1,7 +1,7 @@
 """The calendar: its optimum against every order tried, what no plan may do, what it learns, and what it writes."""
 
 import itertools
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from hypothesis import given, settings
@@ -159,11 +159,20 @@ def test_free_time_is_read_joined_and_cut_off_at_now():
 @pytest.mark.parametrize(
     ("text", "says"),
     [("when\n1\n", "heading names no times"), ("start,end\nfish,2026-11-23T19:00\n", "Invalid isoformat"),
-     ("start,end\n2026-11-23T20:00,2026-11-23T19:00\n", "ends before it begins"), ("day,from,to\nsomeday,1,2\n", "not a day of the week")],
+     ("start,end\n2026-11-23T20:00,2026-11-23T19:00\n", "ends before it begins"), ("day,from,to\nsomeday,1,2\n", "not a day of the week"),
+     ("start,end\n2026-11-27T19:30\n", "end is empty")],
 )  # fmt: skip
 def test_free_time_that_cannot_be_read_is_placed(text, says):
     with pytest.raises(NuvloError, match=says):
         read_free(text, NOW)
+
+
+def test_free_time_may_name_its_zone():
+    """ISO 8601 with a zone was refused with a traceback; it is the same moment on the builder's own clock."""
+    now = NOW.replace(tzinfo=UTC)
+    (free,) = read_free("start,end\n2026-11-27T19:30+01:00,2026-11-27T20:30Z\n", now)
+    assert (free.start, free.end) == (now.replace(day=27, hour=18, minute=30), now.replace(day=27, hour=20, minute=30))
+    assert read_free("start,end\n2026-11-27T12:00Z,2026-11-27T14:00Z\n", NOW)[0].start.tzinfo is None
 
 
 # -- the log ---------------------------------------------------------------------------------------------------------

@@ -464,25 +464,24 @@ class BoardMap(QWidget):
         inner = QPainter(kept)
         inner.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._frame = self._fit()
-        region, wide = QRegion(), QRegion()
+        rooms = {ref: self._room_of(ref) for ref in {q.ref for q in self.board.pads} | changed}
+        region = QRegion()
         for ref in changed:
-            region = region.united(self._room_of(ref))
-            wide = wide.united(self._room_of(ref, 2.5))  # whose bodies may reach into it
+            region = region.united(rooms[ref])
         inner.setClipRegion(region)
         inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
         inner.fillRect(self.rect(), Qt.GlobalColor.transparent)
         inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         if self.underlay_shown():
             self._underlay(inner)
-        near = {q.ref for q in self.board.pads if wide.contains(self.place(q.x_mm, q.y_mm).toPoint())}
-        BoardPainter(inner, self).paint(near | changed)
+        BoardPainter(inner, self).paint({ref for ref, room in rooms.items() if region.intersects(room)})
         self._frame = None
         inner.end()
 
-    def _room_of(self, ref: str, wider: float = 1.0) -> QRect:
+    def _room_of(self, ref: str) -> QRect:
         """Pixels that a part may cover, its print and its leads too."""
         mine = [self.place(q.x_mm, q.y_mm) for q in self.board.pads_of(ref)]
-        around = wider * (self.scale() * ROOM_MM + 12.0)
+        around = self.scale() * ROOM_MM + 12.0
         xs, ys = [q.x() for q in mine] or [0.0], [q.y() for q in mine] or [0.0]
         box = QRectF(min(xs) - around, min(ys) - around, max(xs) - min(xs) + 2 * around, max(ys) - min(ys) + 2 * around)
         return box.toAlignedRect()

@@ -39,6 +39,8 @@ def read_free(text: str, now: datetime, name: str = "free.csv", days: float = AH
             continue
         cells = {**dict.fromkeys(names, ""), **{k: v.strip() for k, v in zip(names, row, strict=False)}}
         try:
+            if empty := [k for k in ("start", "end", "day", "from", "to") if cells.get(k) == ""]:
+                raise ValueError(f"{empty[0]} is empty")
             fresh = [_moment(cells, now)] if "start" in heading else _weekly(cells, now, days)
             if any(f.end <= f.start for f in fresh):
                 raise ValueError("ends before it begins")
@@ -64,8 +66,15 @@ def joined(found: list[Free]) -> list[Free]:
 
 
 def _moment(cells: dict[str, str], now: datetime) -> Free:
-    start, end = (datetime.fromisoformat(cells[k]) for k in ("start", "end"))
-    return Free(*(t if t.tzinfo else t.replace(tzinfo=now.tzinfo) for t in (start, end)))
+    return Free(*(_told_as(now, datetime.fromisoformat(cells[k])) for k in ("start", "end")))
+
+
+def _told_as(now: datetime, moment: datetime) -> datetime:
+    """A moment on the clock of ``now``: one without a zone is the builder's own, one with a zone is brought to it."""
+    if moment.tzinfo is None:
+        return moment.replace(tzinfo=now.tzinfo)
+    here = moment.astimezone(now.tzinfo)
+    return here if now.tzinfo else here.replace(tzinfo=None)
 
 
 def _weekly(cells: dict[str, str], now: datetime, days: float) -> list[Free]:
