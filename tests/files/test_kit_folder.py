@@ -9,8 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nuvlo.files.kit_folder import check_kit, read_kit
-from nuvlo.files.tables import Fields, part, read_table, text_of
+from nuvlo.files.kit_folder import check_kit, cover_of, read_kit
+from nuvlo.files.recipe import read_recipe
+from nuvlo.files.tables import Fields, part, read_table
+from nuvlo.files.whole import text_of
 from nuvlo.kit import KitError
 from nuvlo.problems import NuvloError
 from nuvlo.quantity.tolerance import parse_tolerance
@@ -287,3 +289,29 @@ def test_a_table_that_cannot_be_cut_into_fields_is_told_of(tmp_path, row):
     assert any(
         p.file == "bom.csv" and p.line and "cut into fields" in p.message for p in check_kit(tmp_path / "kit")[1]
     )
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [("kit = 3", "valid dictionary"), ("a = " + "[" * 20_000 + "]" * 20_000, "nested too deeply"), ("a = " + "9" * 6000, "thousands of digits"),
+     ("[kit", "Expected")],
+)  # fmt: skip
+def test_a_kit_file_that_is_none_is_told_of_and_hides_no_other_kit(tmp_path, text, says):
+    """``kit = 3`` in one folder took the whole shelf down."""
+    shutil.copytree(SHIPPED / "sluice", tmp_path / "odd")
+    (tmp_path / "odd" / "kit.toml").write_text(text)
+    assert any(p.file == "kit.toml" and p.line and says in p.message for p in check_kit(tmp_path / "odd")[1])
+    cover = cover_of(tmp_path / "odd")
+    assert cover.name == "odd"
+    assert bool(cover.problem) == (text != "kit = 3")
+    (tmp_path / "recipe.toml").write_text(text)
+    with pytest.raises(NuvloError, match=r"recipe\.toml"):
+        read_recipe(tmp_path)
+
+
+def test_an_included_file_may_be_in_older_letters(tmp_path):
+    shutil.copytree(SHIPPED / "sluice", tmp_path / "kit")
+    (tmp_path / "kit" / "own.inc").write_bytes("* 10 µF\n".encode("latin-1"))
+    with (tmp_path / "kit" / "circuit.cir").open("a") as file:
+        file.write("\n.include own.inc\n")
+    assert not [p for p in check_kit(tmp_path / "kit")[1] if p.severity == "error"]

@@ -11,8 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.files.kit_folder import check_kit, read_kit
-from nuvlo.files.tables import text_of
-from nuvlo.files.whole import MOST_BYTES, bytes_of, file_name, folder_whole, unpack, write_whole
+from nuvlo.files.whole import MOST_BYTES, bytes_of, file_name, folder_whole, text_of, unpack, write_whole
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import UnreadableValue, parse_value
 from nuvlo.workshop.demo import SHIPPED

@@ -94,14 +94,20 @@ def read_netlist(path: Path) -> Netlist:
     """Read a netlist file. Raises :class:`NetlistError` listing every error with line and column."""
     path = Path(path)
     try:
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError:
-        text = path.read_text(encoding="latin-1")
+        text = _text_in(path)
     except OSError as error:
         raise NetlistError(
             Problem(f"cannot be opened: {error.strerror}.", "Check the name.", file=path.name)
         ) from error
     return parse_netlist(text, path.name, path.parent)
+
+
+def _text_in(path: Path) -> str:
+    """Text of a netlist: UTF-8 where it is that, else the older Western letters many are still saved in."""
+    try:
+        return path.read_text(encoding="utf-8")
+    except UnicodeDecodeError:
+        return path.read_text(encoding="latin-1")
 
 
 def parse_netlist(text: str, name: str = "circuit.cir", folder: Path | None = None) -> Netlist:
@@ -226,7 +232,7 @@ class _Reader:
                 self.say(f"'{wanted}' includes itself.", card[1])
                 return
             self.including.append(wanted)
-            self.read(found.read_text(encoding="utf-8"), found.name, first_line=1)
+            self.read(_text_in(found), found.name, first_line=1)
             self.including.pop()
             return
         self.say(

@@ -36,7 +36,7 @@ def _order(a: argparse.Namespace) -> Answer:
     from nuvlo.craft.schools import DEFAULT_SCHOOL, schools
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.files.manual import faults
-    from nuvlo.files.tables import text_of
+    from nuvlo.files.whole import text_of
     from nuvlo.stages.sequence import order
 
     if a.schools:
@@ -88,7 +88,7 @@ def _bend(a: argparse.Namespace) -> Answer:
 def _calendar(a: argparse.Namespace) -> Answer:
     from nuvlo.craft.schools import DEFAULT_SCHOOL, school_named
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.files.tables import text_of
+    from nuvlo.files.whole import text_of
     from nuvlo.stages.sequence.calendar import plan
     from nuvlo.stages.sequence.diary import as_csv, as_icalendar, evenings, told_together, tonight
     from nuvlo.stages.sequence.evenings import USUAL, read_free

@@ -142,7 +142,8 @@ def _measurements(path: Path, kit: Any) -> tuple[dict[str, list[Measured]], dict
 
 def _match(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.files.tables import Fields, read_table, text_of
+    from nuvlo.files.tables import Fields, read_table
+    from nuvlo.files.whole import text_of
     from nuvlo.stages.unpack.match import match
 
     def row(f: Fields) -> tuple[str, float]:

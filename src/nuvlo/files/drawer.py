@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from nuvlo.files.tables import Fields, read_table, text_of
+from nuvlo.files.tables import Fields, read_table
+from nuvlo.files.whole import text_of
 from nuvlo.kit.kinds import VALUED
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import parse_value

@@ -6,7 +6,6 @@ import atexit
 import re
 import shutil
 import tempfile
-import tomllib
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from math import isclose
@@ -15,7 +14,7 @@ from typing import Any
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.files import tables
-from nuvlo.files.whole import bytes_of, unpack
+from nuvlo.files.whole import bytes_of, text_of, toml_of, unpack
 from nuvlo.kit.board import Board
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
@@ -53,15 +52,12 @@ class Cover:
 def cover_of(folder: Path) -> Cover:
     """The cover of a kit folder."""
     try:
-        table = (
-            tomllib.loads((folder / "kit.toml").read_text(encoding="utf-8-sig"))
-            if (folder / "kit.toml").exists()
-            else {}
-        )
-        rows = sum(1 for line in (folder / "bom.csv").read_text(encoding="utf-8-sig").splitlines() if line.strip(" ,;"))
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as bad:
-        return Cover(folder, folder.name, problem=f"It cannot be read: {bad}.")
-    about = table.get("kit", {})
+        written = folder / "kit.toml"
+        about = toml_of(text_of(written, folder), written.name).get("kit") if written.exists() else None
+        rows = sum(1 for line in text_of(folder / "bom.csv", folder).splitlines() if line.strip(" ,;"))
+    except NuvloError as bad:
+        return Cover(folder, folder.name, problem=f"It cannot be read: {bad.problems[0]}")
+    about = about if isinstance(about, dict) else {}
     return Cover(
         folder,
         str(about.get("name", folder.name)),
@@ -136,9 +132,7 @@ class _Reader:
         if not path.exists():
             return None
         try:
-            return bytes_of(path, self.folder).decode("utf-8-sig")
-        except UnicodeDecodeError as bad:
-            self.problems.append(Problem(f"is not UTF-8 text (byte {bad.start}).", "Save it as UTF-8.", name))
+            return text_of(path, self.folder)
         except NuvloError as bad:
             self.problems += bad.problems
         return None
@@ -153,12 +147,9 @@ class _Reader:
             return plain
         self.toml_text = text
         try:
-            return KitFile.model_validate(tomllib.loads(text))
-        except tomllib.TOMLDecodeError as bad:
-            place = re.search(r"line (\d+), column (\d+)", str(bad))
-            line, column = (int(place[1]), int(place[2])) if place else (len(text.splitlines()), 1)
-            message = re.sub(r" \(at .*\)", "", str(bad))
-            self.problems.append(Problem(f"{message}.", "Mend the TOML there.", "kit.toml", line, column))
+            return KitFile.model_validate(toml_of(text, "kit.toml"))
+        except NuvloError as bad:
+            self.problems += bad.problems
         except ValidationError as bad:
             for error in bad.errors():
                 line, column = _place_in_toml(text, error["loc"])

@@ -6,7 +6,6 @@ A recipe holds no program: its circuit is a netlist in which inputs are ``.param
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +13,7 @@ from pathlib import Path
 from pydantic import Field, ValidationError
 
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.files.whole import text_of, toml_of
 from nuvlo.kit.schema import Aim, Move, _Strict
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
@@ -125,18 +125,13 @@ def save_recipe(recipe: Recipe, inputs: Mapping[str, float], place: Path, name: 
 def read_recipe(folder: Path) -> Recipe:
     """Read the recipe in ``folder``. Raises :class:`NuvloError` with every problem and its place."""
     folder = Path(folder)
+    name = f"{folder.name}/recipe.toml"
     try:
-        info = RecipeFile.model_validate(tomllib.loads((folder / "recipe.toml").read_text(encoding="utf-8")))
-    except OSError as bad:
-        raise NuvloError(
-            Problem(f"cannot be opened: {bad.strerror}.", "A recipe is a folder with recipe.toml.", folder.name)
-        ) from bad
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as bad:
-        raise NuvloError(Problem(f"{bad}.", "Mend the TOML there.", f"{folder.name}/recipe.toml")) from bad
+        info = RecipeFile.model_validate(toml_of(text_of(folder / "recipe.toml", folder), name))
     except ValidationError as bad:
         raise NuvloError(
             Problem(f"{'.'.join(str(p) for p in e['loc'])}: {e['msg']}.", "docs/recipes.md lists what belongs there.",
-                    f"{folder.name}/recipe.toml")
+                    name)
             for e in bad.errors()
         ) from bad  # fmt: skip
     circuit = Circuit.from_file(folder / "circuit.cir")
@@ -145,6 +140,6 @@ def read_recipe(folder: Path) -> Recipe:
     if unknown:
         raise NuvloError(
             Problem(f"'{unknown[0]}' is neither a .param nor an element of circuit.cir.", "Make the names agree.",
-                    f"{folder.name}/recipe.toml", ref=unknown[0])
+                    name, ref=unknown[0])
         )  # fmt: skip
     return Recipe(folder.name, info, circuit, folder)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from pathlib import Path
 from typing import TypeVar
 
-from nuvlo.files.whole import bytes_of, csv_rows
+from nuvlo.files.whole import csv_rows
 from nuvlo.kit.board import Pad, Placement
 from nuvlo.kit.kinds import VALUED
 from nuvlo.kit.parts import PLACES, Part, Spread
@@ -104,14 +103,6 @@ def wire(f: Fields) -> Wire:
 
 def panel_hole(f: Fields) -> PanelHole:
     return PanelHole(f.text("ref"), f.number("x_mm"), f.number("y_mm"), f.number("hole_mm"), f.text("label", ""))
-
-
-def text_of(path: Path) -> str:
-    """What stands in a text file. Raises :class:`NuvloError` where it cannot be read."""
-    try:
-        return bytes_of(path).decode("utf-8-sig")
-    except UnicodeDecodeError as bad:
-        raise NuvloError(Problem("is not UTF-8 text.", "Save it as text in UTF-8.", path.name)) from bad
 
 
 def read_table(

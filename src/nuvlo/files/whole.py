@@ -8,11 +8,14 @@ from __future__ import annotations
 import csv
 import io
 import os
+import re
 import shutil
+import tomllib
 import uuid
 import zipfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 from nuvlo.problems import NuvloError, Problem
 
@@ -38,6 +41,29 @@ def bytes_of(path: Path, folder: Path | None = None) -> bytes:
             Problem(f"is larger than {MOST_BYTES // 1_000_000} MB.", "Take out what does not belong there.", name)
         )
     return data
+
+
+def text_of(path: Path, folder: Path | None = None) -> str:
+    """What stands in a text file, read like :func:`bytes_of`. Raises :class:`NuvloError` where it is no UTF-8."""
+    try:
+        return bytes_of(path, folder).decode("utf-8-sig")
+    except UnicodeDecodeError as bad:
+        raise NuvloError(Problem(f"is not UTF-8 text (byte {bad.start}).", "Save it as UTF-8.", path.name)) from bad
+
+
+def toml_of(text: str, name: str) -> dict[str, Any]:
+    """The tables of a TOML file. Raises :class:`NuvloError` with the line where it cannot be read, or is nested or has
+    numbers beyond what any file for a person has."""
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as bad:
+        place = re.search(r"line (\d+), column (\d+)", str(bad))
+        line, column = (int(place[1]), int(place[2])) if place else (len(text.splitlines()), 1)
+        message = re.sub(r" \(at .*\)", "", str(bad))
+        raise NuvloError(Problem(f"{message}.", "Mend the TOML there.", name, line, column)) from bad
+    except (RecursionError, ValueError) as bad:
+        why = "is nested too deeply" if isinstance(bad, RecursionError) else "holds a number of thousands of digits"
+        raise NuvloError(Problem(f"{why}.", "Mend the TOML.", name, 1, 1)) from bad
 
 
 def csv_rows(text: str, name: str) -> Iterator[tuple[int, list[str]]]:

@@ -14,7 +14,8 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
 
     What the kit does not list goes into ``surplus``; without one it is an error.
     """
-    from nuvlo.files.tables import Fields, read_table, text_of
+    from nuvlo.files.tables import Fields, read_table
+    from nuvlo.files.whole import text_of
     from nuvlo.instruments import MeterSpec
 
     def row(f: Fields) -> tuple[str, Measured] | None:

@@ -6,8 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from nuvlo.files.tables import text_of
-from nuvlo.files.whole import write_whole
+from nuvlo.files.whole import text_of, write_whole
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.stages.sequence.calendar import Calendar, plan

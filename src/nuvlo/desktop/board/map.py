@@ -57,7 +57,7 @@ class Marking:
     only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class _Key:
     """What a painting shows. Kits are compared by which they are: comparing what is in them takes longer than painting."""
 
@@ -68,16 +68,10 @@ class _Key:
     theme: str
 
     def __eq__(self, other: object) -> bool:
-        if not isinstance(other, _Key) or self.kit is not other.kit:
-            return False
-        return (self.plain, self.size, self.underlay, self.theme) == (
-            other.plain,
-            other.size,
-            other.underlay,
-            other.theme,
-        )
-
-    __hash__ = None  # type: ignore[assignment]
+        if not isinstance(other, _Key):
+            return NotImplemented
+        mine, theirs = ((k.plain, k.size, k.underlay, k.theme) for k in (self, other))
+        return self.kit is other.kit and mine == theirs
 
 
 @dataclass

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QVBoxLayout
 from nuvlo.desktop.lanes import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.files.manual import Fault, faults
-from nuvlo.files.tables import text_of
+from nuvlo.files.whole import text_of
 from nuvlo.kit import Kit
 
 
