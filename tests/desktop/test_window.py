@@ -115,6 +115,14 @@ def test_what_is_not_understood_stays_to_be_mended(drive):
     assert driver.session.build.events == 1
 
 
+def test_what_is_refused_is_had_again_with_the_up_key(drive):
+    driver = drive()
+    driver.type("leads OL")
+    assert "press the tips" in driver.said
+    driver.press(Qt.Key.Key_Up)
+    assert driver.window.bench_line.entry.text() == "leads OL"
+
+
 def test_an_error_of_the_log_is_said_and_nothing_is_lost(drive, monkeypatch):
     driver = drive()
     driver.type("r1 100.2")

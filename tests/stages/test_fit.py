@@ -1,5 +1,6 @@
 """Fit: how parts sit, joints from the outside in, rework that reopens checks, cabinet work against the clock, the review sheet."""
 
+import re
 from datetime import timedelta
 
 import pytest
@@ -176,7 +177,8 @@ def test_cabinet_work_waits_while_the_glue_sets_and_the_board_is_built_meanwhile
     (running,) = session.running()
     assert running.open
     line(session, "next")
-    assert session.running()[0].words.startswith("Glue and clamp the carcass: ready in")
+    assert session.running()[0].words_before_time_left.startswith("Glue and clamp the carcass: ready in")
+    assert re.search(r"Glue and clamp the carcass: ready \w{3} \d\d:\d\d", session.snapshot().where_you_were())
     waiting = next(f for f in session.findings(Stage.FIT) if f.task.title.startswith("Trim the edges"))
     assert waiting.waits
     assert "until" in waiting.words

@@ -65,7 +65,10 @@ class Gauge(QWidget):
         p.drawText(
             QRectF(left, 24 * s, width * 0.5, 15 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(f.task.quantity, "")
         )
-        p.setFont(theme.values(theme.GAUGE * s if f.reading else 10 * s, bold=f.reading is not None))
+        size = (
+            10 if f.reading is None else theme.GAUGE if math.isfinite(f.reading.value) else 12
+        )  # words need more room than figures
+        p.setFont(theme.values(size * s, bold=f.reading is not None))
         p.setPen(theme.colour("ink" if f.reading else "faint"))
         value = str(f.reading) if f.reading else "not taken"
         p.drawText(QRectF(left, 4 * s, width, 25 * s), Qt.AlignmentFlag.AlignRight, value)

@@ -52,7 +52,7 @@ class TimerStrip(QWidget):
         if not left:
             self.clock.stop()
             return
-        self.words.setText("     ".join(f"{r.words} {in_words(s)}" for r, s in left))
+        self.words.setText("     ".join(f"{r.words_before_time_left} {in_words(s)}" for r, s in left))
         urgent = any(r.open and s < 60 * LAST_MINUTES for r, s in left)
         tint(self.words, "out" if urgent else "copper")
         self.words.setAccessibleName(self.words.text())

@@ -56,7 +56,7 @@ def card_of(shown: Snapshot) -> Card:
         last_at=build.last_at, finished=finished, stage=shown.stage.value,
         step=now.task.title if now else "", states=tuple(s.state for s in shown.path()),
         stuck=stuck.words or stuck.task.title if stuck else "", waits=waits,
-        dries=() if finished else tuple(Dries(words=r.words, until=r.until) for r in shown.running()),
+        dries=() if finished else tuple(Dries(words=r.words_before_moment, until=r.until) for r in shown.running()),
         verdict=shown.sheet().overall if build.exports else "",
     )  # fmt: skip
 

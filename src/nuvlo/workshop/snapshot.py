@@ -39,10 +39,20 @@ class StageState:
 class Running:
     """Something against a clock, until when; ``open`` glue hurries, what dries only waits. ``stages`` are those it concerns."""
 
-    words: str
+    title: str
     until: datetime
     open: bool = False
     stages: frozenset[Stage] = frozenset(Stage)
+
+    @property
+    def words_before_time_left(self) -> str:
+        """As in ``Glue the carcass: ready in`` 3 h."""
+        return f"{self.title}: {'glue open' if self.open else 'ready in'}"
+
+    @property
+    def words_before_moment(self) -> str:
+        """As in ``Glue the carcass: ready`` Thu 11:27."""
+        return f"{self.title}: {'glue open until' if self.open else 'ready'}"
 
 
 @dataclass(frozen=True)
@@ -184,12 +194,12 @@ class Snapshot:
             step = craft_step(one.id)
             if step in self.build.begun_at and step not in self.build.done:
                 until = self.build.begun_at[step] + timedelta(minutes=one.open_minutes)
-                out.append(Running(f"{one.title}: glue open", until, open=True))
+                out.append(Running(one.title, until, open=True))
         for step, (title, until) in still_drying(self.kit, self.build, self.at).items():
             waits_for_it = (
                 frozenset({Stage.FIT, Stage.WAKE}) if not step.does(Stage.FIT, "craft") else frozenset({Stage.FIT})
             )
-            out.append(Running(f"{title}: ready in", until, stages=waits_for_it))
+            out.append(Running(title, until, stages=waits_for_it))
         return [r for r in out if r.until > self.at]
 
     def where_you_were(self) -> str:
@@ -210,7 +220,7 @@ class Snapshot:
         soldered = StepId(build.last_done).does(Stage.FIT, "solder")
         said += ["the iron may be on"] if soldered and ago < IRON_HOT else []
         said += [f"in hand: {now.task.title}"] if now else []
-        said += [f"{r.words} {r.until.astimezone():%a %H:%M}" for r in self.running()]
+        said += [f"{r.words_before_moment} {r.until.astimezone():%a %H:%M}" for r in self.running()]
         return unread + "; ".join(said) + "."
 
     # -- hand over ----------------------------------------------------------------------------------------------

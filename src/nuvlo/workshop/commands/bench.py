@@ -29,7 +29,8 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
     if point == hook_up.LEADS and not value.value <= hook_up.MOST_LEADS_OHMS:
         raise Refused(
             Problem(
-                f"leads do not read {value}.", f"Hold them together: they read less than {hook_up.MOST_LEADS_OHMS:g} Ω."
+                f"the leads read {value}.",
+                f"Held together they read less than {hook_up.MOST_LEADS_OHMS:g} Ω: press the tips on each other and read again.",
             )
         )
     snapshot = s.snapshot()
