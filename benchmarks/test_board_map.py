@@ -89,7 +89,7 @@ def test_the_board_painted_anew(benchmark, board):
     slices = []
 
     def anew():
-        board._fixed = None
+        board.kept.forget()
         going = True
         while going:
             begun = perf_counter()

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QColor, QPainter, QPixmap
 from PyQt6.QtTest import QTest
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board import map as board_map
+from nuvlo.desktop.board import kept
 from nuvlo.desktop.board.map import BoardMap, Marking
 from nuvlo.desktop.board.painter import tree
 from nuvlo.desktop.board.view import MOST, Underlay, View
@@ -203,7 +203,7 @@ def test_touching_up_paints_what_painting_anew_would(board, side):
     for done, lit in steps:
         board.show_board(kit, Marking(lit, done, side))
         touched = painted(board)
-        board._fixed = None
+        board.kept.forget()
         board.update()
         anew = painted(board)
         off = sum(
@@ -216,8 +216,8 @@ def test_a_large_board_is_painted_in_slices_and_comes_out_the_same(board, monkey
     kit = read_kit(SHIPPED / "millrace")
     board.show_board(kit, Marking(frozenset({"R1"}), frozenset({"R2"}), "top"))
     at_once = painted(board)
-    monkeypatch.setattr(board_map, "SLICE_MS", 0.0)
-    board._fixed = None
+    monkeypatch.setattr(kept, "SLICE_MS", 0.0)
+    board.kept.forget()
     board.update()
     board.grab()
     assert not board.whole

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QStringListModel, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from nuvlo.desktop.lanes import label, tint
+from nuvlo.desktop.labels import label, tint
 from nuvlo.workshop.commands.grammar import NotUnderstood, names, understand
 from nuvlo.workshop.commands.verbs import Verb
 from nuvlo.workshop.snapshot import Snapshot

@@ -232,4 +232,4 @@ def _made_ready(opened: Opened) -> tuple[Opened, Snapshot | None]:
 
 def _load_ahead() -> None:
     """Bring in, while the builder reads the first step, what later pictures need."""
-    import_module("pyqtgraph")
+    import_module("nuvlo.desktop.curve")

@@ -5,7 +5,7 @@ The data set is apart from what paints it: pyqtgraph draws, and is loaded only w
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from html import escape
 
@@ -16,7 +16,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.quantity import format_value
 
 pg.setConfigOptions(antialias=True)
@@ -128,8 +128,8 @@ class CurveView(QWidget):
             self.plot.hide()
             self.plot.deleteLater()
         self._light, self._log = t.name, picture.log
-        self.plot = pg.PlotWidget(background=t.paper, axisItems={"bottom": _Frequency("bottom")} if picture.log else {})
-        self.plot.setMenuEnabled(False)
+        axes = {"bottom": _Frequency("bottom")} if picture.log else {}
+        self.plot = pg.PlotWidget(background=t.paper, axisItems=axes, enableMenu=False)
         self.plot.hideButtons()
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.plot.setMouseEnabled(x=False, y=False)
@@ -214,13 +214,19 @@ def _clear(colour: str, alpha: int) -> QColor:
     return out
 
 
-def warm() -> None:
-    """Draw a curve that nobody sees."""
+def warm() -> Iterator[None]:
+    """Draw a curve that nobody sees, a little at a time: what is done only the first time is done before it is waited for."""
+    for make in (pg.GraphicsView, lambda: _Frequency("bottom"), lambda: pg.PlotItem(enableMenu=False)):
+        make()
+        yield
     view = CurveView()
     x = np.geomspace(20, 20e3, 8)
-    view.show_picture(Picture("", "", "", [Line(x, np.zeros(8), "")], (x, x * 0 - 1, x * 0 + 1)))
-    view._prepare()
+    view.picture = Picture("", "", "", [Line(x, np.zeros(8), "")], (x, x * 0 - 1, x * 0 + 1))
+    yield
+    view._new_plot(view.picture)
+    yield
     view._draw()
     view.resize(400, 300)
+    yield
     view.grab()
     view.deleteLater()

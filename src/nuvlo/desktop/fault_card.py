@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from nuvlo.desktop.faults import log_path
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 
 
 class FaultCard(QFrame):

@@ -140,7 +140,7 @@ class Gauge(QWidget):
         spot = x(f.reading.value) if math.isfinite(f.reading.value) else left + width
         at = QPointF(min(max(spot, left + r), left + width - r), y)
         p.setPen(QPen(colour, 1.6 * s))
-        if math.isfinite(f.reading.value):
+        if first <= f.reading.value <= last:  # beyond the scale its whiskers would be cut at the card's edge
             a, b = x(f.reading.value - f.reading.uncertainty), x(f.reading.value + f.reading.uncertainty)
             p.drawLine(QPointF(a, y), QPointF(b, y))
             for end in (a, b):

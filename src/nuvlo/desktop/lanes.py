@@ -5,35 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QPen, QPolygonF
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.keypad import Keypad
+from nuvlo.desktop.labels import label
+from nuvlo.desktop.pile import Pile, Row, gap, words
 from nuvlo.stages.task import Finding, Wants
 
 FOLLOWING = 5
 MOST_GAUGES, HANDFUL = 24, 8
-
-
-def label(
-    text: str = "", points: float = theme.BASE, role: str = "ink", *, bold: bool = False, mono: bool = False
-) -> QLabel:
-    """A wrapping label in a role's colour."""
-    out = QLabel(text)
-    out.setWordWrap(True)
-    out.setTextFormat(Qt.TextFormat.PlainText)
-    out.setFont((theme.values if mono else theme.words)(points, bold=bold))
-    tint(out, role)
-    return out
-
-
-def tint(widget: QWidget, role: str) -> None:
-    """Give a widget's words the colour of a role."""
-    palette = widget.palette()
-    palette.setColor(QPalette.ColorRole.WindowText, theme.colour(role))
-    widget.setPalette(palette)
 
 
 class HazardShape(QWidget):
@@ -55,6 +38,16 @@ class HazardShape(QWidget):
         p.drawPoint(QPointF(17, 24))
 
 
+class Offer(QPushButton):
+    """What may be picked, by a ``line`` of the bench line."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("plain")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.line = ""
+
+
 class NextLane(QScrollArea):
     """What to do now in large type, what follows, what waits."""
 
@@ -73,67 +66,47 @@ class NextLane(QScrollArea):
         self.button: QPushButton | None = None
         self.confirm: QPushButton | None = None
         self.keypad: Keypad | None = None
-        self.offers: list[QPushButton] = []
-        self._note = label("", 10.5, "faint")
-
-    def show_note(self, words: str) -> None:
-        """A quiet sentence at the foot of the lane."""
-        self._note.setText(words)
-        self._note.setVisible(bool(words) and not self.large)
+        self.offers: list[Offer] = []
+        self._pile = Pile((16, 4, 12, 12), 10)
+        self.setWidget(self._pile)
 
     def show_task(
         self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str,
-        offers: Sequence[tuple[str, str]] = (),
+        offers: Sequence[tuple[str, str]] = (), note: str = "",
     ) -> None:  # fmt: skip
         """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left.
-        ``offers`` are what may be picked: its words, and the line that picks it."""
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(16, 4, 12, 12)
-        column.setSpacing(10)
+        ``offers`` are what may be picked: its words, and the line that picks it. ``note`` stands quietly at the foot."""
         self.button = self.confirm = self.keypad = None
         self.offers = []
         size = theme.LARGE if self.large else theme.NEXT
         body = 28 if self.large else 12
         if f is None:
-            column.addWidget(label(closed, size, bold=True))
-            column.addWidget(label(closing, body))
+            rows = [words(closed, size, bold=True), words(closing, body)]
         elif f.task.hazard is not None:
-            column.addWidget(self._hazard(f, size, body))
+            rows = [Row("hazard", lambda: self._hazard(f, size, body), kept=False)]
         else:
-            column.addWidget(label(f.task.title, size, bold=True))
+            rows = [words(f.task.title, size, bold=True)]
             if f.task.detail and not (self.large and f.stuck):
-                column.addWidget(label(f.task.detail, body))
+                rows.append(words(f.task.detail, body))
             if extra:
-                column.addWidget(label(extra, body + 2, "copper", bold=True))
+                rows.append(words(extra, body + 2, "copper", bold=True))
             if f.waits:
-                column.addWidget(label(f.words, body, "near", bold=True))
+                rows.append(words(f.words, body, "near", bold=True))
             elif f.stuck:
-                column.addWidget(self._stuck(f, body))
+                rows.append(Row("stuck", lambda: self._stuck(f, body), kept=False))
             else:
-                column.addWidget(self._act(f, instrument, body))
-                if self.keypad is not None:
-                    column.addWidget(self.keypad)
-            for words, line in offers if not self.large else ():
-                offer = QPushButton(words)
-                offer.setObjectName("plain")
-                offer.clicked.connect(lambda _=False, said=line: self.line.emit(said))
-                self.offers.append(offer)
-                column.addWidget(offer)
+                rows += self._act(f, instrument, body)
+            rows += [self._offer(text, line) for text, line in (offers if not self.large else ())]
         if following and not self.large:
-            column.addSpacing(8)
-            column.addWidget(label("Then", 10, "faint", bold=True))
-            for title in following[:FOLLOWING]:
-                column.addWidget(label(title, 11, "faint"))
+            rows += [gap(), words("Then", 10, "faint", bold=True)]
+            rows += [words(title, 11, "faint") for title in following[:FOLLOWING]]
             if len(following) > FOLLOWING:
-                column.addWidget(label(f"and {len(following) - FOLLOWING} more in this stage", 10, "faint"))
-        column.addStretch(1)
-        self._note = label("", 10.5, "faint")
-        self._note.hide()
-        column.addWidget(self._note)
-        self.setWidget(page)
+                rows.append(words(f"and {len(following) - FOLLOWING} more in this stage", 10, "faint"))
+        if note and not self.large:
+            rows.append(words(note, 10.5, "faint"))
+        self._pile.show_rows(rows)
 
-    def _act(self, f: Finding, instrument: bool, body: float) -> QWidget:
+    def _act(self, f: Finding, instrument: bool, body: float) -> list[Row]:
         reading = f.task.wants in (Wants.READING, Wants.MEASURE)
         text = {
             Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Keep the first", Wants.TURN: "Turned",
@@ -141,22 +114,48 @@ class NextLane(QScrollArea):
         }.get(f.task.wants, "Go on")  # fmt: skip
         if f.task.wants is Wants.CHOOSE and "what is printed" in f.task.detail:
             text = "Keep what is printed"
-        if (reading or f.task.wants is Wants.SWEEP) and not instrument:
-            if f.task.wants is Wants.SWEEP:
-                text = (
-                    "No audio interface is connected. Measure the gain from jack to jack and type it, as in: gain 41.5"
-                )
-                return label(text, body, "slate")
-            self.keypad = Keypad(f.task.unit)
-            self.keypad.pressed.connect(self.key)
-            self.keypad.back.connect(lambda: self.key.emit(""))
-            self.keypad.entered.connect(self.enter)
+        if f.task.wants is Wants.SWEEP and not instrument:
+            text = "No audio interface is connected. Measure the gain from jack to jack and type it, as in: gain 41.5"
+            return [words(text, body, "slate")]
+        if reading and not instrument:
             example = {"Ω": "99.2k", "V": "4.48", "A": "2.3m", "F": "97n"}.get(f.task.unit, "4.48")
-            return label(f"Type what the meter shows, such as {example}, then Enter.", body, "slate")
-        self.button = QPushButton(f"{text}   (Space)")
-        self.button.setStyleSheet(f"font-size: {body}pt;")
-        self.button.clicked.connect(lambda: self.asked.emit("next"))
-        return self.button
+            say = words(f"Type what the meter shows, such as {example}, then Enter.", body, "slate")
+            return [say, Row(("keypad", f.task.unit), lambda: self._keypad_of(f.task.unit), self._has_keypad)]
+        return [Row(("act", body), lambda: self._act_button(body), lambda b: self._has_button(b, f"{text}   (Space)"))]
+
+    def _act_button(self, body: float) -> QPushButton:
+        out = QPushButton()
+        out.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the bench line
+        out.setStyleSheet(f"font-size: {body}pt;")
+        out.clicked.connect(lambda: self.asked.emit("next"))
+        return out
+
+    def _has_button(self, button: QPushButton, text: str) -> None:
+        self.button = button
+        button.setText(text)
+
+    def _keypad_of(self, unit: str) -> Keypad:
+        out = Keypad(unit)
+        out.pressed.connect(self.key)
+        out.back.connect(lambda: self.key.emit(""))
+        out.entered.connect(self.enter)
+        return out
+
+    def _has_keypad(self, keypad: Keypad) -> None:
+        self.keypad = keypad
+
+    def _offer(self, text: str, line: str) -> Row:
+        def make() -> Offer:
+            out = Offer()
+            out.clicked.connect(lambda: self.line.emit(out.line))
+            return out
+
+        def fill(offer: Offer) -> None:
+            offer.line = line
+            offer.setText(text)
+            self.offers.append(offer)
+
+        return Row("offer", make, fill)
 
     def _stuck(self, f: Finding, body: float) -> QWidget:
         card = QFrame()

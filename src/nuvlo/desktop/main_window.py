@@ -18,7 +18,8 @@ from nuvlo.desktop.controller import Controller
 from nuvlo.desktop.fault_card import FaultCard
 from nuvlo.desktop.handles import HANDLES
 from nuvlo.desktop.keys import Keys
-from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane, label, tint
+from nuvlo.desktop.labels import label, tint
+from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.pictures import picture_for
 from nuvlo.desktop.pictures.frames import StagePicture
@@ -353,14 +354,16 @@ class Window(QMainWindow):
         self.path_bar.show_path(shown.kit.name, shown.build.serial, shown.path(), stage)
         at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
         following = [f.task.title for f in found[at + 1 :] if not f.done]
-        self.next_lane.show_task(now, following, shown.advice(), shown.has_bench, *_closing(shown), shown.offers())
-        self.bench_line.follow(shown)
         judged = shown.shown()
         solved = shown.solved(stage)
         note = solved.problem if solved and solved.problem else row(stage).note if not judged.findings else ""
         has_gauge = self.readings.show_findings(judged.heading, judged.findings, now, note)
         self.readings.setVisible(bool(judged.findings) and (has_gauge or not self.large))
-        self.next_lane.show_note("" if judged.findings else note)
+        self.next_lane.show_task(
+            now, following, shown.advice(), shown.has_bench, *_closing(shown), shown.offers(),
+            "" if judged.findings else note,
+        )  # fmt: skip
+        self.bench_line.follow(shown)
         self.strip.setVisible(not self.large)
         if not self.large:
             self.strip.show_verbs(offered(shown))
@@ -391,12 +394,18 @@ class Window(QMainWindow):
             board.show_board(shown.kit, replace(board.marking, lit=lit, net=self.looking.net))
 
     def _warm(self) -> None:
-        """Draw one curve unseen: what Qt and pyqtgraph do only the first time is done before it is waited for."""
+        """Draw one curve unseen, each step of it in a turn of its own: typing may come between."""
         if any(hasattr(p, "curve") for p in self._pictures.values()):
             return
         from nuvlo.desktop.curve import warm
 
-        warm()
+        steps = warm()
+
+        def go_on() -> None:
+            if next(steps, steps) is not steps:
+                QTimer.singleShot(0, go_on)
+
+        go_on()
 
     # -- going --------------------------------------------------------------------------------------------------
 

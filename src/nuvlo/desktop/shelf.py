@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.path_bar import stone
 from nuvlo.files.kit_folder import Cover
 from nuvlo.kit import Stage

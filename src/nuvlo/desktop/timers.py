@@ -8,7 +8,7 @@ from datetime import datetime
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from nuvlo.desktop.lanes import label, tint
+from nuvlo.desktop.labels import label, tint
 from nuvlo.workshop.snapshot import Running
 
 EVERY_MS = 1000

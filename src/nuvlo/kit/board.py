@@ -52,8 +52,16 @@ class Board:
     def low(self) -> float:
         return min(y for _, y in self.outline)
 
+    @cached_property
+    def pads_by_ref(self) -> dict[str, tuple[Pad, ...]]:
+        """The pads of each part, in the order of the file."""
+        out: dict[str, list[Pad]] = {}
+        for pad in self.pads:
+            out.setdefault(pad.ref, []).append(pad)
+        return {ref: tuple(mine) for ref, mine in out.items()}
+
     def pads_of(self, ref: str) -> tuple[Pad, ...]:
-        return tuple(p for p in self.pads if p.ref == ref)
+        return self.pads_by_ref.get(ref, ())
 
     def seen_from(self, x_mm: float, side: str) -> float:
         """The x of a place as seen from ``side``: turned about its vertical axis, the board shows it mirrored."""

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from math import hypot
-from time import perf_counter
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QMouseEvent,
@@ -16,14 +15,13 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
-    QRegion,
     QTransform,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board.painter import BoardPainter
+from nuvlo.desktop.board.kept import KeptPainting
 from nuvlo.desktop.board.view import Underlay, View, room_for
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
@@ -33,10 +31,8 @@ WIRES = {
     "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
 }  # fmt: skip
 PANEL_ROOM_MM = 26.0
-ROOM_MM = 6.0  # round the pads of a part, for its body and print
 HEADING_PX = 26.0  # above the map, for what it shows
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
-SLICE_MS = 12.0  # that a painting may hold the interface at a time
 WHEEL = 1.2  # nearer by one notch
 REACH_PX = 26.0  # from a pad, that still picks its part
 
@@ -57,35 +53,6 @@ class Marking:
     only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
-@dataclass(eq=False)
-class _Key:
-    """What a painting shows. Kits are compared by which they are: comparing what is in them takes longer than painting."""
-
-    kit: Kit
-    plain: Marking
-    size: QSize
-    underlay: bool
-    theme: str
-
-    def __eq__(self, other: object) -> bool:
-        if not isinstance(other, _Key):
-            return NotImplemented
-        mine, theirs = ((k.plain, k.size, k.underlay, k.theme) for k in (self, other))
-        return self.kit is other.kit and mine == theirs
-
-
-@dataclass
-class _Painting:
-    """A painting of the board under way: for which ``key`` and view, on what, and what is left of it."""
-
-    key: object
-    view: View
-    kept: QPixmap
-    painter: BoardPainter
-    left: Iterator[None]
-    marking: Marking
-
-
 class BoardMap(QWidget):
     """Fits itself to the room there is; wheel and drag bring it nearer and move it. ``picked`` tells the part that was
     clicked; ``said`` what a click is wanted for; ``aligned`` where two pads are in a picture: (``R1.1``, x, y), px, twice."""
@@ -102,13 +69,10 @@ class BoardMap(QWidget):
         self.underlays: dict[str, Underlay] = {}  # by side
         self.laid: dict[str, BoardPictured] = {}  # what the log says of them, by side
         self._aligning: tuple[QPixmap, tuple[Pad, Pad], list[tuple[float, float]]] | None = None
-        self._fixed: tuple[object, View, QPixmap] | None = None  # what is fixed to the board, painted once
-        self._painted: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())  # lit and done in it
-        self._under_way: _Painting | None = None  # of a board too large to be painted at once
+        self.kept = KeptPainting(self)
         self._pressed: QPointF | None = None  # where the left button went down
         self._dragged: QPointF | None = None  # where the hand has moved the board to, once it moves it
         self._moving = False
-        self._frame: tuple[float, float, float] | None = None  # of the painting under way
         self._sharpen = QTimer(self)
         self._sharpen.setSingleShot(True)
         self._sharpen.timeout.connect(self._settled)
@@ -147,25 +111,21 @@ class BoardMap(QWidget):
         free = self.height() + 20 - (height + above + below) * scale
         return scale, (self.width() - width * scale) / 2, free / 2 + (above + height) * scale
 
-    def _centre(self) -> QPointF:
-        """About what the view turns."""
-        return QPointF(self.width() / 2, (self.height() + 20) / 2)
-
     def centre(self) -> QPointF:
         """About what the view turns."""
-        return self._centre()
+        return QPointF(self.width() / 2, (self.height() + 20) / 2)
 
     def focus(self) -> QPointF:
         """Where to look nearer: the parts in hand, else the middle."""
         mine = [self.place(q.x_mm, q.y_mm) for q in self.board.pads if q.ref in self.marking.lit]
-        return sum(mine, QPointF()) / len(mine) if mine else self._centre()
+        return sum(mine, QPointF()) / len(mine) if mine else self.centre()
 
     def forget(self) -> None:
         """Another build is shown from now on: nothing of this one's pictures or look is kept."""
         self.kit, self.view, self._aligning = None, View(), None
         self.underlays.clear()
         self.laid.clear()
-        self._fixed = self._under_way = None
+        self.kept.forget()
 
     def give_up_aligning(self) -> None:
         """No picture is to be laid beneath after all."""
@@ -176,7 +136,7 @@ class BoardMap(QWidget):
         """Take the picture of one side away."""
         self.underlays.pop(side, None)
         self.laid.pop(side, None)
-        self._fixed = None
+        self.kept.forget()
         self.update()
 
     def scale(self) -> float:
@@ -186,7 +146,7 @@ class BoardMap(QWidget):
     @property
     def whole(self) -> bool:
         """Whether nothing of it is still to be painted."""
-        return self._under_way is None
+        return self.kept.whole
 
     def underlay_shown(self) -> bool:
         return self.marking.side in self.underlays and not self.marking.wires
@@ -216,17 +176,21 @@ class BoardMap(QWidget):
         """Order of a place from left to right, as seen from the side shown."""
         return self.board.seen_from(x_mm, self.marking.side)
 
+    def placing(self) -> Callable[[float, float], QPointF]:
+        """Tells pixels of places on the board, as :meth:`place`, for as long as nothing of the map changes."""
+        scale, left, bottom = self._fit()
+        board, side, view = self.board, self.marking.side, self.view
+        moved = None if self.marking.wires or view == View() else view.transform(self.centre())
+
+        def place(x_mm: float, y_mm: float) -> QPointF:
+            at = QPointF(left + (board.seen_from(x_mm, side) - board.left) * scale, bottom - (y_mm - board.low) * scale)
+            return at if moved is None else moved.map(at)
+
+        return place
+
     def place(self, x_mm: float, y_mm: float) -> QPointF:
         """Pixels of a place on the board, given as seen from the component side."""
-        scale, left, bottom = self._frame or self._fit()
-        board = self.board
-        seen = board.seen_from(x_mm, self.marking.side)
-        at = QPointF(left + (seen - board.left) * scale, bottom - (y_mm - self._low) * scale)
-        return at if self.marking.wires or self.view == View() else self.view.transform(self._centre()).map(at)
-
-    @property
-    def _low(self) -> float:
-        return self.board.low
+        return self.placing()(x_mm, y_mm)
 
     def _lugs(self) -> dict[str, QPointF]:
         """Where the lugs of panel parts are drawn."""
@@ -245,7 +209,7 @@ class BoardMap(QWidget):
     def look(self, view: View) -> None:
         """Look at the board otherwise."""
         if view.turn != self.view.turn:
-            self._fixed = None
+            self.kept.forget()
         self.view, self._moving = view, True
         self._sharpen.start(SHARPEN_MS)
         self.update()
@@ -256,7 +220,7 @@ class BoardMap(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.kit and self.kit.board and not self.marking.wires:
-            self.look(self.view.zoomed(WHEEL ** (event.angleDelta().y() / 120), event.position(), self._centre()))
+            self.look(self.view.zoomed(WHEEL ** (event.angleDelta().y() / 120), event.position(), self.centre()))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.kit is None or self.kit.board is None:
@@ -286,9 +250,9 @@ class BoardMap(QWidget):
 
     def _pick(self, there: QPointF) -> None:
         """Tell the part whose pad lies nearest, within reach."""
-        best = None
+        best, place = None, self.placing()
         for pad in self.board.pads:
-            at = self.place(pad.x_mm, pad.y_mm)
+            at = place(pad.x_mm, pad.y_mm)
             far = hypot(at.x() - there.x(), at.y() - there.y())
             if far < REACH_PX and (best is None or far < best[0]):
                 best = (far, pad.ref)
@@ -344,11 +308,11 @@ class BoardMap(QWidget):
     ) -> None:
         """Lay a picture beneath one side. Raises ``ValueError`` where the two places are the same."""
         board = self.board
-        at = [(board.seen_from(q.x_mm, side) - board.left, q.y_mm - self._low) for q in pads]
+        at = [(board.seen_from(q.x_mm, side) - board.left, q.y_mm - self.board.low) for q in pads]
         under = Underlay(picture, side, first, second, at[0], at[1])
         under.to_board()
         self.underlays[side] = under
-        self._fixed = None
+        self.kept.forget()
         self.update()
 
     # -- painting -----------------------------------------------------------------------------------------------
@@ -367,7 +331,7 @@ class BoardMap(QWidget):
             p.drawPixmap(0, 0, self._aligning[0])
             return
         p.setClipRect(QRectF(0, HEADING_PX, self.width(), self.height() - HEADING_PX))
-        self._fixed_layer(p)
+        self.kept.paint(p, moving=self._moving)
         p.setClipping(False)
         board, m = self.board, self.marking
         p.setFont(theme.words(10, bold=True))
@@ -384,115 +348,23 @@ class BoardMap(QWidget):
             if ref in first:
                 self._reading(p, first[ref], words, verdict)
 
-    def _fixed_layer(self, p: QPainter) -> None:
-        """What is fixed to the board: painted once, and while the board is moved under the hand only laid there anew."""
-        plain = replace(self.marking, lit=frozenset(), done=frozenset(), readings={})
-        assert self.kit is not None
-        key = _Key(self.kit, plain, self.size(), self.underlay_shown(), theme.current().name)
-        if self._fixed is not None and self._fixed[0] == key:
-            self._touch_up()
-            if self._fixed[1] == self.view or self._moving:
-                self._lay(p)
-                return
-        if self._under_way is None or (self._under_way.key, self._under_way.view) != (key, self.view):
-            self._under_way = self._begun(key)
-        now = self._under_way
-        if self._paint_on(now):
-            self._fixed, self._painted = (key, self.view, now.kept), (now.marking.lit, now.marking.done)
-            self._under_way = None
-            self._touch_up()
-        else:
-            QTimer.singleShot(0, self.update)
-            if self._fixed is None or self._fixed[0] != key:
-                p.drawPixmap(0, 0, now.kept)
-                return
-        self._lay(p)
-
-    def _lay(self, p: QPainter) -> None:
-        """What was painted, where it now belongs."""
-        assert self._fixed is not None
-        _, view, kept = self._fixed
-        p.save()
-        if view != self.view:
-            there, back = self.view.transform(self._centre()), view.transform(self._centre()).inverted()[0]
-            p.setTransform(back * there)
-        p.drawPixmap(0, 0, kept)
-        p.restore()
-
-    def _begun(self, key: object) -> _Painting:
-        kept = QPixmap(self.size() * self.devicePixelRatio())
-        kept.setDevicePixelRatio(self.devicePixelRatio())
-        kept.fill(Qt.GlobalColor.transparent)
-        inner = QPainter(kept)
-        self._frame = self._fit()
-        if self.underlay_shown():
-            self._underlay(inner)
-        painter = BoardPainter(inner, self)
-        self._frame = None
-        inner.end()
-        return _Painting(key, self.view, kept, painter, painter.slices(), self.marking)
-
-    def _paint_on(self, now: _Painting) -> bool:
-        """Go on with a painting for a while; whether it is done."""
-        end = perf_counter() + SLICE_MS / 1000.0
-        inner = now.painter.p = QPainter(now.kept)
-        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._frame = self._fit()
-        done = True
-        for _ in now.left:
-            if perf_counter() > end:
-                done = False
-                break
-        self._frame = None
-        inner.end()
-        return done
-
-    def _touch_up(self) -> None:
-        """Paint anew, in what is kept, only the parts that were lit, or are, or went in since."""
-        lit, done = self._painted
-        changed = (lit ^ self.marking.lit) | (done ^ self.marking.done)
-        if not changed or self._fixed is None or self._fixed[1] != self.view:
+    def paint_underlay(self, p: QPainter) -> None:
+        """Paint the picture that lies beneath the side shown, where there is one."""
+        if not self.underlay_shown():
             return
-        _, _, kept = self._fixed
-        self._painted = (self.marking.lit, self.marking.done)
-        inner = QPainter(kept)
-        inner.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._frame = self._fit()
-        rooms = {ref: self._room_of(ref) for ref in {q.ref for q in self.board.pads} | changed}
-        region = QRegion()
-        for ref in changed:
-            region = region.united(rooms[ref])
-        inner.setClipRegion(region)
-        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
-        inner.fillRect(self.rect(), Qt.GlobalColor.transparent)
-        inner.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
-        if self.underlay_shown():
-            self._underlay(inner)
-        BoardPainter(inner, self).paint({ref for ref, room in rooms.items() if region.intersects(room)})
-        self._frame = None
-        inner.end()
-
-    def _room_of(self, ref: str) -> QRect:
-        """Pixels that a part may cover, its print and its leads too."""
-        mine = [self.place(q.x_mm, q.y_mm) for q in self.board.pads_of(ref)]
-        around = self.scale() * ROOM_MM + 12.0
-        xs, ys = [q.x() for q in mine] or [0.0], [q.y() for q in mine] or [0.0]
-        box = QRectF(min(xs) - around, min(ys) - around, max(xs) - min(xs) + 2 * around, max(ys) - min(ys) + 2 * around)
-        return box.toAlignedRect()
-
-    def _underlay(self, p: QPainter) -> None:
         scale, left, bottom = self._fit()
         to_room = QTransform(scale, 0, 0, -scale, left, bottom)
         under = self.underlays[self.marking.side]
         p.save()
-        p.setTransform(under.to_board() * to_room * self.view.transform(self._centre()))
+        p.setTransform(under.to_board() * to_room * self.view.transform(self.centre()))
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.drawPixmap(0, 0, under.picture)
         p.restore()
 
     def _wires(self, p: QPainter) -> None:
         lugs = self._lugs()
-        pads = {pad.ref: self.place(pad.x_mm, pad.y_mm) for pad in self.board.pads}
+        place = self.placing()
+        pads = {pad.ref: place(pad.x_mm, pad.y_mm) for pad in self.board.pads}
         for wire in sorted(self._wired, key=lambda w: w.name == self.marking.wire_now):
             a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
             if a is None or b is None:

@@ -41,6 +41,7 @@ class BoardPainter:
         self.p, self.there = p, there
         assert there.kit is not None
         self.kit, self.marking, self.scale = there.kit, there.marking, there.scale()
+        self.place = there.placing()
 
     def paint(self, only: set[str] | None = None) -> None:
         """Outline, pads, parts, leads, print; of ``only`` some parts where the rest is there already."""
@@ -54,11 +55,8 @@ class BoardPainter:
         p.setPen(QPen(colour.darker(130), 2))
         colour.setAlpha(90 if self.there.underlay_shown() else 255)
         p.setBrush(colour)
-        p.drawPolygon(QPolygonF([self.there.place(x, y) for x, y in board.outline]))
-        pads: dict[str, list[Pad]] = {}
-        for pad in board.pads:
-            if only is None or pad.ref in only:
-                pads.setdefault(pad.ref, []).append(pad)
+        p.drawPolygon(QPolygonF([self.place(x, y) for x, y in board.outline]))
+        pads = {ref: mine for ref, mine in board.pads_by_ref.items() if only is None or ref in only}
         for ref, mine in pads.items():
             self._pads(ref, mine)
             yield
@@ -76,12 +74,12 @@ class BoardPainter:
             self._legend(ref, mine)
             yield
 
-    def _pads(self, ref: str, pads: list[Pad]) -> None:
+    def _pads(self, ref: str, pads: tuple[Pad, ...]) -> None:
         p, scale = self.p, self.scale
         lit = ref in self.marking.lit
         hole = QColor(theme.current().board).darker(150)
         for pad in pads:
-            at = self.there.place(pad.x_mm, pad.y_mm)
+            at = self.place(pad.x_mm, pad.y_mm)
             r = pad.pad_mm / 2 * scale
             on_net = bool(self.marking.net) and pad.net == self.marking.net
             p.setPen(Qt.PenStyle.NoPen)
@@ -103,7 +101,7 @@ class BoardPainter:
         mine = [pad for pad in self.there.board.pads if pad.net == self.marking.net]
         self.p.setPen(QPen(QColor(theme.LAMP.near), 2.0, Qt.PenStyle.DotLine))
         for a, b in tree([(q.x_mm, q.y_mm) for q in mine]):
-            self.p.drawLine(*(self.there.place(mine[k].x_mm, mine[k].y_mm) for k in (a, b)))
+            self.p.drawLine(*(self.place(mine[k].x_mm, mine[k].y_mm) for k in (a, b)))
 
     def _leads(self) -> None:
         """Leads of the parts in hand as they are bent."""
@@ -111,12 +109,12 @@ class BoardPainter:
         for lead in bends(self.kit):
             if lead.ref in self.marking.lit:
                 pad = next(q for q in self.there.board.pads_of(lead.ref) if q.pin == lead.pin)
-                at, angle = self.there.place(pad.x_mm, pad.y_mm), radians(90 - 30 * lead.clock - turn)
+                at, angle = self.place(pad.x_mm, pad.y_mm), radians(90 - 30 * lead.clock - turn)
                 long = lead.length_mm * self.scale
                 self.p.setPen(QPen(QColor(theme.current().legend), 0.6 * self.scale, cap=Qt.PenCapStyle.RoundCap))
                 self.p.drawLine(at, at + QPointF(long * cos(angle), -long * sin(angle)))
 
-    def _part(self, ref: str, pads: list[Pad]) -> None:
+    def _part(self, ref: str, pads: tuple[Pad, ...]) -> None:
         p, m, scale = self.p, self.marking, self.scale
         part = self.kit.find_part(ref)
         lit, done = ref in m.lit, ref in m.done
@@ -127,11 +125,11 @@ class BoardPainter:
         kind = part.kind if part else ""
         p.setBrush(_body(kind) if done and m.side == "top" else Qt.BrushStyle.NoBrush)
         placed = self.there.board.placements[ref]
-        first, last = (self.there.place(q.x_mm, q.y_mm) for q in (pads[0], pads[-1]))
+        first, last = (self.place(q.x_mm, q.y_mm) for q in (pads[0], pads[-1]))
         angle = degrees(atan2(last.y() - first.y(), last.x() - first.x()))
         turn = self.there.view.turn if not m.wires else 0.0
         p.save()
-        p.translate(self.there.place(placed.x_mm, placed.y_mm))
+        p.translate(self.place(placed.x_mm, placed.y_mm))
         if kind == "electrolytic":
             self._can(part, angle, pen)
         elif kind == "transistor" and placed.package == "to92":
@@ -192,7 +190,7 @@ class BoardPainter:
                 QColor(BANDS[band]),
             )
 
-    def _legend(self, ref: str, pads: list[Pad]) -> None:
+    def _legend(self, ref: str, pads: tuple[Pad, ...]) -> None:
         p, scale, lit = self.p, self.scale, ref in self.marking.lit
         if 1.15 * scale < LEAST_TEXT and not lit and len(self.there.board.placements) > 100:
             return  # on a large board seen from afar letters are dust
@@ -201,7 +199,7 @@ class BoardPainter:
         p.setPen(QColor(theme.LAMP.copper if lit else theme.current().legend))
         placed, part = self.there.board.placements.get(ref), self.kit.find_part(ref)
         if placed:
-            at = self.there.place(placed.x_mm, placed.y_mm)
+            at = self.place(placed.x_mm, placed.y_mm)
             kind = part.kind if part else ""
             long, wide = BODIES.get(placed.package) or kind_of(kind).body_mm
             inside = wide >= 6.0 and kind != "trimmer" and placed.package in BODIES
@@ -213,7 +211,7 @@ class BoardPainter:
                 wide = 0.0  # on a wide can there is room between its middle and its rim
             rise = 0.0 if inside and fits else max(above, wide / 2 + 0.9 * points / scale)
         else:
-            at, rise = self.there.place(pads[0].x_mm, pads[0].y_mm), max(2.0, pads[0].pad_mm / 2 + points / scale)
+            at, rise = self.place(pads[0].x_mm, pads[0].y_mm), max(2.0, pads[0].pad_mm / 2 + points / scale)
             top = max(y for _, y in self.there.board.outline)
             if self.there.view.turn == 0 and pads[0].y_mm + rise + 0.5 * points / scale > top:
                 rise = -rise  # above it there is no board left to print on

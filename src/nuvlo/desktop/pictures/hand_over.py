@@ -11,7 +11,7 @@ from PyQt6.QtGui import QImage, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
 from nuvlo.desktop.jobs import PAPER
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.pictures.frames import StagePicture
 from nuvlo.problems import NuvloError
 from nuvlo.stages.task import Finding

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from nuvlo.craft.order import Step
 from nuvlo.desktop import theme
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.pictures.frames import StagePicture
 from nuvlo.stages import sequence
 from nuvlo.stages.task import Finding

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt, QTimer
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap, QPixmapCache, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.portrait import Portrait
 from nuvlo.desktop.pictures.frames import StagePicture
-from nuvlo.kit import Kit, Stage
+from nuvlo.kit import Kit, Part, Stage
 from nuvlo.quantity import Verdict
 from nuvlo.stages.task import Finding
 from nuvlo.workshop.snapshot import Snapshot
@@ -38,7 +38,7 @@ class Tray(QWidget):
         for k, f in enumerate(self.found):
             place = self.place(k)
             if place.intersects(QRectF(event.rect())):
-                self._cell(p, place.adjusted(2, 2, -2, -2), f)
+                self._cell(p, place.adjusted(1, 1, -1, -1), f)
 
     def place(self, k: int) -> QRectF:
         """The cell of the part with this number."""
@@ -67,37 +67,59 @@ class Tray(QWidget):
         super().resizeEvent(event)
 
     def _cell(self, p: QPainter, box: QRectF, f: Finding) -> None:
-        t = theme.current()
+        """One cell. What it shows is painted once: its words take longer than all else, and cells change places more often
+        than they change."""
         here = self.now is not None and f.task.id == self.now.task.id
-        p.setPen(QPen(QColor(t.copper if here else t.line), 2.4 if here else 1))
-        p.setBrush(QColor(t.card if f.done or here else t.paper))
-        p.drawRoundedRect(box, 5, 5)
-        part = self.kit.part(f.task.target)
-        p.setPen(QColor(t.ink))
-        p.setFont(theme.words(10.5, bold=True))
-        p.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignLeft, part.ref)
-        room = box.width() - 24 - p.fontMetrics().horizontalAdvance(part.ref)
-        p.setFont(theme.values(9))
-        p.setPen(QColor(t.faint))
-        text = p.fontMetrics().elidedText(part.text, Qt.TextElideMode.ElideRight, int(room))
-        p.drawText(box.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignRight, text)
-        word, colour = "to find", t.faint
-        if f.verdict is Verdict.MISSING:
-            word, colour = f.words.rstrip(".").split()[-1], t.out
-        elif f.reading is not None:
-            word, colour = str(f.reading), t.verdict(f.verdict.value)
-        elif f.done:
-            word, colour = "there", t.good
-        p.setPen(QColor(colour))
-        p.setFont(theme.values(10, bold=f.done))
-        p.drawText(box.adjusted(22, 0, -8, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, word)
-        at = QPointF(box.x() + 13, box.bottom() - 12)
-        p.setPen(QPen(QColor(colour), 1.8))
-        p.setBrush(QColor(colour) if f.done and not f.stuck else Qt.BrushStyle.NoBrush)
-        if f.stuck:
-            p.drawPolygon(QPolygonF([at + QPointF(*d) for d in ((-5, 0), (0, -5), (5, 0), (0, 5))]))
-        else:
-            p.drawEllipse(at, 4, 4)
+        part, size, ratio = self.kit.part(f.task.target), box.toAlignedRect().size(), self.devicePixelRatio()
+        shows = (part.ref, part.text, *_state(f), here, f.done, f.stuck, theme.current().name, ratio)
+        key = f"tray {size.width()} {size.height()} {shows!r}"
+        kept = QPixmapCache.find(key)
+        if kept is None:
+            kept = QPixmap(size * ratio)
+            kept.setDevicePixelRatio(ratio)
+            kept.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(kept)
+            inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+            _paint_cell(inner, QRectF(QPointF(), QSizeF(size)).adjusted(1, 1, -1, -1), part, f, here)
+            inner.end()
+            QPixmapCache.insert(key, kept)
+        p.drawPixmap(box.toAlignedRect().topLeft(), kept)
+
+
+def _state(f: Finding) -> tuple[str, str]:
+    """What a cell says of its part, and in which colour."""
+    t = theme.current()
+    if f.verdict is Verdict.MISSING:
+        return f.words.rstrip(".").split()[-1], t.out
+    if f.reading is not None:
+        return str(f.reading), t.verdict(f.verdict.value)
+    return ("there", t.good) if f.done else ("to find", t.faint)
+
+
+def _paint_cell(p: QPainter, box: QRectF, part: Part, f: Finding, here: bool) -> None:
+    t = theme.current()
+    p.setPen(QPen(QColor(t.copper if here else t.line), 2.4 if here else 1))
+    p.setBrush(QColor(t.card if f.done or here else t.paper))
+    p.drawRoundedRect(box, 5, 5)
+    p.setPen(QColor(t.ink))
+    p.setFont(theme.words(10.5, bold=True))
+    p.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignLeft, part.ref)
+    room = box.width() - 24 - p.fontMetrics().horizontalAdvance(part.ref)
+    p.setFont(theme.values(9))
+    p.setPen(QColor(t.faint))
+    text = p.fontMetrics().elidedText(part.text, Qt.TextElideMode.ElideRight, int(room))
+    p.drawText(box.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignRight, text)
+    words, colour = _state(f)
+    p.setPen(QColor(colour))
+    p.setFont(theme.values(10, bold=f.done))
+    p.drawText(box.adjusted(22, 0, -8, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, words)
+    at = QPointF(box.x() + 13, box.bottom() - 12)
+    p.setPen(QPen(QColor(colour), 1.8))
+    p.setBrush(QColor(colour) if f.done and not f.stuck else Qt.BrushStyle.NoBrush)
+    if f.stuck:
+        p.drawPolygon(QPolygonF([at + QPointF(*d) for d in ((-5, 0), (0, -5), (5, 0), (0, 5))]))
+    else:
+        p.drawEllipse(at, 4, 4)
 
 
 class Picture(StagePicture):

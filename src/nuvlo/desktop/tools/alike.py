@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from nuvlo.craft.look_alikes import look_alikes
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 

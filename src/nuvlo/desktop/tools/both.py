@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout
 
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.stages.choose.both import Sides, both_sides

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.stages.sequence.diary import Evening, told_together
 from nuvlo.workshop.schedule import Schedule

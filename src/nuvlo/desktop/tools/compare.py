@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from PyQt6.QtWidgets import QGridLayout
 
 from nuvlo.desktop.curve import CurveView, Line, Picture
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import Change

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Stage
 from nuvlo.workshop.commands.verbs import EVERY, ROWS, Verb

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFrame, QVBoxLayout
 
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page
 from nuvlo.files.manual import Fault, faults
 from nuvlo.files.whole import text_of

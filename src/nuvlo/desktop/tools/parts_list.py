@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.files.parts_list import MEANINGS, PartsList
 from nuvlo.files.parts_list.writer import tolerance_text
 

@@ -8,7 +8,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from nuvlo.desktop.lanes import HazardShape, label
+from nuvlo.desktop.labels import label
+from nuvlo.desktop.lanes import HazardShape
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.desktop.tools.page import Page
 from nuvlo.files.recipe import Recipe, read_recipe, recipe_folders

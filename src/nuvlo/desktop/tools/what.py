@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.portrait import BANDS, BODY, LEAD
-from nuvlo.desktop.lanes import label
+from nuvlo.desktop.labels import label
 from nuvlo.kit import Kit
 from nuvlo.problems import NuvloError
 from nuvlo.stages.unpack.identify import identify
