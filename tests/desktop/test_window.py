@@ -7,7 +7,7 @@ import threading
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QLabel
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.map import BoardMap, Marking
@@ -332,6 +332,19 @@ def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
     driver.type("1.01k")
     driver.type("d1")
     assert driver.session.path()[0].state == "done"
+
+
+def test_a_stage_with_nothing_left_says_what_comes_next(drive):
+    driver = drive(kind="typed")
+    driver.type("stage sequence")
+    driver.type("next")
+    assert driver.session.stage is Stage.UNPACK
+    driver.type("stage sequence")
+    said = " ".join(w.text() for w in driver.window.next_lane.findChildren(QLabel) if w.isVisible())
+    assert "Sequence is finished" in said
+    assert "Unpack is what is left to do first: click it on the path, or type 'stage unpack'." in said
+    driver.type("stage unpack")
+    assert driver.session.stage is Stage.UNPACK
 
 
 def test_check_paints_and_ends(tmp_path, gorsefire):

@@ -205,6 +205,7 @@ def test_both_sides_are_there_with_what_they_differ_by():
     assert "cool: 90\u202fmA becomes 79\u202fmA" in told["rails"]
 
 
+@pytest.mark.long
 def test_sides_of_a_bare_list_and_of_a_circuit_without_ports():
     told = {s.question.id: s.difference for s in both_sides(read_kit(SHIPPED / "tidewheel"), {})}
     assert told["rails"]

@@ -118,8 +118,7 @@ class NextLane(QScrollArea):
             text = "No audio interface is connected. Measure the gain from jack to jack and type it, as in: gain 41.5"
             return [words(text, body, "slate")]
         if reading and not instrument:
-            example = {"Ω": "99.2k", "V": "4.48", "A": "2.3m", "F": "97n"}.get(f.task.unit, "4.48")
-            say = words(f"Type what the meter shows, such as {example}, then Enter.", body, "slate")
+            say = words(f"Type what the meter shows, such as {f.task.example}, then Enter.", body, "slate")
             return [say, Row(("keypad", f.task.unit), lambda: self._keypad_of(f.task.unit), self._has_keypad)]
         return [Row(("act", body), lambda: self._act_button(body), lambda b: self._has_button(b, f"{text}   (Space)"))]
 

@@ -428,4 +428,12 @@ def _closing(shown: Snapshot) -> tuple[str, str]:
     """What the Next lane says when nothing of the stage is left."""
     if shown.stage is Stage.HAND_OVER:
         return "All done", f"{shown.kit.name} {shown.build.serial}: {shown.sheet().overall}. The sheet is written."
-    return f"{shown.stage.label} is finished", "Pick another stage on the path, or type its name after 'stage'."
+    label = shown.stage.label
+    closed = f"{label} is finished" if shown.findings(shown.stage) else f"{shown.kit.name} has nothing for {label}"
+    left = next((one for one in shown.path() if one.state not in ("done", "nothing to do")), None)
+    if left is None:
+        return closed, "Nothing is left to do."
+    comes = (
+        f"{left.stage.label} is stuck" if left.state == "stuck" else f"{left.stage.label} is what is left to do first"
+    )
+    return closed, f"{comes}: click it on the path, or type 'stage {left.stage.value}'."

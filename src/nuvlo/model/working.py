@@ -156,9 +156,11 @@ class WorkingModel:
 
     def resistance_windows(self, pairs: list[tuple[str, str]], meter: Ohmmeter | None = None) -> list[Window]:
         """Each (name, net) against ground, with the supply off: one joint set."""
-        rows = [resistance(self.circuit, net, "0", meter, self.values).ohms for _, net in pairs]
-        if not rows:
+        if not pairs:
             return []
+        # Several lugs hang on one net: each net is solved once.
+        ohms = {net: resistance(self.circuit, net, "0", meter, self.values).ohms for net in {n: None for _, n in pairs}}
+        rows = [ohms[net] for _, net in pairs]
         out = []
         for window in _windows([(name, "resistance", "Ω") for name, _ in pairs], np.array(rows)):
             # Wires and joints add a little to whatever the circuit shows.

@@ -55,6 +55,11 @@ class Task:
     awaits: str = ""  # what must be done before it
     wrong: str = ""  # what the stage knows to be wrong with it
 
+    @property
+    def example(self) -> str:
+        """A reading of its unit, as it may be typed."""
+        return {"Ω": "99.2k", "A": "2.3m", "F": "97n", "H": "4.7m", "dB": "41.5"}.get(self.unit, "4.48")
+
 
 @dataclass(frozen=True)
 class Finding:
