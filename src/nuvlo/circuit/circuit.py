@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping
+from collections import deque
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -14,9 +16,11 @@ from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
 from nuvlo.problems import Problem
+from nuvlo.progress import pause
 
 Overrides = Mapping[str, "float | Array"]
 GROUND = ("0", "gnd")
+MOST_ELEMENTS, DEEPEST = 10_000, 50  # opened out, and subcircuits in subcircuits
 REMEMBERED = 16  # first members a circuit keeps the solutions of
 
 
@@ -56,29 +60,66 @@ class _Scope:
     def root(self) -> _Scope:
         return self if self.parent is None else self.parent.root
 
-    def value(self, name: str, overrides: Overrides, asking: tuple[str, ...] = ()) -> float | Array:
-        full = self.prefix + name
-        if full in overrides:
-            return overrides[full]
-        if full in asking:
-            raise NetlistError(Problem(f"the parameter '{name}' is defined by itself.", "Break the circle."))
-        if name in self.given and self.parent is not None:
-            outer: float | Array = self.given[name](lambda n: self._outer(n, overrides, (*asking, full)))
-            return outer
-        if name in self.block.parameters:
-            own: float | Array = self.block.parameters[name](lambda n: self.value(n, overrides, (*asking, full)))
-            return own
-        if self.parent is not None:
-            return self.parent.value(name, overrides, asking)
-        raise NetlistError(Problem(f"the parameter '{name}' is not defined.", "Add .param, or mend the name."))
-
-    def _outer(self, name: str, overrides: Overrides, asking: tuple[str, ...]) -> float | Array:
-        assert self.parent is not None
-        return self.parent.value(name, overrides, asking)
+    def value(self, name: str, overrides: Overrides) -> float | Array:
+        """What a name comes to: overridden, given by the instance, defined by the block, or by the block around it."""
+        return self._found((name,), overrides)[self, name]
 
     def evaluate(self, expression: Expression, overrides: Overrides) -> float | Array:
-        result: float | Array = expression(lambda n: self.value(n, overrides))
+        known = self._found(expression.names, overrides) if expression.names else {}
+        result: float | Array = expression(partial(_looked_up, known, self))
         return result
+
+    def _found(self, names: Iterable[str], overrides: Overrides) -> Known:
+        """What ``names`` come to, and all that they are made of, each worked out once. A chain of them may be long."""
+        known: Known = overrides.known if isinstance(overrides, Asked) else {}
+        todo = [(self, name) for name in names]
+        begun: set[tuple[_Scope, str]] = set()
+        while todo:
+            at = todo[-1]
+            if at in known:
+                todo.pop()
+                continue
+            source, scope = at[0]._definition(at[1], overrides)
+            if not isinstance(source, Expression):
+                known[at] = source
+                continue
+            needs = [(scope, name) for name in source.names if (scope, name) not in known]
+            if needs and at in begun:
+                circle = next(name for where, name in needs if (where, name) in begun)
+                raise NetlistError(Problem(f"the parameter '{circle}' is defined by itself.", "Break the circle."))
+            begun.add(at)
+            if not needs:
+                known[at] = source(partial(_looked_up, known, scope))
+            todo += needs
+        return known
+
+    def _definition(self, name: str, overrides: Overrides) -> tuple[Expression | float | Array, _Scope]:
+        """The value or the expression of a name, and the scope in which the names of that stand."""
+        scope: _Scope | None = self
+        while scope is not None:
+            if scope.prefix + name in overrides:
+                return overrides[scope.prefix + name], scope
+            if name in scope.given and scope.parent is not None:
+                return scope.given[name], scope.parent
+            if name in scope.block.parameters:
+                return scope.block.parameters[name], scope
+            scope = scope.parent
+        raise NetlistError(Problem(f"the parameter '{name}' is not defined.", "Add .param, or mend the name."))
+
+
+Known = dict[tuple[_Scope, str], "float | Array"]
+
+
+def _looked_up(known: Known, scope: _Scope, name: str) -> float | Array:
+    return known[scope, name]
+
+
+class Asked(dict[str, "float | Array"]):
+    """Overrides of one question, which nobody changes: what parameters come to under them is ``known``."""
+
+    def __init__(self, overrides: Overrides) -> None:
+        super().__init__(overrides)
+        self.known: Known = {}
 
 
 class Memory:
@@ -115,6 +156,7 @@ class Circuit:
         self.temperature = netlist.temperature  # °C
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
+        self._opened = 0  # elements and instances so far
         self.memory = Memory()  # of the solver: what it found out about first members
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
         if not self.elements and not self._problems:
@@ -208,7 +250,15 @@ class Circuit:
         return self._index[full]
 
     def _open(self, block: Block, scope: _Scope, ports: Mapping[str, int], inside: tuple[str, ...]) -> None:
+        pause()
         for card in block.cards:
+            self._opened += 1
+            if self._opened > MOST_ELEMENTS:
+                at = card.token
+                raise NetlistError(
+                    Problem(f"opened out, this circuit has more than {MOST_ELEMENTS:,} elements.",
+                            "Look for subcircuits that double each time.", at.file, at.line, at.column)
+                )  # fmt: skip
             numbers = tuple(self._number(n, scope.prefix, ports) for n in card.nodes)
             if card.kind == "x":
                 self._instance(card, block, scope, numbers, inside)
@@ -246,6 +296,8 @@ class Circuit:
             self._say(card, f"'{sub.name}' has {len(sub.ports)} terminals, not {len(numbers)}.", "")
         elif sub.name in inside:
             self._say(card, f"the subcircuit '{sub.name}' contains itself.", "Break the circle.")
+        elif len(inside) >= DEEPEST:
+            self._say(card, f"subcircuits stand in each other more than {DEEPEST} deep.", "")
         else:
             inner = _Scope(f"{scope.prefix}{card.name}.", sub, card.parameters, scope)
             self._open(sub, inner, dict(zip(sub.ports, numbers, strict=True)), (*inside, sub.name))
@@ -281,10 +333,10 @@ class Circuit:
         # At d.c. an inductor holds its ends together just as a source of 0 V does.
         for element in (e for e in self.elements if e.kind in "vleh" or e.gives_volts):
             a, b = element.nodes[:2]
-            loop = _way(joined, a, b)
-            if loop is not None:
+            if (ends := (root(a % len(group)), root(b % len(group))))[0] == ends[1]:
                 at = element.card.token
-                others = ", ".join(f"'{name}'" for name in loop)
+                loop = _way(joined, a, b)
+                others = ", ".join(f"'{name}'" for name in loop[:6])
                 raise NetlistError(
                     Problem(
                         f"'{element.name}' closes a loop of voltage sources or inductors with {others}."
@@ -297,6 +349,7 @@ class Circuit:
                         element.name,
                     )
                 )
+            group[ends[0]] = ends[1]
             joined.setdefault(a, []).append((b, element.name))
             joined.setdefault(b, []).append((a, element.name))
         for element in self.elements:
@@ -318,14 +371,18 @@ class Circuit:
             )
 
 
-def _way(joined: Mapping[int, list[tuple[int, str]]], start: int, end: int) -> list[str] | None:
-    """Names of the elements along a way from ``start`` to ``end``; None where there is none."""
-    came: dict[int, list[str]] = {start: []}
-    open_ends = [start]
-    while open_ends and end not in came:
-        here = open_ends.pop(0)
+def _way(joined: Mapping[int, list[tuple[int, str]]], start: int, end: int) -> list[str]:
+    """Names of the elements along the shortest way from ``start`` to ``end``, which there is; none where they are the same."""
+    came: dict[int, tuple[int, str]] = {start: (start, "")}
+    open_ends = deque([start])
+    while end not in came:
+        here = open_ends.popleft()
         for other, name in joined.get(here, ()):
             if other not in came:
-                came[other] = [*came[here], name]
+                came[other] = (here, name)
                 open_ends.append(other)
-    return came.get(end)
+    out = []
+    while end != start:
+        end, name = came[end]
+        out.append(name)
+    return out[::-1]

@@ -15,26 +15,31 @@ from typing import Any
 
 import numpy as np
 
-from nuvlo.circuit.expression import FUNCTIONS, OPERATORS, Tree
+from nuvlo.circuit.expression import FUNCTIONS, OPERATORS, ExpressionError, Tree, from_below, tree
+from nuvlo.progress import pause
 
+MOST_LINES = 100_000  # of code; beyond, Python takes long to compile it and much memory
 STEEPEST = 1e12  # at the foot of a root the slope is infinite; a large one leads Newton on where that would stop it
 Function = Callable[[Any, Sequence[Any]], tuple[tuple[Any, ...], tuple[Any, ...]]]
-_ZERO, _ONE, _TWO = ("number", 0.0), ("number", 1.0), ("number", 2.0)
+_ZERO, _ONE = tree("number", 0.0), tree("number", 1.0)
 _COMPARISONS = ("||", "&&", "==", "!=", "<", "<=", ">", ">=", "sgn", "u")
 
 
-def derivative(tree: Tree, by: Tree) -> Tree:
-    """The tree of the derivative of ``tree`` by the leaf ``by``."""
-    if tree == by:
-        return _ONE
-    head, *parts = tree
-    if head in ("number", "name", "input", "parameter") or head in _COMPARISONS:
-        return _ZERO
-    slopes = [derivative(p, by) for p in parts]
-    if all(s == _ZERO for s in slopes):
+def derivative(whole: Tree, by: Tree) -> Tree:
+    """The tree of the derivative of ``whole`` by the leaf ``by``."""
+    slopes: dict[Tree, Tree] = {}
+    for one in from_below(whole):
+        slopes[one] = _ONE if one is by else _slope(one, [slopes[part] for part in one.operands])
+    return slopes[whole]
+
+
+def _slope(one: Tree, slopes: list[Tree]) -> Tree:
+    """Derivative of a tree whose operands have ``slopes``."""
+    head, parts = one.head, one.parts
+    if head in _COMPARISONS or all(s is _ZERO for s in slopes):
         return _ZERO
     if head == "?:":
-        return ("?:", parts[0], slopes[1], slopes[2])
+        return tree("?:", parts[0], slopes[1], slopes[2])
     if head == "+":
         return _add(*slopes)
     if head == "-":
@@ -42,59 +47,64 @@ def derivative(tree: Tree, by: Tree) -> Tree:
     if head == "neg":
         return _neg(slopes[0])
     if head in ("min", "max"):
-        first = ("<=" if head == "min" else ">=", *parts)
-        return ("?:", first, *slopes)
-    if head == "limit":
+        return tree("?:", tree("<=" if head == "min" else ">=", *parts), *slopes)
+    if head == "limit":  # the least of the higher bound and the most of x and the lower one
         x, a, b = parts
-        return derivative(("min", ("max", x, ("min", a, b)), ("max", a, b)), by)
+        low, high = tree("min", a, b), tree("max", a, b)
+        by_low, by_high = _slope(low, slopes[1:]), _slope(high, slopes[1:])
+        raised = tree("max", x, low)
+        return _slope(tree("min", raised, high), [_slope(raised, [slopes[0], by_low]), by_high])
     out = _ZERO
-    for slope, partial in zip(slopes, _PARTIALS[head](tree, *parts), strict=True):
+    for slope, partial in zip(slopes, _PARTIALS[head](one, *parts), strict=True):
         out = _add(out, _times(partial, slope))
     return out
 
 
 def _add(a: Tree, b: Tree) -> Tree:
-    return b if a == _ZERO else a if b == _ZERO else ("+", a, b)
+    return b if a is _ZERO else a if b is _ZERO else tree("+", a, b)
 
 
 def _neg(a: Tree) -> Tree:
-    return a if a == _ZERO else ("neg", a)
+    return a if a is _ZERO else tree("neg", a)
 
 
 def _times(a: Tree, b: Tree) -> Tree:
-    if _ZERO in (a, b):
+    if a is _ZERO or b is _ZERO:
         return _ZERO
-    return b if a == _ONE else a if b == _ONE else ("*", a, b)
+    return b if a is _ONE else a if b is _ONE else tree("*", a, b)
 
 
 def _power(whole: Tree, a: Tree, b: Tree) -> list[Tree]:
-    safe = ("?:", (">", a, _ZERO), a, _ONE)
-    by_base = ("steep", _times(b, ("**", a, ("-", b, _ONE))))
-    return [by_base, ("?:", (">", a, _ZERO), ("*", whole, ("ln", safe)), _ZERO)]
+    safe = tree("?:", tree(">", a, _ZERO), a, _ONE)
+    by_base = tree("steep", _times(b, tree("**", a, tree("-", b, _ONE))))
+    return [by_base, tree("?:", tree(">", a, _ZERO), tree("*", whole, tree("ln", safe)), _ZERO)]
 
 
 def _signed_power(whole: Tree, a: Tree, b: Tree) -> list[Tree]:
-    size = ("abs", a)
-    safe = ("?:", (">", size, _ZERO), size, _ONE)
-    return [("least", _times(b, ("**", size, ("-", b, _ONE))), ("number", STEEPEST)), ("*", whole, ("ln", safe))]
+    size = tree("abs", a)
+    safe = tree("?:", tree(">", size, _ZERO), size, _ONE)
+    return [
+        tree("least", _times(b, tree("**", size, tree("-", b, _ONE))), tree("number", STEEPEST)),
+        tree("*", whole, tree("ln", safe)),
+    ]
 
 
 # Partial derivatives of each function: given its own tree and its operands.
 _PARTIALS: dict[str, Callable[..., list[Tree]]] = {
     "*": lambda y, a, b: [b, a],
-    "/": lambda y, a, b: [("/", _ONE, b), ("neg", ("/", y, b))],
+    "/": lambda y, a, b: [tree("/", _ONE, b), tree("neg", tree("/", y, b))],
     "**": _power, "pow": _power, "pwr": _signed_power,
     "exp": lambda y, x: [y],
-    "ln": lambda y, x: [("/", _ONE, x)],
-    "log": lambda y, x: [("/", _ONE, x)],
-    "log10": lambda y, x: [("/", ("number", 1.0 / math.log(10.0)), x)],
-    "sqrt": lambda y, x: [("/", ("number", 0.5), ("max", y, ("number", 1e-150)))],
-    "tanh": lambda y, x: [("-", _ONE, ("*", y, y))],
-    "atan": lambda y, x: [("/", _ONE, ("+", _ONE, ("*", x, x)))],
-    "sin": lambda y, x: [("cos", x)],
-    "cos": lambda y, x: [("neg", ("sin", x))],
-    "abs": lambda y, x: [("sgn", x)],
-    "uramp": lambda y, x: [("?:", (">", x, _ZERO), _ONE, _ZERO)],
+    "ln": lambda y, x: [tree("/", _ONE, x)],
+    "log": lambda y, x: [tree("/", _ONE, x)],
+    "log10": lambda y, x: [tree("/", tree("number", 1.0 / math.log(10.0)), x)],
+    "sqrt": lambda y, x: [tree("/", tree("number", 0.5), tree("max", y, tree("number", 1e-150)))],
+    "tanh": lambda y, x: [tree("-", _ONE, tree("*", y, y))],
+    "atan": lambda y, x: [tree("/", _ONE, tree("+", _ONE, tree("*", x, x)))],
+    "sin": lambda y, x: [tree("cos", x)],
+    "cos": lambda y, x: [tree("neg", tree("sin", x))],
+    "abs": lambda y, x: [tree("sgn", x)],
+    "uramp": lambda y, x: [tree("?:", tree(">", x, _ZERO), _ONE, _ZERO)],
 }  # fmt: skip
 
 
@@ -102,15 +112,20 @@ _PARTIALS: dict[str, Callable[..., list[Tree]]] = {
 def compiled(trees: tuple[Tree, ...], inputs: tuple[tuple[Tree, ...], ...]) -> tuple[Function, Function]:
     """Two functions of (inputs, parameters): one for arrays, one for plain numbers.
 
-    Leaves are ``("input", k)`` and ``("parameter", k)``. Each gives the values of ``trees`` and, one after the other, the
+    Leaves are ``input`` k and ``parameter`` k. Each gives the values of ``trees`` and, one after the other, the
     derivatives of each tree by its ``inputs``.
     """
     lines: list[str] = []
     known: dict[Tree, str] = {}
-    values = [_emit(tree, lines, known) for tree in trees]
-    slopes = [
-        _emit(derivative(tree, by), lines, known) for tree, mine in zip(trees, inputs, strict=True) for by in mine
-    ]
+    wanted: list[Tree] = []
+    for whole, mine in zip(trees, inputs, strict=True):
+        pause()
+        wanted += [derivative(whole, by) for by in mine]
+    for one in from_below(*trees, *wanted):
+        known[one] = _emit(one, lines, known)
+    if len(lines) > MOST_LINES:
+        raise ExpressionError("together the formulas of this circuit are too large to be solved", 1)
+    values, slopes = [known[one] for one in trees], [known[one] for one in wanted]
     body = "\n    ".join([*lines, f"return ({_listed(values)}), ({_listed(slopes)})"])
     code = compile(f"def function(x, p):\n    {body}\n", "<expressions>", "exec")
     out = []
@@ -125,11 +140,9 @@ def _listed(names: list[str]) -> str:
     return "".join(f"{n}, " for n in names)
 
 
-def _emit(tree: Tree, lines: list[str], known: dict[Tree, str]) -> str:
-    """The name or number that holds ``tree``, with the lines that compute it added before."""
-    if tree in known:
-        return known[tree]
-    head, *parts = tree
+def _emit(one: Tree, lines: list[str], known: dict[Tree, str]) -> str:
+    """The name or number that holds a tree whose operands are ``known``, with the line that computes it added."""
+    head, parts = one.head, one.parts
     if head == "number":
         return repr(float(parts[0])) if math.isfinite(parts[0]) else f"float('{parts[0]}')"
     if head == "input":
@@ -137,17 +150,15 @@ def _emit(tree: Tree, lines: list[str], known: dict[Tree, str]) -> str:
     elif head == "parameter":
         text = f"p[{parts[0]}]"
     else:
-        operands = [_emit(p, lines, known) for p in parts]
+        operands = [known[part] for part in parts]
         if head in ("+", "-", "*", "/"):
             text = f"{operands[0]} {head} {operands[1]}"
         elif head == "neg":
             text = f"-{operands[0]}"
         else:
             text = f"{_SPELLED.get(head, head)}({', '.join(operands)})"
-    name = f"t{len(lines)}"
-    lines.append(f"{name} = {text}")
-    known[tree] = name
-    return name
+    lines.append(f"t{len(lines)} = {text}")
+    return f"t{len(lines) - 1}"
 
 
 _SPELLED = {

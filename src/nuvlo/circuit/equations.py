@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.circuit.circuit import Circuit, Element, Overrides
+from nuvlo.circuit.circuit import Asked, Circuit, Element, Overrides
 from nuvlo.circuit.devices import NOMINAL_TEMPERATURE, ZERO_CELSIUS, Devices, Evaluation
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.netlist import NetlistError
@@ -51,7 +51,7 @@ class Equations:
         self, circuit: Circuit, overrides: Overrides | None = None, *, open_sources: frozenset[str] = frozenset(),
         leak: float = 0.0,
     ) -> None:  # fmt: skip
-        overrides = overrides or {}
+        overrides = Asked(overrides or {})
         check(circuit, overrides)
         circuit = with_turned_legs(circuit, overrides)
         self.circuit = circuit

@@ -6,7 +6,9 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from threading import Lock
 from typing import Any
+from weakref import WeakValueDictionary
 
 import numpy as np
 
@@ -46,6 +48,7 @@ OPERATORS: dict[str, Callable[..., Any]] = {
     "neg": lambda a: -a, "?:": lambda c, a, b: np.where(np.not_equal(c, 0.0), a, b),
 }  # fmt: skip
 _UNARY_LEVEL = 7
+LONGEST, DEEPEST, MOST_SENSES = 10_000, 100, 100
 
 
 class ExpressionError(ValueError):
@@ -56,8 +59,51 @@ class ExpressionError(ValueError):
         super().__init__(message)
 
 
-# ("number", 4.7), ("name", "r") or ("name", "v(a)"), or an operator or function with its operands.
-Tree = tuple[Any, ...]
+class Tree:
+    """``number`` 4.7, ``name`` r or v(a), or an operator or function with its operands. Made by :func:`tree` alone: equal
+    trees are the same one, so that what occurs a million times is kept, compared and worked out once."""
+
+    __slots__ = ("__weakref__", "head", "parts")
+
+    def __init__(self, head: str, parts: tuple[Any, ...]) -> None:
+        self.head, self.parts = head, parts
+
+    @property
+    def operands(self) -> tuple[Tree, ...]:
+        """Its parts, where these are trees."""
+        return self.parts if self.parts and isinstance(self.parts[0], Tree) else ()
+
+
+_trees: WeakValueDictionary[tuple[Any, ...], Tree] = WeakValueDictionary()
+_growing = Lock()
+
+
+def tree(head: str, *parts: Any) -> Tree:
+    """The tree of ``head`` and ``parts``."""
+    key = (head, *(repr(part) if isinstance(part, float) else part for part in parts))  # 0.0 and −0.0 are not the same
+    with _growing:
+        found = _trees.get(key)
+        if found is None:
+            found = _trees[key] = Tree(head, parts)
+        return found
+
+
+def from_below(*roots: Tree) -> list[Tree]:
+    """All trees in ``roots``, each once and after its operands."""
+    out: list[Tree] = []
+    seen: set[Tree] = set()
+    stack = [(root, False) for root in reversed(roots)]
+    while stack:
+        one, ready = stack.pop()
+        if one in seen:
+            continue
+        if ready or not one.operands:
+            seen.add(one)
+            out.append(one)
+        else:
+            stack.append((one, True))
+            stack += [(part, False) for part in reversed(one.operands)]
+    return out
 
 
 @dataclass(frozen=True)
@@ -82,31 +128,41 @@ class Expression:
         """Value with every name replaced by what ``look_up`` gives (float or array); not finite where it has none."""
         if not self.names and not self.senses:
             return self._constant
-        with np.errstate(all="ignore"):
-            return _value(self.tree, look_up)
+        return self._value(look_up)
 
     @cached_property
     def _constant(self) -> Any:
+        return self._value(str)
+
+    @cached_property
+    def _steps(self) -> list[Tree]:
+        return from_below(self.tree)
+
+    def _value(self, look_up: Callable[[str], Any]) -> Any:
+        known: dict[Tree, Any] = {}
         with np.errstate(all="ignore"):
-            return _value(self.tree, str)
-
-
-def _value(tree: Tree, look_up: Callable[[str], Any]) -> Any:
-    head, *rest = tree
-    if head == "number":
-        return rest[0]
-    if head == "name":
-        return look_up(rest[0])
-    apply = OPERATORS.get(head) or FUNCTIONS[head][1]
-    return apply(*(_value(part, look_up) for part in rest))
+            for one in self._steps:
+                if one.head == "number":
+                    known[one] = one.parts[0]
+                elif one.head == "name":
+                    known[one] = look_up(one.parts[0])
+                else:
+                    apply = OPERATORS.get(one.head) or FUNCTIONS[one.head][1]
+                    known[one] = apply(*(known[part] for part in one.parts))
+        return known[self.tree]
 
 
 def constant(value: float) -> Expression:
-    return Expression(f"{value:g}", frozenset(), (), ("number", value))
+    return Expression(f"{value:g}", frozenset(), (), tree("number", value))
 
 
 def parse_expression(text: str) -> Expression:
-    """Parse lower-case ``text`` (without braces). Raises :class:`ExpressionError` with the column."""
+    """Parse lower-case ``text`` (without braces). Raises :class:`ExpressionError` with the column.
+
+    At most :data:`LONGEST` characters, :data:`DEEPEST` levels of nesting and :data:`MOST_SENSES` voltages and currents.
+    """
+    if len(text) > LONGEST:
+        raise ExpressionError(f"it is longer than {LONGEST:,} characters", 1)
     return _Parser(text).parse()
 
 
@@ -125,13 +181,15 @@ class _Parser:
             self.tokens.append((kind, match[kind], match.start(kind) + 1))
             position = match.end()
         self.tokens.append(("end", "", len(text) + 1))
-        self.at = 0
+        self.at = self.depth = 0
 
     def parse(self) -> Expression:
-        tree = self.ternary()
+        whole = self.ternary()
         if self.peek()[0] != "end":
             raise ExpressionError(f"'{self.peek()[1]}' is not expected here", self.peek()[2])
-        return Expression(self.text, frozenset(self.names), tuple(self.senses.values()), tree)
+        if len(self.senses) > MOST_SENSES:
+            raise ExpressionError(f"it speaks of more than {MOST_SENSES} voltages and currents", 1)
+        return Expression(self.text, frozenset(self.names), tuple(self.senses.values()), whole)
 
     def peek(self) -> tuple[str, str, int]:
         return self.tokens[self.at]
@@ -148,22 +206,29 @@ class _Parser:
         if self.peek()[1] != "?":
             return condition
         self.take()
+        self.depth += 1
         yes = self.ternary()
         self.take(":")
-        return ("?:", condition, yes, self.ternary())
+        no = self.ternary()
+        self.depth -= 1
+        return tree("?:", condition, yes, no)
 
     def binary(self, lowest: int) -> Tree:
+        self.depth += 1
+        if self.depth > DEEPEST:
+            raise ExpressionError(f"it is nested more than {DEEPEST} deep", self.peek()[2])
         left = self.unary()
         while self.peek()[0] == "op" and (level := LEVELS.get(self.peek()[1], 0)) > lowest:
             operator = self.take()[1].replace("^", "**")
             # Powers lean right, everything else left.
-            left = (operator, left, self.binary(level - 1 if level == 8 else level))
+            left = tree(operator, left, self.binary(level - 1 if level == 8 else level))
+        self.depth -= 1
         return left
 
     def unary(self) -> Tree:
         kind, token, column = self.take()
         if token == "-":
-            return ("neg", self.binary(_UNARY_LEVEL))
+            return tree("neg", self.binary(_UNARY_LEVEL))
         if token == "+":
             return self.binary(_UNARY_LEVEL)
         if token == "(":
@@ -175,16 +240,16 @@ class _Parser:
                 value = spice_number(token)
             except BadNumber as bad:
                 raise ExpressionError(str(bad), column) from bad
-            return ("number", value)
+            return tree("number", value)
         if kind == "name":
             return self.call(token, column) if self.peek()[1] == "(" else self.name(token)
         raise ExpressionError("a value is missing" if kind == "end" else f"'{token}' is not expected here", column)
 
     def name(self, token: str) -> Tree:
         if token == "pi":
-            return ("number", float(np.pi))
+            return tree("number", float(np.pi))
         self.names.add(token)
-        return ("name", token)
+        return tree("name", token)
 
     def sense(self, token: str, column: int) -> Tree:
         """``v(a)``, ``v(a,b)`` or ``i(vsource)``."""
@@ -199,7 +264,7 @@ class _Parser:
         names = tuple(text for _, text, _ in given)
         label = f"{token}({','.join(names)})"
         self.senses[label] = Sense(label, token, names)
-        return ("name", label)
+        return tree("name", label)
 
     def call(self, token: str, column: int) -> Tree:
         if token in ("v", "i"):
@@ -215,4 +280,4 @@ class _Parser:
         self.take(")")
         if len(arguments) != count:
             raise ExpressionError(f"'{token}' takes {count} value(s), not {len(arguments)}", column)
-        return (token, *arguments)
+        return tree(token, *arguments)

@@ -7,6 +7,7 @@ the line above; case does not matter. Reference: the ngspice 39 manual, chapters
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -15,8 +16,13 @@ from nuvlo.circuit.models import ALIASES, KNOWN_PARAMETERS, MODEL_TYPES
 from nuvlo.circuit.number import BadNumber, spice_number
 from nuvlo.circuit.waveform import KINDS
 from nuvlo.problems import NuvloError, Problem, Severity, errors
+from nuvlo.progress import pause
 
 LIBRARY = Path(__file__).parent / "library"
+MOST_BYTES = 8_000_000  # of a netlist with all that it includes
+MOST_INCLUDED, DEEPEST = 200, (20, 50)  # files; includes in includes, and subcircuits in subcircuits
+LINES_TO_PAUSE = 256
+SHOWN = 60  # letters of a word in a message
 # Terminals of each element; X and Q take a variable number and are treated apart.
 TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 4, "g": 4, "f": 2, "h": 2, "j": 3, "m": 4, "k": 0}
 CONTROLLED_BY = {"f": 1, "h": 1, "k": 2}  # how many other elements a card names
@@ -73,11 +79,18 @@ class Block:
     subcircuits: dict[str, Block] = field(default_factory=dict)
     parent: Block | None = None
 
+    def around(self) -> Iterator[Block]:
+        """This block, then those around it."""
+        block: Block | None = self
+        while block is not None:
+            yield block
+            block = block.parent
+
     def find_subcircuit(self, name: str) -> Block | None:
-        return self.subcircuits.get(name) or (self.parent.find_subcircuit(name) if self.parent else None)
+        return next((b.subcircuits[name] for b in self.around() if name in b.subcircuits), None)
 
     def find_model(self, name: str) -> Model | None:
-        return self.models.get(name) or (self.parent.find_model(name) if self.parent else None)
+        return next((b.models[name] for b in self.around() if name in b.models), None)
 
 
 @dataclass(frozen=True)
@@ -93,21 +106,25 @@ class Netlist:
 def read_netlist(path: Path) -> Netlist:
     """Read a netlist file. Raises :class:`NetlistError` listing every error with line and column."""
     path = Path(path)
-    try:
-        text = _text_in(path)
-    except OSError as error:
-        raise NetlistError(
-            Problem(f"cannot be opened: {error.strerror}.", "Check the name.", file=path.name)
-        ) from error
-    return parse_netlist(text, path.name, path.parent)
+    return parse_netlist(_text_in(path), path.name, path.parent)
 
 
 def _text_in(path: Path) -> str:
     """Text of a netlist: UTF-8 where it is that, else the older Western letters many are still saved in."""
     try:
-        return path.read_text(encoding="utf-8")
+        with path.open("rb") as file:
+            data = file.read(MOST_BYTES + 1)
+    except OSError as error:
+        raise NetlistError(
+            Problem(f"cannot be opened: {error.strerror}.", "Check the name.", file=path.name)
+        ) from error
+    if len(data) > MOST_BYTES:
+        raise NetlistError(Problem(f"is larger than {MOST_BYTES // 1_000_000} MB.", "No netlist is.", file=path.name))
+    try:
+        text = data.decode()
     except UnicodeDecodeError:
-        return path.read_text(encoding="latin-1")
+        text = data.decode("latin-1")
+    return text.replace("\r\n", "\n").replace("\r", "\n")
 
 
 def parse_netlist(text: str, name: str = "circuit.cir", folder: Path | None = None) -> Netlist:
@@ -132,6 +149,8 @@ class _Reader:
         self.top = Block("")
         self.block = self.top
         self.including: list[str] = []
+        self.included = self.characters = 0  # files and letters so far
+        self.overfull = False
         self.in_control = False
         self.seen: set[tuple[int, str]] = set()
         self.degrees = 27.0
@@ -141,6 +160,10 @@ class _Reader:
     def read(self, text: str, name: str, first_line: int) -> None:
         card: list[Token] = []
         for number, raw in enumerate(text.split("\n"), first_line):
+            if number % LINES_TO_PAUSE == 0:
+                pause()
+            if self.overfull:
+                return
             line = _without_comment(raw)
             if not line.strip():
                 continue
@@ -153,11 +176,17 @@ class _Reader:
             if card and not self.card(card):
                 return
             card = self.tokens(line, name, number, 0)
-        if card:
+        if card and not self.overfull:
             self.card(card)
 
     def tokens(self, line: str, name: str, number: int, offset: int) -> list[Token]:
         return [Token(m[0].lower(), name, number, m.start() + offset + 1) for m in _WORD.finditer(line)]
+
+    def stop(self, message: str, at: Token) -> None:
+        """Read no further: what is left would only say the same again."""
+        if not self.overfull:
+            self.say(message, at)
+        self.overfull = True
 
     def say(self, message: str, at: Token, remedy: str = "", severity: Severity = "error") -> None:
         self.problems.append(Problem(message, remedy, at.file, at.line, at.column, severity=severity))
@@ -212,7 +241,7 @@ class _Reader:
         return True
 
     def finish(self, name: str) -> None:
-        if self.block.parent is not None:
+        if self.block.parent is not None and not self.overfull:
             self.problems.append(
                 Problem(f"the subcircuit '{self.block.name}' is never closed.", "Add .ends.", file=name)
             )
@@ -231,9 +260,17 @@ class _Reader:
             if wanted in self.including:
                 self.say(f"'{wanted}' includes itself.", card[1])
                 return
-            self.including.append(wanted)
-            self.read(_text_in(found), found.name, first_line=1)
-            self.including.pop()
+            text = _text_in(found)
+            self.included += 1
+            self.characters += len(text)
+            if self.included > MOST_INCLUDED or self.characters > MOST_BYTES:
+                self.stop(f"more than {MOST_INCLUDED} files or {MOST_BYTES // 1_000_000} MB are included.", card[1])
+            elif len(self.including) >= DEEPEST[0]:
+                self.stop(f"files include each other more than {DEEPEST[0]} deep.", card[1])
+            else:
+                self.including.append(wanted)
+                self.read(text, found.name, first_line=1)
+                self.including.pop()
             return
         self.say(
             f"'{wanted}' is neither in the kit folder nor in the library.",
@@ -249,6 +286,9 @@ class _Reader:
         if cut < len(card) and card[cut].text == "=":
             cut -= 1
         ports = tuple(t.text for t in card[2:cut])
+        if sum(1 for _ in self.block.around()) > DEEPEST[1]:
+            self.stop(f"subcircuits stand in each other more than {DEEPEST[1]} deep.", card[0])
+            return
         block = Block(card[1].text, ports, self.assignments(card[cut:]), parent=self.block)
         self.block.subcircuits[card[1].text] = block
         self.block = block
@@ -356,7 +396,7 @@ class _Reader:
         try:
             expression = parse_expression(text.strip())
         except ExpressionError as bad:
-            self.say(f"in {text.strip()}: {bad}.", rest[2])
+            self.say(f"in {_short(text.strip())}: {bad}.", rest[2])
             return
         parameters = {"value": expression}
         self.block.cards.append(Card(head.text, "b", nodes, parameters, "volts" if gives_volts else "amps", head))
@@ -442,8 +482,12 @@ class _Reader:
         except BadNumber as bad:
             self.say(f"{bad}.", token, "Numbers look like 4.7k, 100n or 1meg.")
         except ExpressionError as bad:
-            self.say(f"in {text}: {bad}.", Token(text, token.file, token.line, token.column + bad.column))
+            self.say(f"in {_short(text)}: {bad}.", Token(text, token.file, token.line, token.column + bad.column))
         return constant(1.0)
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= SHOWN else f"{text[:SHOWN]}…"
 
 
 def _without_comment(line: str) -> str:

@@ -12,7 +12,9 @@ from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.compiled import compiled
 from nuvlo.circuit.devices.group import Group, Parts
 from nuvlo.circuit.devices.junction import ZERO_CELSIUS, thermal_voltage
-from nuvlo.circuit.expression import Tree
+from nuvlo.circuit.expression import ExpressionError, Tree, from_below, tree
+from nuvlo.circuit.netlist import NetlistError
+from nuvlo.problems import Problem
 
 
 class Behavioural(Group):
@@ -31,14 +33,17 @@ class Behavioural(Group):
         at = 0
         for element, width in zip(self.elements, self.widths(), strict=True):
             expression = element.card.parameters["value"]
-            leaves: dict[str, Tree] = {label: ("input", at + k) for k, (label, _) in enumerate(element.senses)}
+            leaves = {label: tree("input", at + k) for k, (label, _) in enumerate(element.senses)}
             for name in expression.names:
-                leaves[name] = ("parameter", len(self.values))
+                leaves[name] = tree("parameter", len(self.values))
                 self.values.append(np.atleast_1d(np.asarray(self._known(element, name, overrides, temperature), float)))
             trees.append(_with_leaves(expression.tree, leaves))
             inputs.append(tuple(leaves[label] for label, _ in element.senses))
             at += width
-        self.on_arrays, self.on_numbers = compiled(tuple(trees), tuple(inputs))
+        try:
+            self.on_arrays, self.on_numbers = compiled(tuple(trees), tuple(inputs))
+        except ExpressionError as too_large:
+            raise NetlistError(Problem(f"{too_large}.", "Simplify the largest of them.")) from too_large
         self.numbers = [float(value[0]) for value in self.values]
         # Where each slope stands: an expression that senses nothing has a branch all the same.
         senses = [[True] * len(e.senses) or [False] for e in self.elements]
@@ -112,9 +117,12 @@ class Behavioural(Group):
         return True
 
 
-def _with_leaves(tree: Tree, leaves: dict[str, Tree]) -> Tree:
+def _with_leaves(whole: Tree, leaves: dict[str, Tree]) -> Tree:
     """The tree with every name replaced by the leaf it stands for."""
-    head, *parts = tree
-    if head == "name":
-        return leaves[parts[0]]
-    return tree if head == "number" else (head, *(_with_leaves(p, leaves) for p in parts))
+    known: dict[Tree, Tree] = {}
+    for one in from_below(whole):
+        if one.head == "name":
+            known[one] = leaves[one.parts[0]]
+        else:
+            known[one] = tree(one.head, *(known[part] for part in one.operands)) if one.operands else one
+    return known[whole]

@@ -88,7 +88,9 @@ def read(s: Session, given: Nothing) -> Outcome:
     if task.wants is Wants.SWEEP:
         return sweep(s, given)
     if s.bench is None:
-        raise Refused(Problem(f"no instrument is connected: type what {task.target} reads.", f"For example: {task.example}"))
+        raise Refused(
+            Problem(f"no instrument is connected: type what {task.target} reads.", f"For example: {task.example}")
+        )
     if task.wants is Wants.MEASURE:
         return measure(s, PartValue(task.target, s.bench.part(task.target)), s.bench.name)
     return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
