@@ -68,7 +68,7 @@ def test_a_sum_of_nine_hundred_terms():
     ids=["parentheses", "minus", "powers", "choices", "functions", "choice after choice"],
 )  # fmt: skip
 def test_what_is_nested_too_deeply_is_refused_at_its_place(text):
-    with pytest.raises(NetlistError, match="more than 100 deep|longer than 10,000") as refused:
+    with pytest.raises(NetlistError, match=r"more than 100 deep|longer than 10,000") as refused:
         parse_netlist(f"t\nv1 a 0 {{{text}}}\nr1 a 0 1k")
     assert refused.value.problems[0].line == 2
     assert len(str(refused.value)) < 500

@@ -1,5 +1,7 @@
 """Work off the interface thread: it answers on it, belongs to a build, and is stopped in one way."""
 
+import subprocess
+import sys
 import threading
 import time
 
@@ -8,6 +10,7 @@ import pytest
 from nuvlo.desktop.jobs import LOG, MODEL, Fault, Jobs, State
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.progress import Stopped, pause
+from nuvlo.workshop.workshop import Workshop
 
 
 @pytest.fixture
@@ -81,6 +84,31 @@ def test_answers_for_another_build_are_dropped(jobs, qtbot):
     gate.set()
     qtbot.waitUntil(lambda: jobs.idle)
     assert sorted(got) == ["b", "none"]
+
+
+ENDLESS = """
+import sys, threading
+from pathlib import Path
+from PyQt6.QtCore import QTimer
+from nuvlo.desktop import app, main_window
+from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.jobs import MODEL
+from nuvlo.workshop.workshop import Workshop
+
+def shown(window):
+    window.controller.jobs.start(MODEL, threading.Event().wait, lambda *_: None, "Something that never looks up")
+    QTimer.singleShot(50, window.close)
+
+show = main_window.Window.show
+main_window.Window.show = lambda self: (show(self), QTimer.singleShot(0, lambda: shown(self)))
+sys.exit(app.start(lambda: Opened(Workshop(Path(sys.argv[1]))), Path(sys.argv[1])))
+"""
+
+
+def test_a_window_that_closes_leaves_behind_what_does_not_end(tmp_path):
+    done = subprocess.run([sys.executable, "-c", ENDLESS, str(tmp_path)], capture_output=True, text=True, timeout=60)
+    assert done.returncode == 0, done.stderr
+    assert Workshop(tmp_path).builds() == []
 
 
 def test_closing_leaves_no_work_behind(qtbot):

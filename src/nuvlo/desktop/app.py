@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -25,7 +27,7 @@ def start(opener: Callable[[], Opened], folder: Path, *, check: bool = False) ->
     window.show()
     window.controller.open(opener)
     if not check:
-        return int(app.exec())
+        return _ended(window, app.exec())
     outcome = {"code": 1}
 
     def painted() -> None:
@@ -41,4 +43,14 @@ def start(opener: Callable[[], Opened], folder: Path, *, check: bool = False) ->
     window.controller.replied.connect(failed)
     window.controller.opened.connect(lambda: QTimer.singleShot(0, painted))
     app.exec()
-    return outcome["code"]
+    return _ended(window, outcome["code"])
+
+
+def _ended(window: Window, status: int) -> int:
+    """``status``, unless work was left behind: Python would wait for its thread for ever, so the process ends here."""
+    if window.controller.left_behind:
+        logging.shutdown()
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(status)
+    return status

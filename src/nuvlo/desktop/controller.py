@@ -55,6 +55,7 @@ class Controller(QObject):
         self._asked: object = None  # the question that is being worked out
         self._given_up: object = None  # one that was stopped: not asked again until something changes
         self._loaded = False
+        self.left_behind = False  # work that did not end when the window closed
 
     # -- opening ------------------------------------------------------------------------------------------------
 
@@ -97,9 +98,9 @@ class Controller(QObject):
             self.jobs.start(LOG, lambda: (Opened(workshop), None), self._opened)
 
     def close(self) -> None:
-        """Let work under way end, then close the logbook."""
-        self.jobs.close()
-        if self.workshop is not None:
+        """Let work under way end, then close the logbook. What does not end is left behind with the log as it stands."""
+        self.left_behind = not self.jobs.close()
+        if self.workshop is not None and not self.left_behind:
             self.workshop.close()
 
     @property

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from enum import StrEnum
 from functools import partial
 from typing import Any
@@ -16,6 +16,8 @@ from nuvlo.progress import Progress, Stopped, under
 
 Then = Callable[[Any, NuvloError | None], None]
 STOPS = "Esc stops it"
+PATIENCE = 2.0  # s that a window waits, when it closes, for work that does not end
+LOG_PATIENCE = 30.0  # s for entries that nothing else holds up
 LOG, MODEL, PAPER = (
     "log",
     "model",
@@ -37,13 +39,15 @@ class Job:
     """One piece of work. ``words`` say what it is while it may be stopped; ``build`` is the one it was begun for, if any."""
 
     def __init__(
-        self, work: Callable[[], Any], then: Then, words: str, build: str | None, says: Callable[[str], None]
-    ) -> None:
-        self.work, self.then, self.words, self.build = work, then, words, build
+        self, lane: str, work: Callable[[], Any], then: Then, words: str, build: str | None,
+        says: Callable[[str], None],
+    ) -> None:  # fmt: skip
+        self.lane, self.work, self.then, self.words, self.build = lane, work, then, words, build
         self.state = State.WAITING
         self.progress = Progress(says)
         self.value: Any = None
         self.error: NuvloError | None = None
+        self.future: Future[None] | None = None
 
     def run(self) -> None:
         """Do it, on a thread of its own."""
@@ -90,9 +94,9 @@ class Jobs(QObject):
 
     def start(self, lane: str, work: Callable[[], Any], then: Then, words: str = "", build: str | None = None) -> Job:
         """Do ``work`` on a thread, then ``then`` with its value or its error on this one, while ``build`` is shown."""
-        job = Job(work, then, words, build, lambda now: self._said.emit(job, now))
+        job = Job(lane, work, then, words, build, lambda now: self._said.emit(job, now))
         self._live.append(job)
-        self._threads[lane].submit(self._run, job)
+        job.future = self._threads[lane].submit(self._run, job)
         self._say()
         return job
 
@@ -151,14 +155,23 @@ class Jobs(QObject):
         """Whether something is still to be logged, or its answer to be shown."""
         return any(not j.words for j in self._live)
 
-    def close(self) -> None:
-        """Stop what may be stopped, let the rest end, and take no more."""
+    def close(self) -> bool:
+        """Stop what may be stopped, let the rest end, and take no more. False where something does not end: it is left."""
         self._closed = True
         for job in self._live:
             if job.words:
                 job.progress.stop()
         for thread in self._threads.values():
-            thread.shutdown(wait=True)
+            thread.shutdown(wait=False)
+        _, going_on = wait([job.future for job in self._live if job.future is not None], PATIENCE)
+        entries = [j.future for j in self._live if j.future in going_on and not j.words]
+        held_up = any(j.words and j.lane == LOG and j.state is State.RUNNING for j in self._live)
+        if entries and not held_up:  # a slow disk: what was entered is worth waiting for
+            wait(entries, LOG_PATIENCE)
+            going_on = {future for future in going_on if not future.done()}
+        if going_on:
+            logging.getLogger("nuvlo").warning("left behind: %s", [j.words for j in self._live if j.future in going_on])
+        return not going_on
 
 
 def then_or_say(then: Callable[[Any], None], say: Callable[[str, bool], None]) -> Then:
