@@ -105,7 +105,7 @@ def test_a_zip_reads_like_its_folder(folder, tmp_path):
         assert read_kit(archive).name == "Gorsefire"
     bad = tmp_path / "bad.zip"
     bad.write_text("no zip")
-    with pytest.raises(KitError, match="not a zip"):
+    with pytest.raises(KitError, match="no zip"):
         read_kit(bad)
 
 

@@ -145,7 +145,7 @@ def test_what_is_no_list_is_refused(content, says, tmp_path):
     path.write_bytes(content)
     with pytest.raises(NuvloError, match=says):
         read_parts_list(path)
-    with pytest.raises(NuvloError, match="cannot be opened"):
+    with pytest.raises(NuvloError, match="cannot be read"):
         read_parts_list(tmp_path / "none.csv")
 
 

@@ -12,14 +12,17 @@ import re
 import shutil
 import tomllib
 import uuid
-import zipfile
+import zlib
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from zipfile import BadZipFile, ZipFile
 
 from nuvlo.problems import NuvloError, Problem
 
 MOST_BYTES = 8_000_000  # of one file that is read
+ZIPPED = b"PK\x03\x04"
 MOST_IN_ZIP, MOST_FILES = 64_000_000, 500  # bytes unpacked, and files
 
 
@@ -45,8 +48,11 @@ def bytes_of(path: Path, folder: Path | None = None) -> bytes:
 
 def text_of(path: Path, folder: Path | None = None) -> str:
     """What stands in a text file, read like :func:`bytes_of`. Raises :class:`NuvloError` where it is no UTF-8."""
+    data = bytes_of(path, folder)
+    if data.startswith(ZIPPED):
+        raise NuvloError(Problem("is a workbook or a zip, not text.", "Save it as CSV in UTF-8.", path.name))
     try:
-        return bytes_of(path, folder).decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as bad:
         raise NuvloError(Problem(f"is not UTF-8 text (byte {bad.start}).", "Save it as UTF-8.", path.name)) from bad
 
@@ -78,28 +84,37 @@ def csv_rows(text: str, name: str) -> Iterator[tuple[int, list[str]]]:
         raise NuvloError(Problem(f"cannot be cut into fields: {bad}.", remedy, name, reader.line_num, 1)) from bad
 
 
-def unpack(path: Path, target: Path) -> None:
-    """Unpack a zip. One that would unpack to too much, is encrypted, or leads out of ``target`` is refused before a byte is
-    written, with :class:`NuvloError`."""
+@contextmanager
+def opened_zip(path: Path, kind: str = "zip", most_bytes: int = MOST_IN_ZIP) -> Iterator[ZipFile]:
+    """A zip, or a ``kind`` of file that is one inside, opened for reading. One that would unpack to too much or is
+    encrypted is refused with :class:`NuvloError`, and so is one that turns out damaged while it is read."""
     try:
-        with zipfile.ZipFile(path) as archive:
+        with ZipFile(path) as archive:
             inside = archive.infolist()
-            if len(inside) > MOST_FILES or sum(i.file_size for i in inside) > MOST_IN_ZIP:
-                most = f"{MOST_FILES} files and {MOST_IN_ZIP // 1_000_000} MB"
-                raise NuvloError(Problem(f"holds more than {most}.", "A kit is a few small files.", path.name))
+            if len(inside) > MOST_FILES or sum(i.file_size for i in inside) > most_bytes:
+                most = f"{MOST_FILES} files and {most_bytes // 1_000_000} MB"
+                raise NuvloError(Problem(f"holds more than {most}.", "What belongs here is small.", path.name))
             if any(i.flag_bits & 1 for i in inside):
-                raise NuvloError(Problem("is encrypted.", "Unpack it first, and open its folder.", path.name))
-            for one in inside:
-                if (
-                    not (target / one.filename).resolve().is_relative_to(target.resolve())
-                    or one.external_attr >> 28 == 0xA
-                ):
-                    raise NuvloError(Problem(f"'{one.filename}' in it leads out of it.", "Send it again.", path.name))
-            archive.extractall(target)
-    except (zipfile.BadZipFile, NotImplementedError, EOFError, ValueError) as bad:
-        raise NuvloError(Problem("is not a zip that can be opened.", "Send it again.", path.name)) from bad
+                raise NuvloError(Problem("is encrypted.", "Take the password off it first.", path.name))
+            yield archive
+    except (BadZipFile, NotImplementedError, EOFError, zlib.error) as bad:
+        raise NuvloError(Problem(f"is no {kind} that can be opened.", "Save or send it again.", path.name)) from bad
     except OSError as bad:
         raise NuvloError(Problem(f"cannot be unpacked: {bad.strerror or bad}.", "Free some space.", path.name)) from bad
+
+
+def unpack(path: Path, target: Path) -> None:
+    """Unpack a zip. One that :func:`opened_zip` refuses, or that leads out of ``target``, is refused before a byte is
+    written, with :class:`NuvloError`."""
+    with opened_zip(path) as archive:
+        for one in archive.infolist():
+            if not (target / one.filename).resolve().is_relative_to(target.resolve()) or one.external_attr >> 28 == 0xA:
+                raise NuvloError(Problem(f"'{one.filename}' in it leads out of it.", "Send it again.", path.name))
+        archive.extractall(target)
+
+
+def _within(folder: Path, name: str) -> bool:
+    return (folder / name).resolve().is_relative_to(folder.resolve())
 
 
 def write_whole(path: Path, write: Callable[[Path], object]) -> None:

@@ -9,13 +9,18 @@ import re
 from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
+from xml.etree.ElementTree import iterparse
+from zipfile import ZipFile
 
+from nuvlo.files.whole import ZIPPED, bytes_of, opened_zip
 from nuvlo.problems import NuvloError, Problem
+from nuvlo.progress import pause
 
 SEPARATORS = ("\t", ";", ",", "|")
 SPACES = re.compile(r"\s{2,}")  # columns drawn up with spaces
 MARKS = ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
-MOST_BYTES = 20_000_000
+MOST_UNPACKED = 16_000_000  # bytes of a workbook
+MOST_ROWS, MOST_COLUMNS = 20_000, 200
 
 
 @dataclass(frozen=True)
@@ -30,19 +35,15 @@ class Line:
 
 def read_lines(path: Path) -> list[Line]:
     """All lines of a parts list. Raises :class:`NuvloError` where the file cannot be opened or is none."""
-    try:
-        data = path.read_bytes()
-    except OSError as bad:
-        raise NuvloError(
-            Problem(f"cannot be opened: {bad.strerror}.", "Check its name and permissions.", path.name)
-        ) from bad
-    if len(data) > MOST_BYTES:
-        raise NuvloError(Problem("is too large for a parts list.", "Name another file.", path.name))
-    if data[:4] == b"PK\x03\x04":
+    data = bytes_of(path)
+    if data.startswith(ZIPPED):
         return _workbook(path)
     if b"\0" in data and not data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
         raise NuvloError(Problem("is neither text nor a workbook.", "Save the list as CSV or XLSX.", path.name))
-    return lines_of(decoded(data))
+    found = lines_of(decoded(data))
+    if len(found) > MOST_ROWS:
+        raise NuvloError(Problem(f"has more than {MOST_ROWS:,} lines.", "Name the parts list.", path.name))
+    return found
 
 
 def decoded(data: bytes) -> str:
@@ -111,24 +112,64 @@ def _separator(text: str) -> str | None:
 
 
 def _workbook(path: Path) -> list[Line]:
-    from zipfile import BadZipFile
-
     from openpyxl import load_workbook
-    from openpyxl.utils.exceptions import InvalidFileException
 
+    out = []
     try:
+        with opened_zip(path, "workbook", MOST_UNPACKED) as archive:
+            sheets = [name for name in archive.namelist() if re.fullmatch(r"xl/worksheets/[^/]*\.xml", name)]
+            rows, columns = (max(extent) for extent in zip((1, 1), *(_filled(archive, s) for s in sheets), strict=True))
+        if rows > MOST_ROWS or columns > MOST_COLUMNS:
+            raise NuvloError(
+                Problem(f"has cells beyond {MOST_ROWS:,} rows or {MOST_COLUMNS} columns.", "Take out what is no part.",
+                        path.name)
+            )  # fmt: skip
         book = load_workbook(path, read_only=True, data_only=True)
-        out = []
         for sheet in book.worksheets:
-            for number, row in enumerate(sheet.iter_rows(values_only=True), 1):
+            for number, row in enumerate(sheet.iter_rows(max_row=rows, max_col=columns, values_only=True), 1):
+                if number % 256 == 0:
+                    pause()
                 cells = tuple(_cell(v) for v in row)
-                if any(cells):
+                while cells and not cells[-1]:
+                    cells = cells[:-1]
+                if cells:
                     out.append(Line(number, cells, ", ".join(c for c in cells if c), sheet.title))
         book.close()
-    except (BadZipFile, InvalidFileException, KeyError, ValueError, OSError) as bad:
+    except NuvloError:
+        raise
+    except Exception as bad:  # whatever a damaged one makes of the reader
         raise NuvloError(
             Problem("is no workbook that can be opened.", "Save the list as CSV or XLSX.", path.name)
         ) from bad
+    return out
+
+
+def _filled(archive: ZipFile, sheet: str) -> tuple[int, int]:
+    """The last row and the last column of a sheet that hold anything, from its XML: what it says of its own size may be
+    untrue, and empty cells may stand far out."""
+    last_row = last_column = 1
+    row = column = 0
+    with archive.open(sheet) as source:
+        for event, element in iterparse(source, ("start", "end")):
+            kind = element.tag.rpartition("}")[2]
+            if kind == "row" and event == "start":
+                row, column = int(element.get("r", row + 1)), 0
+                pause()
+            elif kind == "c" and event == "end":
+                letters = re.match("[A-Z]*", element.get("r", ""))
+                column = _column_of(letters[0]) if letters and letters[0] else column + 1
+                if len(element):
+                    last_row, last_column = max(last_row, row), max(last_column, column)
+            if event == "end" and kind == "row":
+                element.clear()
+    return last_row, last_column
+
+
+def _column_of(letters: str) -> int:
+    """Number of a column: A is 1, XFD is 16384."""
+    out = 0
+    for letter in letters[:8]:
+        out = 26 * out + ord(letter) - 64
     return out
 
 
