@@ -6,11 +6,14 @@ window and the tests show one and the same sentence.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
 Severity = Literal["error", "warning"]
+LONGEST = 1000  # letters of a message
+_ENDLESS = re.compile(r"\S{100,}")  # a word that nobody reads to its end
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +27,11 @@ class Problem:
     column: int | None = None
     ref: str | None = None
     severity: Severity = "error"
+
+    def __post_init__(self) -> None:
+        # What somebody else wrote stands in it, however long that is.
+        said = _ENDLESS.sub(lambda word: f"{word[0][:60]}…", self.message)
+        object.__setattr__(self, "message", said if len(said) <= LONGEST else f"{said[:LONGEST]}…")
 
     def __str__(self) -> str:
         place = ":".join(str(p) for p in (self.file, self.line, self.column) if p is not None)

@@ -22,7 +22,7 @@ LIBRARY = Path(__file__).parent / "library"
 MOST_BYTES = 8_000_000  # of a netlist with all that it includes
 MOST_INCLUDED, DEEPEST = 200, (20, 50)  # files; includes in includes, and subcircuits in subcircuits
 LINES_TO_PAUSE = 256
-SHOWN = 60  # letters of a word in a message
+COLDEST, HOTTEST = -200.0, 400.0  # °C
 # Terminals of each element; X and Q take a variable number and are treated apart.
 TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 4, "g": 4, "f": 2, "h": 2, "j": 3, "m": 4, "k": 0}
 CONTROLLED_BY = {"f": 1, "h": 1, "k": 2}  # how many other elements a card names
@@ -298,7 +298,13 @@ class _Reader:
         if not words:
             self.say("a temperature in °C is missing after .temp.", card[0])
             return
-        self.degrees = self.number(words[0])(lambda name: 27.0)
+        degrees = self.number(words[0])
+        if degrees.names:
+            self.say("the temperature is a plain number in °C.", words[0], "Write .temp 50.")
+            return
+        self.degrees = degrees(lambda name: 27.0)
+        if not COLDEST < self.degrees < HOTTEST:
+            self.say(f"nothing works at {self.degrees:g} °C.", words[0], "Write .temp 50.")
         if len(words) > 1:
             self.say("only the first temperature counts; an ensemble takes the others.", words[1], severity="warning")
 
@@ -396,7 +402,7 @@ class _Reader:
         try:
             expression = parse_expression(text.strip())
         except ExpressionError as bad:
-            self.say(f"in {_short(text.strip())}: {bad}.", rest[2])
+            self.say(f"in {text.strip()}: {bad}.", rest[2])
             return
         parameters = {"value": expression}
         self.block.cards.append(Card(head.text, "b", nodes, parameters, "volts" if gives_volts else "amps", head))
@@ -482,12 +488,8 @@ class _Reader:
         except BadNumber as bad:
             self.say(f"{bad}.", token, "Numbers look like 4.7k, 100n or 1meg.")
         except ExpressionError as bad:
-            self.say(f"in {_short(text)}: {bad}.", Token(text, token.file, token.line, token.column + bad.column))
+            self.say(f"in {text}: {bad}.", Token(text, token.file, token.line, token.column + bad.column))
         return constant(1.0)
-
-
-def _short(text: str) -> str:
-    return text if len(text) <= SHOWN else f"{text[:SHOWN]}…"
 
 
 def _without_comment(line: str) -> str:
@@ -502,7 +504,7 @@ def _is_value(token: Token) -> bool:
 
 
 def _starts_number(text: str) -> bool:
-    return bool(re.match(r"[+-]?\.?\d", text))
+    return bool(re.match(r"[+-]?\.?[0-9]", text))
 
 
 def _file_in(folder: Path, wanted: str) -> Path | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 
-_NUMBER = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)([a-zµ]*)(.*)", re.IGNORECASE | re.DOTALL)
+_NUMBER = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)([a-zµ]*)(.*)", re.IGNORECASE | re.DOTALL | re.ASCII)
 SUFFIXES = (
     ("meg", 1e6), ("mil", 25.4e-6), ("t", 1e12), ("g", 1e9), ("k", 1e3), ("m", 1e-3), ("u", 1e-6), ("µ", 1e-6),
     ("n", 1e-9), ("p", 1e-12), ("f", 1e-15),

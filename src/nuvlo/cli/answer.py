@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable
 from typing import Any
@@ -44,10 +45,12 @@ def answered(handler: Handler, arguments: argparse.Namespace) -> int:
     except NuvloError as error:
         status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
         print(error, file=sys.stderr)
-    except BrokenPipeError:
-        return 0
-    if arguments.json:
-        print(json.dumps(document, ensure_ascii=False, allow_nan=False))
-    elif text:
-        print(text)
+    try:
+        if arguments.json:
+            print(json.dumps(document, ensure_ascii=False, allow_nan=False))
+        elif text:
+            print(text)
+        sys.stdout.flush()
+    except BrokenPipeError:  # the reader has seen enough, as `head` has; nothing more is to be said at the end either
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     return status

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.cli.answer import Answer, Document, Verbs
+from nuvlo.cli.numbers import whole
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value
 
@@ -18,7 +19,7 @@ def add_verbs(verbs: Verbs) -> None:
     choose = verbs.add("choose", _choose, "values that do what is wanted, best first")
     choose.add_argument("folder", type=Path)
     choose.add_argument("choice", nargs="?", help="its id; without one the choices of the kit are listed")
-    choose.add_argument("--most", type=int, default=5)
+    choose.add_argument("--most", type=whole(1, 100), default=5)
     choose.add_argument("--drawer", type=Path, metavar="CSV", help="only what is in this drawer")
     compare = verbs.add("compare", _compare, "a kit and a changed one side by side; alone it lists the kit's variants")
     compare.add_argument("folder", type=Path)
@@ -28,7 +29,7 @@ def add_verbs(verbs: Verbs) -> None:
     recipe.add_argument("name", nargs="?")
     recipe.add_argument("inputs", nargs="*", metavar="key=value")
     recipe.add_argument("--folder", type=Path, action="append", default=[], help="folder with recipes of your own")
-    recipe.add_argument("--most", type=int, default=5)
+    recipe.add_argument("--most", type=whole(1, 100), default=5)
     recipe.add_argument("--save", metavar="NAME", help="keep it with these inputs as a recipe of yours, in --folder")
     both = verbs.add("both", _both, "where builders disagree: both sides, and what they differ by in this kit")
     both.add_argument("folder", type=Path)

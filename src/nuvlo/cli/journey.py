@@ -7,6 +7,7 @@ import os
 from pathlib import Path
 
 from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.numbers import SEED
 from nuvlo.cli.solve import number
 
 
@@ -14,7 +15,7 @@ def add_verbs(verbs: Verbs) -> None:
     """Add ``journey``."""
     journey = verbs.add("journey", _journey, "build a kit from box to sheet on the simulated bench")
     journey.add_argument("folder", type=Path)
-    journey.add_argument("--seed", type=int, default=1)
+    journey.add_argument("--seed", type=SEED, default=1)
     journey.add_argument("--wrong", default="", help="wrong parts in the bag, such as r3=390R,q1.bf=12")
     journey.add_argument("--out", type=Path, help="folder for the workshop and the sheet")
 

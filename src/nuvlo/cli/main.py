@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from io import TextIOWrapper
 
 from nuvlo.cli import choose, journey, kit, predict, sequence, solve, unpack, window
 from nuvlo.cli.answer import Verbs, answered
@@ -13,6 +14,9 @@ FAMILIES = (window, kit, solve, predict, unpack, choose, sequence, journey)
 
 def main(argv: list[str] | None = None) -> int:
     """Run one verb; returns the exit status."""
+    for stream in (sys.stdout, sys.stderr):  # half a letter of a file name must not stop an answer
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     parser = command_line()
     arguments = parser.parse_args(argv)
     if not hasattr(arguments, "handler"):

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.numbers import BUILDS, SEED
 from nuvlo.instruments.measured import read_measured
 from nuvlo.problems import NuvloError, Problem
 
@@ -16,8 +17,8 @@ def add_verbs(verbs: Verbs) -> None:
     predict.add_argument("folder", type=Path)
     predict.add_argument("--measured", type=Path, metavar="CSV", help="ref,value,unit,uncertainty of measured parts")
     predict.add_argument("--stage", choices=("hook_up", "wake"), help="readings of one stage")
-    predict.add_argument("--builds", type=int, default=2000)
-    predict.add_argument("--seed", type=int, default=1)
+    predict.add_argument("--builds", type=BUILDS, default=2000)
+    predict.add_argument("--seed", type=SEED, default=1)
 
 
 def _predict(a: argparse.Namespace) -> Answer:

@@ -7,7 +7,11 @@ from datetime import datetime
 from pathlib import Path
 
 from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.numbers import real, whole
 from nuvlo.problems import NuvloError, Problem
+
+A_WEEK = 7 * 24 * 60.0  # minutes
+YEARS = (2000, 2200)  # that a calendar is made for
 
 
 def add_verbs(verbs: Verbs) -> None:
@@ -22,12 +26,14 @@ def add_verbs(verbs: Verbs) -> None:
     calendar = verbs.add("calendar", _calendar, "when to do what, in your free evenings")
     calendar.add_argument("folder", type=Path)
     calendar.add_argument("--free", type=Path, metavar="CSV", help="start,end in ISO 8601, or day,from,to week by week")
-    calendar.add_argument("--units", type=int, default=1, help="built side by side")
-    calendar.add_argument("--clamps", type=int, default=6)
+    calendar.add_argument("--units", type=whole(1, 50), default=1, help="built side by side")
+    calendar.add_argument("--clamps", type=whole(1, 100), default=6)
     calendar.add_argument("--school", default="", help="such as sections+batches")
     calendar.add_argument("--now", metavar="TIME", help="plan from this moment on, ISO 8601")
-    calendar.add_argument("--seconds", type=float, default=5.0, help="for the search")
-    calendar.add_argument("--tonight", type=float, metavar="MINUTES", help="only say what fits in so many minutes")
+    calendar.add_argument("--seconds", type=real(0.1, 3600.0), default=5.0, help="for the search")
+    calendar.add_argument(
+        "--tonight", type=real(0.0, A_WEEK), metavar="MINUTES", help="only say what fits in so many minutes"
+    )
     calendar.add_argument("--ics", type=Path, metavar="FILE", help="write iCalendar")
     calendar.add_argument("--csv", type=Path, metavar="FILE", help="write a table")
 
@@ -139,6 +145,9 @@ def _moment(text: str | None) -> datetime:
     if text is None:
         return datetime.now().replace(second=0, microsecond=0)
     try:
-        return datetime.fromisoformat(text)
+        found = datetime.fromisoformat(text)
     except ValueError as bad:
-        raise NuvloError(Problem(f"'{text}' is not a time.", "Write 2026-11-27T19:30.")) from bad
+        raise NuvloError(Problem(f"'{text[:60]}' is not a time.", "Write 2026-11-27T19:30.")) from bad
+    if not YEARS[0] <= found.year < YEARS[1]:
+        raise NuvloError(Problem(f"the year {found.year} is not one to build in.", "Write 2026-11-27T19:30."))
+    return found.astimezone().replace(tzinfo=None) if found.tzinfo else found

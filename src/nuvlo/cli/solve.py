@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.cli.answer import Answer, Document, Verbs
+from nuvlo.cli.numbers import BUILDS, SEED, whole
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
@@ -39,13 +40,13 @@ def add_verbs(verbs: Verbs) -> None:
     for each in (point, ac, noise, tran, ohms, power, shares):
         each.add_argument("--csv", type=Path, metavar="OUT", help="write the result as a table too")
         each.add_argument("--vary", default="", metavar="LAWS", help="such as r1=4k7:5%%,q1.bf=100..400")
-        each.add_argument("--builds", type=int, default=2000, help="members of the ensemble")
-        each.add_argument("--seed", type=int, default=1)
+        each.add_argument("--builds", type=BUILDS, default=2000, help="members of the ensemble")
+        each.add_argument("--seed", type=SEED, default=1)
         each.add_argument("--quantiles", type=_quantiles, default=(0.01, 0.99), metavar="LOW,HIGH")
     for each in (ac, noise):
         each.add_argument("--from", dest="start", type=number, default=20.0)
         each.add_argument("--to", dest="stop", type=number, default=20000.0)
-        each.add_argument("--points", type=int, default=50)
+        each.add_argument("--points", type=whole(1, 10_000), default=50)
         each.add_argument("--source", required=True)
         each.add_argument("--node", required=True)
     noise.add_argument("--weighting", choices=("A",))
@@ -85,9 +86,9 @@ class _Ensemble:
             print(warning, file=sys.stderr)
         self.varied = bool(a.vary)
         self.quantiles = a.quantiles
+        laws = parse_variations(a.vary, self.circuit)
         if self.varied and a.builds < 2:
             raise NuvloError(Problem("an ensemble needs at least 2 builds.", "Use --builds 2000."))
-        laws = parse_variations(a.vary, self.circuit)
         self.values: Any = sample(laws, a.builds, a.seed) if laws else {}
         self.failed: list[int] = []
 
@@ -173,8 +174,8 @@ def _op(a: argparse.Namespace) -> Answer:
 def _frequencies(a: argparse.Namespace) -> Any:
     from nuvlo.circuit.small_signal import log_frequencies
 
-    if a.points < 1 or not 0 < a.start <= a.stop:
-        raise NuvloError(Problem("the sweep is empty.", "Give 0 < --from ≤ --to and at least one of --points."))
+    if not 0 < a.start <= a.stop:
+        raise NuvloError(Problem("the sweep is empty.", "Give 0 < --from ≤ --to."))
     return log_frequencies(a.start, a.stop, a.points)
 
 

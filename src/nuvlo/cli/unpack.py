@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.files.whole import write_whole
 from nuvlo.instruments.measured import read_measured
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict, format_value
@@ -59,8 +60,14 @@ def _bom(a: argparse.Namespace) -> Answer:
     if a.kit:
         if (a.kit / "bom.csv").exists():
             raise NuvloError(Problem(f"{a.kit.name} holds a bom.csv already.", "Name a new folder."))
-        a.kit.mkdir(parents=True, exist_ok=True)
-        (a.kit / "bom.csv").write_text(bom_csv(p.part for p in found.parts), encoding="utf-8")
+        listed = bom_csv(p.part for p in found.parts)
+        try:
+            a.kit.mkdir(parents=True, exist_ok=True)
+            write_whole(a.kit / "bom.csv", lambda there: there.write_text(listed, encoding="utf-8"))
+        except OSError as bad:
+            raise NuvloError(
+                Problem(f"no kit can be made in {a.kit.name}: {bad.strerror}.", "Name a new folder.")
+            ) from bad
     rows = [
         f"{p.line:4d}  {p.part.ref:8s} {p.part.kind:14s} {p.part.text:18s} {p.part.rating:8s} {p.note}"
         for p in found.parts

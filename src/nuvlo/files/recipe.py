@@ -13,7 +13,7 @@ from pathlib import Path
 from pydantic import Field, ValidationError
 
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.files.whole import text_of, toml_of
+from nuvlo.files.whole import folder_whole, text_of, toml_of
 from nuvlo.kit.schema import Aim, Move, _Strict
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
@@ -106,17 +106,23 @@ def save_recipe(recipe: Recipe, inputs: Mapping[str, float], place: Path, name: 
         )
     folder = place / name
     text = (recipe.folder / "recipe.toml").read_text(encoding="utf-8")
-    for one in recipe.info.input:
-        # Only the default of this input's own table is replaced; everything else, comments too, stays as it is.
-        start = re.search(rf'^name\s*=\s*"{re.escape(one.name)}"', text, re.MULTILINE)
-        assert start is not None
-        head, tail = text[: start.start()], text[start.start() :]
-        default = format_value(inputs[one.name], one.unit, 6).replace("\u2009", "").replace("\u202f", "")
-        text = head + re.sub(r"^default\s*=.*$", f'default = "{default}"', tail, count=1, flags=re.MULTILINE)
+    # Only the default of each input's own table is replaced; everything else, comments too, stays as it is.
+    units = {one.name: one.unit for one in recipe.info.input}
+    tables = re.split(r"(?m)^(?=\[)", text)
+    for k, table in enumerate(tables):
+        (named,) = toml_of(table, "recipe.toml").get("input", [{}]) if table.startswith("[[input]]") else ({},)
+        if named.get("name") in units:
+            value = format_value(inputs[named["name"]], units[named["name"]], 6)
+            default = value.replace("\u2009", "").replace("\u202f", "")
+            tables[k] = re.sub(r"(?m)^default\s*=.*$", f'default = "{default}"', table, count=1)
+    circuit = (recipe.folder / "circuit.cir").read_bytes()
+
+    def fill(there: Path) -> None:
+        (there / "recipe.toml").write_text("".join(tables), encoding="utf-8")
+        (there / "circuit.cir").write_bytes(circuit)
+
     try:
-        folder.mkdir(parents=True)
-        (folder / "recipe.toml").write_text(text, encoding="utf-8")
-        (folder / "circuit.cir").write_bytes((recipe.folder / "circuit.cir").read_bytes())
+        folder_whole(folder, fill)
     except OSError as bad:
         raise NuvloError(Problem(f"'{name}' cannot be written: {bad.strerror}.", "Check the folder.")) from bad
     return folder

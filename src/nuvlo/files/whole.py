@@ -26,7 +26,7 @@ ZIPPED = b"PK\x03\x04"
 MOST_IN_ZIP, MOST_FILES = 64_000_000, 500  # bytes unpacked, and files
 
 
-def bytes_of(path: Path, folder: Path | None = None) -> bytes:
+def bytes_of(path: Path, folder: Path | None = None, most: int = MOST_BYTES) -> bytes:
     """What a file holds. One that is no plain file, is too large, or leads out of ``folder`` is refused with
     :class:`NuvloError`."""
     name = path.name
@@ -36,12 +36,12 @@ def bytes_of(path: Path, folder: Path | None = None) -> bytes:
         if path.exists() and not path.is_file():
             raise NuvloError(Problem("is not a file that can be read.", "Check its name.", name))
         with path.open("rb") as file:
-            data = file.read(MOST_BYTES + 1)
+            data = file.read(most + 1)
     except OSError as bad:
         raise NuvloError(Problem(f"cannot be read: {bad.strerror}.", "Check its name and permissions.", name)) from bad
-    if len(data) > MOST_BYTES:
+    if len(data) > most:
         raise NuvloError(
-            Problem(f"is larger than {MOST_BYTES // 1_000_000} MB.", "Take out what does not belong there.", name)
+            Problem(f"is larger than {most // 1_000_000} MB.", "Take out what does not belong there.", name)
         )
     return data
 

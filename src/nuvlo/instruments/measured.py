@@ -38,6 +38,8 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
             f.column = "value"
             raise ValueError(f"'{f.values['value']}' is not a value a part can have")
         given = f.optional_number("uncertainty")
+        if given is not None and given < 0:
+            raise ValueError(f"'{f.values['uncertainty']}' is less than nothing")
         return part.ref, Measured(value, given, unit) if given is not None else MeterSpec().measured(value, unit)
 
     rows, problems = read_table(text_of(path), path.name, ("ref", "value"), row)

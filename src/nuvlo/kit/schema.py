@@ -39,6 +39,8 @@ def _as_builders_write(value: Any) -> Any:
 
 Value = Annotated[float, BeforeValidator(_as_builders_write), Field(ge=-1e6, le=1e6)]  # volts, amperes, money
 
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+
 
 class _Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -47,7 +49,7 @@ class _Strict(BaseModel):
 class About(_Strict):
     """What the kit is."""
 
-    name: str
+    name: Name
     family: str = ""
     revision: str = ""
     says: str = ""
@@ -59,7 +61,7 @@ class Supply(_Strict):
     With ``mains_hz`` the element stands for the peak of a transformer's wave before its full-wave rectifier.
     """
 
-    name: str
+    name: Name
     element: str
     node: str
     volts: Value
@@ -72,7 +74,7 @@ class Supply(_Strict):
 class Port(_Strict):
     """A signal input or output."""
 
-    name: str
+    name: Name
     kind: Literal["input", "output"]
     node: str
     element: str | None = None
@@ -81,7 +83,7 @@ class Port(_Strict):
 class Control(_Strict):
     """A pot or trimmer. ``start`` is its position at first power, 0 anticlockwise to 1 clockwise."""
 
-    name: str
+    name: Name
     ref: str
     kind: Literal["pot", "trimmer"] = "pot"
     travel_deg: float = Field(270.0, gt=0, le=36_000)
@@ -91,7 +93,7 @@ class Control(_Strict):
 class Point(_Strict):
     """A test point: a node measured against ``reference``."""
 
-    name: str
+    name: Name
     node: str
     reference: str = "0"
     says: str = ""
@@ -118,7 +120,7 @@ class Aim(_Strict):
     ``expression``, in the names of inputs and of results before it.
     """
 
-    name: str
+    name: Name
     kind: ResultKind
     unit: str = ""
     says: str = ""
@@ -232,7 +234,7 @@ class Prove(_Strict):
 class Need(_Strict):
     """A tool, a consumable or a part that the box never holds, with what it costs where that is known."""
 
-    name: str
+    name: Name
     kind: Literal["tool", "consumable", "part"] = "tool"
     cost: Value | None = None
 

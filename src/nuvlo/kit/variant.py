@@ -29,7 +29,7 @@ def changes_in(kit: Kit, words: Sequence[str]) -> list[Change]:
             )
     if not out:
         raise NuvloError(Problem("nothing is changed.", "Write r9=100k, u2=tl072, or the name of a variant."))
-    return out
+    return list(dict.fromkeys(out))  # named twice, made once
 
 
 def change(kit: Kit, name: str, to: str, why: str = "") -> Change:
@@ -85,7 +85,8 @@ def varied(kit: Kit, changes: Sequence[Change]) -> Kit:
                     values[override_of_element(element)] = value
         elif supply is not None:
             volts = parse_value(one.to, "V")
-            supplies[supplies.index(supply)] = supply.model_copy(update={"volts": volts})
+            at = next(k for k, s in enumerate(supplies) if s.element == supply.element)
+            supplies[at] = supply.model_copy(update={"volts": volts})
             values[supply.element] = volts
         else:
             change(kit, one.part, one.to)  # says what is wrong with the name

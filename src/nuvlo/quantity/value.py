@@ -20,10 +20,11 @@ UNITS = {
 PREFIXES = {"T": 1e12, "G": 1e9, "M": 1e6, "k": 1e3, "K": 1e3, "": 1.0, "m": 1e-3, "u": 1e-6, "n": 1e-9, "p": 1e-12}
 EXPECTED = "write it as 4k7, 4.7 kΩ, 100n, 0R1 or 10,5 mV"
 
-_PLAIN = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-zΩω%°]*)")
-_RKM = re.compile(r"([+-]?)(\d*)([RrEGMkKmunpFHVA])(\d+)\s*([A-Za-zΩω]*)")
+_PLAIN = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-zΩω%°]*)", re.ASCII)
+_RKM = re.compile(r"([+-]?)(\d*)([RrEGMkKmunpFHVA])(\d+)\s*([A-Za-zΩω]*)", re.ASCII)
+LEAST, MOST = 1e-18, 1e15  # of a value that is not 0, in SI units
 MOST_CHARACTERS = 60  # of a value: patterns are tried only on what may be one
-_COMMA_GROUP = re.compile(r"[1-9]\d{0,2},\d{3}(?!\d)")
+_COMMA_GROUP = re.compile(r"[1-9]\d{0,2},\d{3}(?!\d)", re.ASCII)
 
 
 class UnreadableValue(NuvloError, ValueError):
@@ -65,6 +66,8 @@ def parse_value(text: str, unit: str = "") -> float:
         raise UnreadableValue(text)
     if not math.isfinite(number):
         raise UnreadableValue(text, "is too large to be a value")
+    if number and not LEAST <= abs(number) <= MOST:
+        raise UnreadableValue(text, "is not the size of anything on a bench")
     if unit and found and found != unit:
         raise UnreadableValue(text, f"is in {found} where {unit} is wanted")
     return number

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+from contextlib import suppress
 from dataclasses import replace
+from io import BytesIO
 from pathlib import Path
 
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import is_scratch, read_kit
-from nuvlo.files.whole import folder_whole, write_whole
+from nuvlo.files.whole import bytes_of, folder_whole, write_whole
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError, Problem
 
 SHIPPED = Path(__file__).parents[1] / "demo" / "kits"
 SHIPPED_PREFIX = "shipped:"
+MOST_PICTURE = 50_000_000  # bytes
 FREE = "free.csv"  # when the builder has time
 
 
@@ -73,16 +76,28 @@ class Places:
 
     def found(self, text: str) -> Path:
         """A file as it was typed: from here, else from the workshop's folder. Raises :class:`NuvloError` for none."""
-        path = Path(text.strip().strip("'\"")).expanduser()
+        path = Path(text.strip().strip("'\""))
+        with suppress(RuntimeError):  # there may be no such user
+            path = path.expanduser()
         for there in (path, self.folder / path):
-            if there.is_file():
-                return there
+            with suppress(OSError, ValueError):  # a name longer than any, or with what no name holds
+                if there.is_file():
+                    return there
         raise NuvloError(Problem(f"there is no file '{text}'.", "Name it from here or from the workshop's folder."))
 
     def keep_picture(self, path: Path) -> str:
         """Copy a picture into the workshop; its name there. Raises :class:`NuvloError`."""
+        from PIL import Image
+
+        data = bytes_of(path, most=MOST_PICTURE)
         try:
-            data = path.read_bytes()
+            with Image.open(BytesIO(data)) as picture:
+                picture.load()
+        except Exception as bad:  # whatever a damaged one makes of the reader
+            raise NuvloError(
+                Problem(f"{path.name} is not a picture that can be read.", "Take a PNG or a JPEG.")
+            ) from bad
+        try:
             name = f"{path.stem}-{hashlib.sha256(data).hexdigest()[:8]}{path.suffix.lower()}"
             self.pictures.mkdir(parents=True, exist_ok=True)
             write_whole(self.pictures / name, lambda there: there.write_bytes(data))

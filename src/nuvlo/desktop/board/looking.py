@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import nan
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +16,8 @@ from nuvlo.workshop.snapshot import Snapshot
 
 if TYPE_CHECKING:
     from nuvlo.desktop.main_window import Window
+
+MOST_NUMBER = 1e6
 
 
 class Looking:
@@ -69,10 +72,13 @@ class Looking:
 
     def _number(self, text: str, otherwise: float) -> float | None:
         try:
-            return float(text.rstrip("°")) if text else otherwise
+            number = float(text.rstrip("°")) if text else otherwise
         except ValueError:
-            self.window.bench_line.say(f"'{text}' is not a number.", False)
-            return None
+            number = nan
+        if abs(number) < MOST_NUMBER:
+            return number
+        self.window.bench_line.say(f"'{text}' is not a number to turn or magnify a board by.", False)
+        return None
 
     def _say_view(self, board: BoardMap) -> None:
         turned = f", turned by {board.view.turn:g}°" if board.view.turn else ""

@@ -175,9 +175,9 @@ def _fits(mark: Marking, kind: str) -> bool:
 def _coded(kind: str, text: str, surface_mount: bool) -> Found | None:
     """A bare number: digits with zeros, or the value itself. Raises :class:`NoValue` where it may well be either."""
     marks = [m for m in read_code(text) if _fits(m, kind) and "zeros" in m.how]
-    bare = float(text) if text.isdigit() else math.nan
+    bare = float(text) if text.isdecimal() else math.nan
     if kind == "resistor" and not surface_mount:
-        if text.isdigit() and not preferred(bare, 192) and marks and preferred(marks[0].value, 192):
+        if text.isdecimal() and not preferred(bare, 192) and marks and preferred(marks[0].value, 192):
             raise _either(marks[0].value, bare, "Ω")
         return None
     if not marks:
@@ -185,7 +185,7 @@ def _coded(kind: str, text: str, surface_mount: bool) -> Found | None:
     mark = marks[0]
     if (
         kind in ("capacitor", "electrolytic")
-        and text.isdigit()
+        and text.isdecimal()
         and preferred(bare, 24)
         and not text.endswith(("3", "4", "5"))
     ):

@@ -260,7 +260,7 @@ def has_value(part: Part, text: str) -> bool:
 
 
 def minutes(rest: str, at: At) -> tuple[Minutes, str]:
-    found = re.match(r"(\d+)", rest)
+    found = re.fullmatch(r"(\d{1,4})\s*(?:m|min|minutes)?", rest, re.ASCII)
     if found is None:
         raise NotUnderstood.because("how many minutes are there?", "For example: tonight 40.")
     return Minutes(float(found[1])), f"say what fits in {found[1]} minutes"
@@ -292,7 +292,7 @@ def choice(rest: str, at: At) -> tuple[Chosen, str]:
     if here.move:
         if rest.lower() in ("", "printed", "0"):
             return Chosen(here.id, "printed"), "keep what is printed"
-        if rest.isdigit():
+        if rest.isdecimal():
             return Chosen(here.id, rest), f"fit set {rest}"
         raise NotUnderstood.because(
             f"'{rest}' is not a set of values.", "Type the number of one that is shown, or 'choose printed'."

@@ -44,6 +44,7 @@ def names(kit: Kit) -> dict[str, str]:
 
 def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
     """The command that ``line`` stands for while ``now`` is asked for. Raises :class:`NotUnderstood`."""
+    line = line.encode("utf-8", "replace").decode()  # half a letter is none, and no log can hold it
     head, _, rest = line.strip().partition(" ")
     if not head:
         raise NotUnderstood.because("nothing is typed yet.", "Type 'help' for what can be typed.")
