@@ -135,13 +135,13 @@ class Fold:
         self._standing: list[ev.Event] = []
         self._shelved: list[list[ev.Event]] = []  # entries that a redo could bring back, the next one last
         self._kept: list[tuple[int, Build]] = [(0, self.build)]  # states by how many events stand in them
-        self._seen = 0
+        self.seen = 0  # events taken in so far
 
     def add(self, events: Iterable[ev.Event]) -> Build:
         """Take in events in their order; the state after them."""
         build, back_to = self.build.copied(), None
         for event in events:
-            self._seen += 1
+            self.seen += 1
             if isinstance(event.body, ev.Undone):
                 first = self._shelve(ev.entry_of(event.body.target))
                 if first is not None:
@@ -171,7 +171,7 @@ class Fold:
         )
         build.can_undo = next(undoable, None)
         build.can_redo = self._shelved[-1][-1].id if self._shelved else None
-        build.events = self._seen
+        build.events = self.seen
         self.build = build
         return build
 

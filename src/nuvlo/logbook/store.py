@@ -6,9 +6,10 @@ import os
 import shutil
 import tempfile
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -45,6 +46,10 @@ class LogbookError(NuvloError):
     """The logbook could not be read or written. What was written before is still there."""
 
 
+class Overtaken(LogbookError):
+    """Another program has gone on with the build meanwhile: look at what it entered first. Nothing was written."""
+
+
 class Logbook:
     """All builds of one workshop. ``place`` is a file, or any SQLAlchemy URL."""
 
@@ -56,13 +61,17 @@ class Logbook:
         url = str(place)
         if self.path is not None:
             opened = self.path
-            if self._not_writable():
-                opened = self._readable_copy()
+            with self._explained("opened"):
+                if self._is_new():
+                    self._set_out()
+                elif self._not_writable():
+                    opened = self._readable_copy()
             url = f"sqlite:///{opened}"
         arguments = {"timeout": lock_wait, "check_same_thread": False} if url.startswith("sqlite") else {}
         self._engine = sa.create_engine(url, connect_args=arguments)
         if url.startswith("sqlite"):
             sa.event.listen(self._engine, "connect", _durable)
+            sa.event.listen(self._engine, "begin", _begin)
         with self._explained("opened"), self._engine.begin() as connection:
             if url.startswith("sqlite") and connection.exec_driver_sql("PRAGMA quick_check(1)").scalar() != "ok":
                 raise LogbookError(self._damaged())
@@ -70,7 +79,8 @@ class Logbook:
             if url.startswith("sqlite"):
                 self._bring_up_to_date()
             if not self.newer:
-                _METADATA.create_all(self._engine)
+                with self._writing() as connection:
+                    _METADATA.create_all(connection)
 
     def _bring_up_to_date(self) -> None:
         """Look at the version of a log: an older one is kept beside as it was, a newer one is for viewing only."""
@@ -82,7 +92,7 @@ class Logbook:
             return
         if version == VERSION or self.read_only:
             return
-        with self._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        with self._writing(transaction=False) as connection:
             if (
                 there
                 and self.path is not None
@@ -100,41 +110,101 @@ class Logbook:
 
     # -- writing ----------------------------------------------------------------------------------------------
 
-    def start(self, kit: str, folder: str, serial: str, bench: str = "typed") -> Build:
-        """A new build of a kit."""
+    def start(self, kit: str, folder: str, serial: str | None = None, bench: str = "typed") -> Build:
+        """A new build of a kit; without a ``serial`` it gets the first that no other build of the kit has."""
         build_id = uuid.uuid4().hex
-        self.append(build_id, BuildStarted(kit=kit, folder=folder, serial=serial, bench=bench))
+        with self._written() as connection:
+            body = BuildStarted(kit=kit, folder=folder, serial=serial or self._free(connection, kit), bench=bench)
+            _insert(connection, build_id, (body,))
         return self.build(build_id)
 
-    def append(self, build_id: str, *bodies: Body) -> tuple[Event, ...]:
+    @staticmethod
+    def _free(connection: sa.Connection, kit: str) -> str:
+        begun = sa.select(_EVENTS.c.body).where(_EVENTS.c.body.like('%"build_started"%'))
+        taken = set()
+        for (text,) in connection.execute(begun):
+            with suppress(ValidationError, TypeError, ValueError):
+                body = BODY.validate_json(text)
+                if isinstance(body, BuildStarted) and body.kit == kit:
+                    taken.add(body.serial)
+        return next(serial for k in count(1) if (serial := f"{k:03d}") not in taken)
+
+    def append(self, build_id: str, *bodies: Body, seen: int | None = None) -> tuple[Event, ...]:
         """Add events in one transaction. When this returns they are on the disk.
 
-        Raises :class:`LogbookError` when nothing could be written; then none of ``bodies`` was.
+        ``seen`` is how many events of the build the writer knows: where there are others by now, :class:`Overtaken` is
+        raised. Raises :class:`LogbookError` when nothing could be written; then none of ``bodies`` was.
         """
-        if self.read_only:
-            if self.newer:
-                remedy = "A newer Nuvlo wrote it: go on building with that one."
-            else:
-                remedy = "Make its folder writable to go on building."
-            raise LogbookError(Problem("this workshop can be viewed but not changed.", remedy, self.name))
-        now = datetime.now(UTC)
-        made = tuple(
-            Event(id=new, build=build_id, at=now, body=body)
-            for new, body in zip(new_ids(len(bodies)), bodies, strict=True)
-        )
-        rows = [
-            {"id": e.id, "build": build_id, "at": now.isoformat(), "body": as_text(body)}
-            for e, body in zip(made, bodies, strict=True)
-        ]
-        with self._explained("written"), self._engine.begin() as connection:
-            connection.execute(sa.insert(_EVENTS), rows)
-        return made
+        with self._written() as connection:
+            if seen is not None:
+                there = sa.select(sa.func.count()).select_from(_EVENTS).where(_EVENTS.c.build == build_id)
+                if connection.execute(there).scalar() != seen:
+                    raise Overtaken(
+                        Problem("another window has gone on with this build.", "Look, then enter it again.")
+                    )
+            return _insert(connection, build_id, bodies)
+
+    def refuse_changes(self) -> None:
+        """Raises :class:`LogbookError` where this workshop can only be viewed."""
+        if not self.read_only:
+            return
+        if self.newer:
+            remedy = "A newer Nuvlo wrote it: go on building with that one."
+        else:
+            remedy = "Make its folder writable to go on building."
+        raise LogbookError(Problem("this workshop can be viewed but not changed.", remedy, self.name))
+
+    @contextmanager
+    def _written(self) -> Iterator[sa.Connection]:
+        """One transaction that writes: no other program can until it has ended."""
+        self.refuse_changes()
+        with self._explained("written"), self._writing() as connection:
+            yield connection
+
+    @contextmanager
+    def _writing(self, *, transaction: bool = True) -> Iterator[sa.Connection]:
+        with self._engine.connect() as plain:
+            connection = plain.execution_options(writes=transaction, reads=transaction)
+            with connection.begin():
+                yield connection
+
+    def _is_new(self) -> bool:
+        """Whether there is no database yet. One of no bytes was one: ours are never seen before they are whole."""
+        assert self.path is not None
+        try:
+            size = self.path.stat().st_size
+        except FileNotFoundError:
+            return True
+        if size == 0:
+            raise LogbookError(self._damaged())
+        return False
+
+    def _set_out(self) -> None:
+        """An empty database, made beside and put in its place whole: of several programs that do so the first counts."""
+        assert self.path is not None
+        self.path.parent.mkdir(parents=True, exist_ok=True)
+        beside = self.path.with_name(f".{self.path.name}-{uuid.uuid4().hex[:8]}")
+        try:
+            made = sa.create_engine(f"sqlite:///{beside}")
+            sa.event.listen(made, "connect", _durable)
+            _METADATA.create_all(made)
+            with made.connect() as connection:
+                connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
+                connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+            made.dispose()
+            with suppress(FileExistsError):
+                os.link(beside, self.path)
+        finally:
+            for suffix in ("", "-wal", "-shm"):
+                beside.with_name(beside.name + suffix).unlink(missing_ok=True)
 
     # -- reading ----------------------------------------------------------------------------------------------
 
-    def events(self, build_id: str) -> list[Event]:
-        """All events of a build, oldest first."""
+    def events(self, build_id: str, after: int = 0) -> list[Event]:
+        """Events of a build, oldest first, but for so many of the first."""
         query = sa.select(_EVENTS).where(_EVENTS.c.build == build_id).order_by(_EVENTS.c.number)
+        if after:
+            query = query.offset(after)
         with self._explained("read"), self._engine.connect() as connection:
             rows = connection.execute(query).all()
         out: list[Event] = []
@@ -178,7 +248,7 @@ class Logbook:
 
     def keep_card(self, card: Card) -> None:
         """Keep a card in place of the one before. Raises :class:`LogbookError` where it cannot be written."""
-        with self._explained("written"), self._engine.begin() as connection:
+        with self._written() as connection:
             connection.execute(sa.delete(_CARDS).where(_CARDS.c.build == card.build))
             connection.execute(sa.insert(_CARDS), [{"build": card.build, "card": card.model_dump_json()}])
 
@@ -186,9 +256,6 @@ class Logbook:
 
     def _not_writable(self) -> bool:
         assert self.path is not None
-        if not self.path.exists():
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            return False
         return not (os.access(self.path, os.W_OK) and os.access(self.path.parent, os.W_OK))
 
     def _readable_copy(self) -> Path:
@@ -238,8 +305,31 @@ class Logbook:
         return Problem(f"could not be {doing}: {error.orig}.", kept, self.name)
 
 
+def _insert(connection: sa.Connection, build_id: str, bodies: Sequence[Body]) -> tuple[Event, ...]:
+    """Write events at the end of a build's log."""
+    now = datetime.now(UTC)
+    made = tuple(
+        Event(id=new, build=build_id, at=now, body=body) for new, body in zip(new_ids(len(bodies)), bodies, strict=True)
+    )
+    texts = [as_text(body) for body in bodies]
+    rows = [
+        {"id": e.id, "build": build_id, "at": now.isoformat(), "body": text}
+        for e, text in zip(made, texts, strict=True)
+    ]
+    connection.execute(sa.insert(_EVENTS), rows)
+    return made
+
+
+def _begin(connection: sa.Connection) -> None:
+    """Whoever is going to write says so at the beginning: two that only find out later would stand in each other's way."""
+    options = connection.get_execution_options()
+    if options.get("reads", True):
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if options.get("writes") else "BEGIN")
+
+
 def _durable(connection: Any, _record: object) -> None:
     """Settings of each new connection: a commit is on the disk before it returns."""
+    connection.isolation_level = None  # transactions are begun by :func:`_begin` alone
     cursor = connection.cursor()
     cursor.execute("PRAGMA journal_mode=WAL")
     cursor.execute("PRAGMA synchronous=FULL")

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from contextlib import suppress
 from pathlib import Path
 from typing import Protocol, TypeVar
 
@@ -13,6 +14,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
 from nuvlo.logbook.projections import Card
+from nuvlo.logbook.store import Overtaken
 from nuvlo.model import WorkingModel
 from nuvlo.problems import NuvloError
 from nuvlo.stages.answer import Asked, Solved
@@ -35,9 +37,11 @@ class Log(Protocol):
 
     read_only: bool
 
-    def append(self, build_id: str, *bodies: Body) -> tuple[Event, ...]: ...
+    def append(self, build_id: str, *bodies: Body, seen: int | None = None) -> tuple[Event, ...]: ...
 
-    def events(self, build_id: str) -> list[Event]: ...
+    def events(self, build_id: str, after: int = 0) -> list[Event]: ...
+
+    def refuse_changes(self) -> None: ...
 
     def builds(self) -> list[Build]: ...
 
@@ -172,7 +176,9 @@ class Session:
                 if r.stage == stage.value and r.expected is None and (r.point, r.quantity) in windows
             ]  # fmt: skip
             if late and not self.read_only:
-                self.record(*(WindowKept(reading=r.event, nominal=w.nominal, low=w.low, high=w.high) for r, w in late))
+                kept = [WindowKept(reading=r.event, nominal=w.nominal, low=w.low, high=w.high) for r, w in late]
+                with suppress(Overtaken):  # then the question is another, and is asked again
+                    self.record(*kept)
             return True
 
     def solved(self, stage: Stage) -> Solved | None:
@@ -191,14 +197,33 @@ class Session:
     # -- the log ------------------------------------------------------------------------------------------------
 
     def record(self, *bodies: Body) -> None:
-        """Log events; when this returns they are on the disk and in :attr:`build`."""
+        """Log events; when this returns they are on the disk and in :attr:`build`.
+
+        Raises :class:`Overtaken` where another window has gone on meanwhile; what it entered is in :attr:`build` then.
+        """
         with self.lock:
-            before = self.build
-            self.build = self._fold.add(self.log.append(self.build.id, *bodies))
-            if self.build.changes != before.changes:
-                self.kit = varied(self.box, changes_of(self.box, self.build.changes))
+            try:
+                self._take_in(self.log.append(self.build.id, *bodies, seen=self._fold.seen))
+            except Overtaken:
+                self.catch_up()
+                raise
+
+    def catch_up(self) -> bool:
+        """Take in what another window has entered; whether it has."""
+        with self.lock:
+            more = self.log.events(self.build.id, after=self._fold.seen)
+            if more:
+                self._take_in(more)
                 self.follow_log()
-            self.forget()
+            return bool(more)
+
+    def _take_in(self, events: Iterable[Event]) -> None:
+        before = self.build
+        self.build = self._fold.add(events)
+        if self.build.changes != before.changes:
+            self.kit = varied(self.box, changes_of(self.box, self.build.changes))
+            self.follow_log()
+        self.forget()
 
     def follow_log(self) -> None:
         """Bring the bench to where the log stands: a trimmer turned and taken back stands where it stood."""

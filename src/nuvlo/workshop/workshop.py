@@ -34,8 +34,8 @@ class Workshop:
     def start(self, kit: Kit, serial: str | None = None, bench: str = "typed") -> Session:
         """A new build of ``kit``. ``bench`` names the instruments: ``typed`` or ``simulated:SEED``, or
         ``simulated:SEED:R3=390R`` for a unit with a wrong part in it."""
+        self.logbook.refuse_changes()
         place = self.places.keep_kit(kit)
-        serial = serial or f"{1 + sum(b.kit == kit.name for b in self.builds()):03d}"
         build = self.logbook.start(kit.name, place, serial, bench)
         return self.open(build.id)
 
@@ -58,6 +58,7 @@ class Workshop:
         """
         from nuvlo.files.parts_list import bom_csv, read_parts_list
 
+        self.logbook.refuse_changes()
         found = read_parts_list(path, columns)
         if not found.parts:
             raise NuvloError(
