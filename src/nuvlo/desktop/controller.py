@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from nuvlo.desktop.jobs import LOG, MODEL, Jobs, then_or_say
+from nuvlo.logbook.store import Overtaken
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
 from nuvlo.workshop import answers
@@ -22,6 +23,9 @@ from nuvlo.workshop.snapshot import Snapshot
 
 if TYPE_CHECKING:
     from nuvlo.workshop.workshop import Workshop
+
+FOLLOW_MS = 1000  # between looks at the log
+QUIET_TICKS = 30  # of them without a change
 
 
 @dataclass(frozen=True)
@@ -45,6 +49,7 @@ class Controller(QObject):
     shows = pyqtSignal(str)
     opened = pyqtSignal()
     loaded_ahead = pyqtSignal()
+    elsewhere = pyqtSignal()  # another window wrote while none is in hand
 
     def __init__(self) -> None:
         super().__init__()
@@ -56,6 +61,10 @@ class Controller(QObject):
         self._given_up: object = None  # one that was stopped: not asked again until something changes
         self._loaded = False
         self.left_behind = False  # work that did not end when the window closed
+        self._mark: object = None  # of the log's files, when they were last looked at
+        self._quiet = 0  # times they have not changed since
+        self._following = QTimer(self)
+        self._following.timeout.connect(self._follow)
 
     # -- opening ------------------------------------------------------------------------------------------------
 
@@ -75,6 +84,7 @@ class Controller(QObject):
             self.jobs.stop_asking(before.build.id)
         self._asked = self._given_up = None
         self.opened.emit()
+        self._following.start(FOLLOW_MS)
         if not self._loaded:
             self._loaded = True
             self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
@@ -99,6 +109,7 @@ class Controller(QObject):
 
     def close(self) -> None:
         """Let work under way end, then close the logbook. What does not end is left behind with the log as it stands."""
+        self._following.stop()
         self.left_behind = not self.jobs.close()
         if self.workshop is not None and not self.left_behind:
             self.workshop.close()
@@ -107,6 +118,29 @@ class Controller(QObject):
     def idle(self) -> bool:
         """Nothing is being logged or solved."""
         return self.jobs.idle
+
+    def _follow(self) -> None:
+        """Look whether another window has written. Where nobody has for a while, the log's files are brought together."""
+        workshop, session = self.workshop, self.session
+        if workshop is None or self.jobs.logging():
+            return
+        mark = workshop.logbook.mark()
+        before, self._mark = self._mark, mark
+        self._quiet = self._quiet + 1 if mark == before else 0
+        if self._quiet == QUIET_TICKS:
+            self.jobs.start(LOG, workshop.logbook.checkpoint, lambda *_: None)
+        elif self._quiet or before is None:
+            return
+        elif session is None:
+            self.elsewhere.emit()
+        else:
+            self.jobs.start(LOG, lambda: _caught_up(session), self._followed, build=session.build.id)
+
+    def _followed(self, shown: Snapshot | None, error: NuvloError | None) -> None:
+        if shown is not None:
+            self.shown = shown
+            self.replied.emit("Another window has gone on with this build: this is where it stands.", True)
+            self.refresh()
 
     # -- commands -----------------------------------------------------------------------------------------------
 
@@ -161,6 +195,8 @@ class Controller(QObject):
     def _executed(self, value: tuple[Reply, Snapshot] | None, error: NuvloError | None) -> None:
         if error is not None or value is None:
             self.replied.emit(str(error), False)
+            if isinstance(error, Overtaken):
+                self.look_again()
             self.refresh()
             return
         reply, self.shown = value
@@ -225,6 +261,10 @@ class Controller(QObject):
             return session.snapshot().made_ready()
 
         self.jobs.start(LOG, adopt, self._looked, build=session.build.id)
+
+
+def _caught_up(session: Session) -> Snapshot | None:
+    return session.snapshot().made_ready() if session.catch_up() else None
 
 
 def _made_ready(opened: Opened) -> tuple[Opened, Snapshot | None]:

@@ -71,6 +71,7 @@ class Window(QMainWindow):
         self.controller.jobs.failed.connect(self.show_fault)
         self.controller.window_command.connect(self._window_command)
         self.controller.opened.connect(self._opened)
+        self.controller.elsewhere.connect(lambda: self.tools.list_shelf(anew=False))
         self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
         self.keys = Keys(self)
         application().installEventFilter(self.keys)

@@ -61,8 +61,8 @@ class Toolbox:
 
     # -- the shelf ----------------------------------------------------------------------------------------------
 
-    def list_shelf(self) -> None:
-        """Look over the workshop, off the interface thread, and show its shelf."""
+    def list_shelf(self, *, anew: bool = True) -> None:
+        """Look over the workshop, off the interface thread, and show its shelf; unless ``anew``, only where it has changed."""
         from nuvlo.workshop.shelf import shelf
 
         workshop = self.window.controller.workshop
@@ -70,6 +70,8 @@ class Toolbox:
             return
 
         def show(found: Shelf) -> None:
+            if found == self.shelf and not anew:
+                return
             self.shelf = found
             self.window.shelf.show_shelf(workshop.places.folder.name, found)
             known = {f"{c.kit} {c.serial}": c.step or c.verdict for c in found.cards} | {

@@ -103,10 +103,31 @@ class Logbook:
             connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
 
     def close(self) -> None:
-        """Let go of the database."""
+        """Bring the log's files together and let go of them."""
+        self.checkpoint()
         self._engine.dispose()
         if self._copy is not None:
             self._copy.cleanup()
+
+    def checkpoint(self) -> None:
+        """Bring what stands in the write-ahead log into the database itself, where nobody else is at it."""
+        if self.path is None or self.read_only:
+            return
+        with suppress(DatabaseError), self._writing(transaction=False) as connection:
+            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+
+    def mark(self) -> object:
+        """Changes when somebody has written. Quick: nothing is opened."""
+        if self.path is None:
+            return None
+        found = []
+        for suffix in ("", "-wal"):
+            try:
+                of = self.path.with_name(self.path.name + suffix).stat()
+            except OSError:
+                continue
+            found.append((suffix, of.st_mtime_ns, of.st_size))
+        return tuple(found)
 
     # -- writing ----------------------------------------------------------------------------------------------
 
