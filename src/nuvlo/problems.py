@@ -51,6 +51,13 @@ class NuvloError(Exception):
         super().__init__("\n".join(str(p) for p in self.problems))
 
 
+def of_system(error: OSError) -> NuvloError:
+    """What the system refused, in words: for where nobody nearer has said it better."""
+    name = str(error.filename).rpartition("/")[2] if error.filename else ""
+    about = f"'{name}': " if name else ""
+    return NuvloError(Problem(f"{about}{error.strerror or error}.", "Check its name and permissions."))
+
+
 def errors(problems: Iterable[Problem]) -> tuple[Problem, ...]:
     """Only the findings that forbid going on."""
     return tuple(p for p in problems if p.severity == "error")

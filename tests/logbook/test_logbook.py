@@ -4,6 +4,7 @@ import os
 import resource
 import shutil
 import sqlite3
+import traceback
 from datetime import UTC, datetime
 
 import pytest
@@ -191,6 +192,8 @@ def as_nobody(check) -> int:
                 os.setgid(65534)
                 os.setuid(65534)
             code = check()
+        except BaseException:
+            traceback.print_exc()
         finally:
             os._exit(code)
     return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])

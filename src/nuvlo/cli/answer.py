@@ -12,7 +12,7 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
-from nuvlo.problems import NuvloError
+from nuvlo.problems import NuvloError, of_system
 
 Document = dict[str, Any]
 Answer = tuple[int, Document, str]
@@ -38,10 +38,17 @@ class Verbs:
         return made
 
 
+def _said(handler: Handler, arguments: argparse.Namespace) -> Answer:
+    try:
+        return handler(arguments)
+    except OSError as refused:
+        raise of_system(refused) from refused
+
+
 def answered(handler: Handler, arguments: argparse.Namespace) -> int:
     """Run ``handler`` and print what it answers, or what was wrong; the exit status."""
     try:
-        status, document, text = handler(arguments)
+        status, document, text = _said(handler, arguments)
     except NuvloError as error:
         status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
         print(error, file=sys.stderr)

@@ -11,7 +11,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError, Problem, of_system
 from nuvlo.progress import Progress, Stopped, under
 
 Then = Callable[[Any, NuvloError | None], None]
@@ -63,6 +63,9 @@ class Job:
             self.state, self.error = State.STOPPED, stopped
         except NuvloError as known:
             self.state, self.error = State.FAILED, known
+        except OSError as refused:
+            logging.getLogger("nuvlo").warning("refused: %s", refused)
+            self.state, self.error = State.FAILED, of_system(refused)
         except Exception as unknown:  # a fault of ours must not end the evening's work: say it, keep the window
             logging.getLogger("nuvlo").exception("a job failed: %s", self.words or self.work)
             self.state, self.error = State.FAILED, Fault(unknown)
