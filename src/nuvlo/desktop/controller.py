@@ -95,6 +95,13 @@ class Controller(QObject):
             self.replied.emit("This workshop can be viewed but not changed: its folder is not writable.", False)
         self.refresh()
 
+    def change_workshop(self, workshop: Workshop) -> None:
+        """Show another workshop; the one before is closed once its log has nothing more to do."""
+        before = self.workshop
+        self._opened((Opened(workshop), None), None)
+        if before is not None:
+            self.jobs.start(LOG, before.close, lambda *_: None)
+
     def take_in_hand(self, start: Callable[[Workshop], Session], words: str = "Opening the build") -> None:
         """Open or begin a build in the workshop that is open."""
         workshop = self.workshop

@@ -30,6 +30,7 @@ class Toolbox:
         self.list_path: Path | None = None
         self.list_columns: dict[str, str] = {}
         self.shelf: Shelf | None = None
+        self._first = ""  # what is said before what is on the shelf
 
     @property
     def _shown(self) -> Snapshot:
@@ -79,8 +80,9 @@ class Toolbox:
             }
             if self.window.controller.shown is None:
                 self.window.bench_line.use(None, known)
+                first, self._first = self._first, ""
                 self._say(
-                    f"{len(found.in_hand)} in hand, {len(found.finished)} finished, {len(found.kits)} kits within reach.",
+                    f"{first}{len(found.in_hand)} in hand, {len(found.finished)} finished, {len(found.kits)} kits within reach.",
                     True,
                 )
 
@@ -131,6 +133,39 @@ class Toolbox:
             return
         self.import_path(path)
 
+    def back_up(self, place: str) -> None:
+        """Write all of the workshop to one file; beside its folder where no ``place`` is named."""
+        from nuvlo.workshop.backup import back_up
+
+        workshop = self._workshop
+        target = Path(place.strip("'\"")).expanduser() if place else None
+        self.window.controller.work(
+            "Writing the backup", lambda: back_up(workshop, target),
+            lambda kept: self._say(f"Written: {kept.place}: {kept.words}.", True),
+        )  # fmt: skip
+
+    def restore(self, text: str) -> None:
+        """Put a backup back as a workshop beside this one, named as its file, and open it."""
+        from nuvlo.workshop.backup import Kept, restore
+
+        source, beside = self.window.file_named(text), self._workshop.places.folder.resolve()
+        if source is None:
+            return
+        target = beside.with_name(f"{source.stem}-restored")
+
+        def put_back() -> tuple[Kept, Workshop]:
+            from nuvlo.workshop.workshop import Workshop
+
+            kept = restore(source, target)
+            return kept, Workshop(kept.place)
+
+        def then(found: tuple[Kept, Workshop]) -> None:
+            kept, workshop = found
+            self._first = f"Restored to {kept.place.name}: {kept.words}. "
+            self.window.controller.change_workshop(workshop)
+
+        self.window.controller.work("Looking over the backup", put_back, then)
+
     def typed_at_shelf(self, line: str) -> bool:
         """A line typed while no build is in hand: the name of one, of a kit, or one of the few words that make sense there.
         Whether anything came of it."""
@@ -145,11 +180,16 @@ class Toolbox:
             self.column(ColumnMeans(heading.strip(), meaning.strip().lower()))
         elif word.lower() == "take":
             self.take(rest)
+        elif word.lower() == "backup":
+            self.back_up(rest)
+        elif word.lower() == "restore" and rest:
+            self.restore(rest)
         elif word.lower() in ("daylight", "lamp"):
             self.window.set_theme(word.lower())
         elif word.lower() == "help":
             self._say(
-                "Type the name of a build or kit, 'begin' and a kit for another unit, or import and a file.", True
+                "Type the name of a build or kit, 'begin' and a kit for another unit, import and a file, or backup.",
+                True,
             )
         else:
             return self._pick_named(line)

@@ -85,14 +85,16 @@ def csv_rows(text: str, name: str) -> Iterator[tuple[int, list[str]]]:
 
 
 @contextmanager
-def opened_zip(path: Path, kind: str = "zip", most_bytes: int = MOST_IN_ZIP) -> Iterator[ZipFile]:
+def opened_zip(
+    path: Path, kind: str = "zip", most_bytes: int = MOST_IN_ZIP, most_files: int = MOST_FILES
+) -> Iterator[ZipFile]:
     """A zip, or a ``kind`` of file that is one inside, opened for reading. One that would unpack to too much or is
     encrypted is refused with :class:`NuvloError`, and so is one that turns out damaged while it is read."""
     try:
         with ZipFile(path) as archive:
             inside = archive.infolist()
-            if len(inside) > MOST_FILES or sum(i.file_size for i in inside) > most_bytes:
-                most = f"{MOST_FILES} files and {most_bytes // 1_000_000} MB"
+            if len(inside) > most_files or sum(i.file_size for i in inside) > most_bytes:
+                most = f"{most_files} files and {most_bytes // 1_000_000} MB"
                 raise NuvloError(Problem(f"holds more than {most}.", "What belongs here is small.", path.name))
             if any(i.flag_bits & 1 for i in inside):
                 raise NuvloError(Problem("is encrypted.", "Take the password off it first.", path.name))

@@ -116,6 +116,11 @@ class Logbook:
         with suppress(DatabaseError), self._writing(transaction=False) as connection:
             connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
 
+    def copy_to(self, path: Path) -> None:
+        """Write the database, whole as of this moment, to a file that is not there yet."""
+        with self._explained("copied"), self._writing(transaction=False) as connection:
+            connection.exec_driver_sql("VACUUM INTO ?", (str(path),))
+
     def mark(self) -> object:
         """Changes when somebody has written. Quick: nothing is opened."""
         if self.path is None:

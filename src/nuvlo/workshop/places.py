@@ -19,6 +19,7 @@ from nuvlo.problems import NuvloError, Problem
 SHIPPED = Path(__file__).parents[1] / "demo" / "kits"
 SHIPPED_PREFIX = "shipped:"
 MOST_PICTURE = 50_000_000  # bytes
+LOGBOOK = "logbook.db"
 FREE = "free.csv"  # when the builder has time
 
 
@@ -42,7 +43,7 @@ class Places:
 
     @property
     def logbook(self) -> Path:
-        return self.folder / "logbook.db"
+        return self.folder / LOGBOOK
 
     @property
     def sheets(self) -> Path:
@@ -58,6 +59,10 @@ class Places:
     def kits(self) -> Path:
         """Kits made of parts lists, and others that were put on the shelf."""
         return self.folder / "kits"
+
+    def elsewhere(self, place: str) -> Path:
+        """Where a backup puts the kit of a build that stood outside the workshop."""
+        return self.folder / "elsewhere" / hashlib.sha256(place.encode()).hexdigest()[:16]
 
     @property
     def recipes(self) -> Path:
@@ -134,6 +139,9 @@ class Places:
     def kit_at(self, place: str) -> Kit:
         """The kit at a place as builds remember it; read once. Raises :class:`NuvloError` where it is gone."""
         folder = kit_place(place)
+        if not folder.exists():  # the workshop was moved, or put back from a backup
+            moved = (self.kits / folder.name, self.elsewhere(place))
+            folder = next((f for f in moved if f.is_dir()), folder)
         if place not in self._kits or not folder.exists():
             self._kits[place] = read_kit(folder)
         return self._kits[place]

@@ -205,6 +205,11 @@ ROWS: tuple[Verb, ...] = (
          needs="Which column is what?", keeps=_keeps(TOOL), looks=True),
     Verb("take", "Make a kit of the open list and begin a build of it.", "take Lampwick two", arg.words, keeps=_keeps(TOOL)),
     # -- the window
+    Verb("backup", "Write all of the workshop to one file, beside its folder where none is named.", "backup /media/stick",
+         arg.words, optional=True, keeps=_keeps(STEP, STAGE, SIDE, TOOL), looks=True, stages=_in(HAND_OVER),
+         button="Back up the workshop"),
+    Verb("restore", "Put a backup back as a workshop of its own, every file looked over, and open it.",
+         "restore shop-20261126.zip", arg.words, needs="Which file?", keeps=_keeps(STEP, STAGE, SIDE, TOOL), looks=True),
     Verb("shelf", "Show the kits and builds of the workshop.", "shelf", keeps=_keeps(STEP, STAGE, SIDE), looks=True, key="F2"),
     Verb("pictured", "Log a picture laid beneath the map.", "picture off", does=fit.pictured, named=True, keeps=_keeps(SIDE)),
     Verb("large", "Large print, to be read from two metres away, on or off.", "large", keeps=_keeps(STEP, STAGE, SIDE, TOOL),

@@ -1,0 +1,28 @@
+"""Backup and restore from the window, in a build and on the shelf."""
+
+from nuvlo.workshop.workshop import Workshop
+
+
+def test_a_workshop_is_backed_up_and_restored_by_keys(drive, tmp_path):
+    driver = drive(kind="typed")
+    folder = driver.session.places.folder
+    driver.type("note one")
+    driver.type(f"backup {tmp_path / 'b.zip'}")
+    assert "1 builds" not in driver.said
+    assert driver.said.startswith("Written: ")
+    assert "1 build with 2 entries" in driver.said
+    driver.type("note two")
+    driver.type("shelf")
+    driver.type("backup")
+    assert len(list(folder.parent.glob(f"{folder.name}-2*.zip"))) == 1
+    driver.type(f"restore {tmp_path / 'b.zip'}")
+    assert "b-restored" in driver.said
+    assert driver.window.controller.workshop.places.folder == folder.with_name("b-restored")
+    driver.type("gorsefire")
+    assert driver.session.build.notes == ["one"]
+    driver.type("note three")
+    again = Workshop(folder)
+    assert again.builds()[0].notes == ["one", "two"], "the workshop it was taken of goes on as it was"
+    again.close()
+    driver.type(f"restore {tmp_path / 'b.zip'}")
+    assert "is there already" in driver.said
