@@ -15,6 +15,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.manual import faults
 from nuvlo.problems import NuvloError
 from nuvlo.workshop.demo import SHIPPED
+from tests.files.large_kit import write_large_kit
 
 
 def test_lowest_profile_first_and_heat_hardy_before_heat_shy(gorsefire):
@@ -426,3 +427,14 @@ def test_static_waits_for_its_own_section_only_where_sections_are_tested(tmp_pat
     fitted = [ref for s in board_order(read_kit(tmp_path), school) if s.verb == "fit" for ref in s.parts]
     assert fitted.index("Q1") > fitted.index("R1")
     assert (fitted.index("Q1") > fitted.index("R2")) == waits
+
+
+def test_a_large_kit_is_put_in_order_with_few_words(tmp_path):
+    """So many precedences to a part, however many parts there are: each look and each joint named with each was millions."""
+    kit = read_kit(write_large_kit(tmp_path / "large", 1200))
+    assert len(precedences(plan_of(kit))) < 8 * 1200
+    steps = board_order(kit)
+    verbs = [s.verb for s in steps]
+    assert verbs[0] == "fit"
+    assert {"values", "solder", "joints"} <= set(verbs)
+    assert sum(len(s.parts) for s in steps if s.verb == "fit") == 1200

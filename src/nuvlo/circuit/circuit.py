@@ -156,6 +156,7 @@ class Circuit:
         self.temperature = netlist.temperature  # °C
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
+        self._within: dict[str, Element] | None = None  # the first element of each instance
         self._opened = 0  # elements and instances so far
         self.memory = Memory()  # of the solver: what it found out about first members
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
@@ -181,6 +182,7 @@ class Circuit:
         out = copy(self)
         out.elements = [*self.elements, *extra]
         out._by_name = {e.name: e for e in out.elements}
+        out._within = None
         out.memory = Memory()
         return out
 
@@ -189,6 +191,12 @@ class Circuit:
         if found is None:
             raise NetlistError(Problem(f"there is no element '{name}'.", "Names are as in the netlist.", ref=name))
         return found
+
+    def inside(self, instance: str) -> Element:
+        """The first element within an instance of a subcircuit."""
+        if self._within is None:
+            self._within = {e.scope.prefix: e for e in reversed(self.elements)}
+        return self._within[f"{instance}."]
 
     def of_kind(self, kind: str) -> list[Element]:
         return [e for e in self.elements if e.kind == kind]

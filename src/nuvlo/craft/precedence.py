@@ -8,8 +8,9 @@ All rules are common practice of the trade, no source, as told in the reasons.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from math import hypot
 
 from nuvlo.kit.kinds import kind_of
@@ -160,21 +161,24 @@ def _loose(plan: Plan) -> Iterator[Precedence]:
 def _values(plan: Plan) -> Iterator[Precedence]:
     why = "A wrong value is easy to lift now and hard once soldered."
     for group in plan.groups:
-        for ref in group:
-            if has_value(plan.part(ref)):
-                yield Precedence(("fit", ref), ("values", ref), "values", why)
-                for other in group:
-                    yield Precedence(("values", ref), ("solder", other), "values", why)
+        yield from _looked_at("values", [ref for ref in group if has_value(plan.part(ref))], group, why)
 
 
 def _polarity(plan: Plan) -> Iterator[Precedence]:
     why = "Polarity deserves a look of its own, before anything is hot."
     for group in plan.groups:
-        polarised = [ref for ref in group if plan.part(ref).polarised]
-        for ref in polarised:
-            yield Precedence(("fit", ref), ("polarity", ref), "polarity", why)
-            for other in group:
-                yield Precedence(("polarity", ref), ("solder", other), "polarity", why)
+        yield from _looked_at("polarity", [ref for ref in group if plan.part(ref).polarised], group, why)
+
+
+def _looked_at(check: str, refs: Sequence[str], group: Sequence[str], why: str) -> Iterator[Precedence]:
+    """``refs`` are in, are looked at one after the other, and only then is anything of their ``group`` soldered. One after
+    the other: to say it of each look and each joint by itself would take millions of words for a large kit."""
+    for ref in refs:
+        yield Precedence(("fit", ref), (check, ref), check, why)
+    for ref, following in pairwise(refs):
+        yield Precedence((check, ref), (check, following), check, why)
+    for other in group if refs else ():
+        yield Precedence((check, refs[-1]), ("solder", other), check, why)
 
 
 def _snap(plan: Plan) -> Iterator[Precedence]:
@@ -237,8 +241,9 @@ def _access(plan: Plan) -> Iterator[Precedence]:
     if board is None:
         return
     placed = [(ref, board.placements[ref], plan.part(ref).stands_mm) for ref in plan.fitted if ref in board.placements]
+    lowest = min((height for _, _, height in placed), default=0.0)
     for tall, there, height in placed:
-        for low, here, own in placed:
+        for low, here, own in placed if height - lowest >= TALL_MM else ():
             near = hypot(there.x_mm - here.x_mm, there.y_mm - here.y_mm) < REACH_MM
             if height - own >= TALL_MM and near and there.side == here.side:
                 why = f"{tall} stands {height:g} mm and would bar the way to {low}."

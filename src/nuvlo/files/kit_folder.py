@@ -241,7 +241,7 @@ class _Reader:
 
     def check_value(self, line: int, part: Part, element: str, circuit: Circuit) -> None:
         if element.startswith("x"):
-            inner = next(e for e in circuit.elements if e.scope.prefix == element + ".")
+            inner = circuit.inside(element)
             drawn = inner.scope.value("r", {})
         else:
             drawn = circuit.parameter(circuit.element(element), "value", {})
@@ -256,7 +256,7 @@ class _Reader:
 
     def check_relations(self, kit: Kit) -> None:
         """A relation that goes round in a circle has no order."""
-        from nuvlo.craft.order import board_order
+        from nuvlo.craft.order import plan_of
 
         refs = {r.lower() for r in kit.parts}
         for i, relation in enumerate(kit.info.relation):
@@ -267,7 +267,8 @@ class _Reader:
                         ("relation", i, "part"), f"there is no part '{ref}' in bom.csv.", "Mend the reference."
                     )
         try:
-            board_order(kit)
+            if kit.info.relation:
+                plan_of(kit)
         except ValueError as circle:
             self.in_toml(("relation", 0, "part"), f"{circle}.", "Take one of the relations out.")
 
@@ -286,8 +287,9 @@ class _Reader:
         for path, node in wanted:
             if node.lower() not in known:
                 self.in_toml(path, f"there is no node '{node}' in circuit.cir.", "Use a node of the netlist.")
+        known.add(UNCONNECTED)
         for number, pad in zip(self.lines.get("pads.csv", []), kit.board.pads if kit.board else (), strict=False):
-            if pad.net not in (*known, UNCONNECTED):
+            if pad.net not in known:
                 message = f"pad {pad.pin} of {pad.ref} is on '{pad.net}', which circuit.cir does not have."
                 self.problems.append(Problem(message, "Use a node of the netlist.", "pads.csv", number, 1, pad.ref))
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Hashable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -108,11 +107,10 @@ class Kit:
 
         Halves of a chip, a valve or a dual pot carry a letter behind: ``xu2a`` and ``xu2b`` are U2.
         """
-        key = ("elements", ref.lower())
-        if key not in self.memory:
-            self.memory[key] = self._find_elements(ref.lower())
-        found: tuple[str, ...] = self.memory[key]
-        return found
+        if "elements" not in self.memory:
+            self.memory["elements"] = self._elements()
+        found: dict[str, tuple[str, ...]] = self.memory["elements"]
+        return found.get(ref.lower(), ())
 
     def override_of(self, ref: str) -> str | None:
         """By which name the value of a part is overridden in its circuit; None for a part that is not in it."""
@@ -123,14 +121,20 @@ class Kit:
         """By which name the position of a control is overridden, 0 anticlockwise to 1 clockwise."""
         return f"{self.element_of(ref)}.pos"
 
-    def _find_elements(self, ref: str) -> tuple[str, ...]:
+    def _elements(self) -> dict[str, tuple[str, ...]]:
+        """Elements by the reference of their part, in lower case."""
         if self.circuit is None:
-            return ()
+            return {}
         names = {card.name for card in self.circuit.netlist.top.cards}
-        whole = tuple(name for name in (ref, "x" + ref) if name in names)
-        others = {form for other in self.parts for form in (other.lower(), "x" + other.lower())} - {ref}
-        halves = sorted(n for n in names - others if re.fullmatch(rf"x?{re.escape(ref)}[a-z]", n))
-        return whole[:1] or tuple(halves)
+        refs = {ref.lower() for ref in self.parts}
+        out = {ref: (name,) for ref in refs for name in ("x" + ref, ref) if name in names}
+        whole = refs | {"x" + ref for ref in refs}
+        halves: dict[str, list[str]] = {}
+        for name in names - whole:
+            for head in (name[:-1], name[1:-1]) if name[0] == "x" else (name[:-1],):
+                if head in refs and "a" <= name[-1] <= "z":
+                    halves.setdefault(head, []).append(name)
+        return {ref: tuple(sorted(found)) for ref, found in halves.items()} | out
 
 
 def override_of_element(element: str) -> str:
