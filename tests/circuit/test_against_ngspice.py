@@ -26,7 +26,7 @@ ROWS = [
     *(("library", name, a) for name in LIBRARY for a in (OPERATING_POINT, RESPONSE, NOISY, COURSE)),
     *(("kit", name, a) for name in KITS for a in (OPERATING_POINT, RESPONSE, NOISY, COURSE)),
 ]  # fmt: skip
-SLOW = [("tidewheel", COURSE)]
+SLOW = [("tidewheel", COURSE), ("lampwick", COURSE)]
 # What each analysis is allowed: of the larger of voltage and 1 V; dB and degrees; share of the peak; dB.
 ALLOWED = {OPERATING_POINT: (1e-3,), RESPONSE: (0.05, 0.5), COURSE: (0.01,), NOISY: (0.2,)}
 FOUND: dict[tuple[str, str, str], tuple[float, ...]] = {}

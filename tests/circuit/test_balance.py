@@ -18,7 +18,7 @@ FOLLOWER = (
 )
 
 
-@pytest.mark.parametrize(("text", "source", "node", "level"), [(CLIPPER, "v1", "b", 2.0), (FOLLOWER, "v1", "o", 2.0)])
+@pytest.mark.parametrize(("text", "source", "node", "level"), [(CLIPPER, "v1", "b", 2.0), pytest.param(FOLLOWER, "v1", "o", 2.0, marks=pytest.mark.long)])
 def test_a_wave_is_the_one_that_is_reached_in_time(text, source, node, level):
     circuit = Circuit.from_text(text)
     balance = Balance(operating_point(circuit), source, (node,), 1000.0)

@@ -6,6 +6,7 @@ import sys
 import pytest
 
 from nuvlo.cli.main import main
+from nuvlo.kit.variant import changes_in, varied
 from nuvlo.workshop.demo import SHIPPED
 
 KIT = str(SHIPPED / "gorsefire")
@@ -54,11 +55,11 @@ def test_a_moment_may_name_its_zone(capsys):
     assert main(["calendar", KIT, "--now", "2026-11-27T19:30+01:00", "--tonight", "20"]) == 0
 
 
-def test_a_variant_named_twice_is_taken_once(capsys):
-    assert main(["compare", KIT, "twelve", "twelve"]) == 0
-    twice = capsys.readouterr().out
-    assert main(["compare", KIT, "twelve"]) == 0
-    assert twice == capsys.readouterr().out
+def test_a_variant_named_twice_is_taken_once(gorsefire):
+    once = changes_in(gorsefire, ["twelve"])
+    assert changes_in(gorsefire, ["twelve", "twelve"]) == once
+    supplies = [varied(gorsefire, changes).info.supply for changes in (once, once * 2)]
+    assert supplies[0] == supplies[1]
 
 
 def test_the_reader_may_close_early():

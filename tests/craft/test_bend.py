@@ -47,7 +47,7 @@ BOARDS = sorted(p.name for p in SHIPPED.iterdir() if (p / "pads.csv").exists())
 places = st.tuples(st.integers(2, 38), st.integers(2, 28))
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=6, deadline=None)
 @given(st.lists(places, min_size=3, max_size=8, unique=True), st.integers(2, 4))
 def test_no_lead_points_nearer_than_its_best_clearance(spots, nets):
     trial = a_board([Pad(f"R{k}", "1", x, y, 1.8, f"n{k % nets}") for k, (x, y) in enumerate(spots)])

@@ -15,13 +15,14 @@ from nuvlo.desktop.board.portrait import Portrait, describe
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.tools.help import HelpTool
 from nuvlo.kit import Stage
-from nuvlo.logbook.store import LogbookError
+from nuvlo.logbook.errors import LogbookError
 from nuvlo.model.windows import Window as Expected
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop.demo import SET_OUT
 from nuvlo.workshop.workshop import Workshop
+from tests.conftest import long_but
 from tests.desktop.conftest import begun, painted
 
 HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
@@ -45,10 +46,10 @@ def test_typing_goes_on_while_the_log_and_the_model_are_busy(drive, monkeypatch)
     threads = []
     append = session.log.append
 
-    def slow_append(*arguments):
+    def slow_append(*arguments, **named):
         threads.append(threading.current_thread())
         gate.wait(20)
-        return append(*arguments)
+        return append(*arguments, **named)
 
     def slow_solve(stage):
         threads.append(threading.current_thread())
@@ -127,7 +128,7 @@ def test_an_error_of_the_log_is_said_and_nothing_is_lost(drive, monkeypatch):
     driver = drive()
     driver.type("r1 100.2")
 
-    def full(*_):
+    def full(*_, **__):
         raise LogbookError(Problem("could not be written: the disk is full or refuses to write.", "Free some space."))
 
     monkeypatch.setattr(driver.session.log, "append", full)
@@ -170,7 +171,7 @@ def test_a_read_only_workshop_says_so(drive, gorsefire, tmp_path):
     assert "viewed but not changed" in driver.said
 
 
-@pytest.mark.parametrize("size", [(1280, 800), (1024, 700), (2000, 1400)])
+@pytest.mark.parametrize("size", long_but([(1280, 800), (1024, 700)], [(1280, 800), (1024, 700), (2000, 1400)]))
 @pytest.mark.parametrize("light", ["daylight", "lamp"])
 def test_every_stage_paints_at_every_size_and_light(drive, size, light):
     driver = drive()

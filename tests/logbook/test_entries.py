@@ -4,10 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nuvlo.kit import Stage
 from nuvlo.logbook import Fold, Note, Redone, Undone
 from nuvlo.logbook.events import Event, new_ids
-from nuvlo.workshop.journey import run
 from tests.workshop.test_session import line
 
 
@@ -34,7 +32,9 @@ def test_undo_takes_all_of_a_line_back_and_redo_all_of_it(bench, typed, before):
 
 def test_a_sweep_is_one_entry(bench):
     session = bench(7)
-    run(session, Stage.PROVE)
+    line(session, "stage prove")
+    while session.now().task.hazard:
+        line(session, "confirm")
     was = session.build
     line(session, "next")
     assert session.build.curves

@@ -1,4 +1,4 @@
-"""A child process is killed in the middle of a burst of readings, 200 times: what it said it had kept is there."""
+"""A child process is killed in the middle of a burst of readings, again and again: what it said it had kept is there."""
 
 import multiprocessing
 import os
@@ -9,7 +9,7 @@ import time
 from nuvlo.logbook import ReadingTaken
 from nuvlo.logbook.store import Logbook
 
-KILLS = 200
+KILLS = 100
 
 
 def burst(path: str, build: str, pipe: int) -> None:

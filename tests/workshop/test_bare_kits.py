@@ -7,12 +7,12 @@ import pytest
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.model.working import ModelError, WorkingModel
+from nuvlo.problems import NuvloError
 from nuvlo.workshop.commands.arguments import PartMark, PartNamed, StageNamed, Words
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.commands.grammar import understand
 from nuvlo.workshop.demo import SHIPPED
-from nuvlo.workshop.session import Refused
 from nuvlo.workshop.workshop import Workshop
 
 NEEDED_BY = {
@@ -94,5 +94,5 @@ def test_read_only_workshops_are_looked_at_and_left(tmp_path):
     with pytest.raises(Exception, match="viewed but not changed"):
         execute(session, Command("note", Words("hello")))
     assert session.read_only
-    with pytest.raises(Refused):
+    with pytest.raises(NuvloError, match="viewed but not changed"):
         execute(session, Command("accept"))

@@ -5,7 +5,7 @@ import shutil
 import pytest
 
 from nuvlo.kit import Stage
-from nuvlo.logbook.store import LogbookError
+from nuvlo.logbook.errors import LogbookError
 from nuvlo.progress import Progress, Stopped, under
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.command import Command
@@ -26,7 +26,7 @@ WRONG = {
 }
 
 
-@pytest.mark.parametrize("seed", long_but((0, 4, 16), range(20)))
+@pytest.mark.parametrize("seed", long_but((0, 4), range(20)))
 def test_twenty_hidden_units(bench, seed):
     wrong, stage, place = WRONG.get(seed, (None, None, ""))
     session = bench(seed, wrong)
@@ -189,7 +189,10 @@ def test_an_answer_to_an_old_question_is_dropped(bench):
 
 def test_a_stopped_sweep_keeps_nothing(bench, monkeypatch):
     session = bench(7)
-    go(session, Stage.PROVE, Wants.SWEEP)
+    type_line(session, "stage prove")
+    while session.now().task.hazard:
+        type_line(session, "confirm")
+    assert session.now().task.wants is Wants.SWEEP
     play = session.bench.play_and_record
     progress = Progress()
     monkeypatch.setattr(session.bench, "play_and_record", lambda *a: (progress.stop(), play(*a))[1])
@@ -285,7 +288,7 @@ def test_a_failed_write_leaves_the_state_as_it_was(bench, monkeypatch):
 
     session = bench(1)
 
-    def full(*_):
+    def full(*_, **__):
         raise LogbookError(Problem("could not be written: the disk is full or refuses to write.", ""))
 
     monkeypatch.setattr(session.log, "append", full)

@@ -5,7 +5,7 @@ import multiprocessing
 import pytest
 
 from nuvlo.logbook import Note
-from nuvlo.logbook.store import Overtaken
+from nuvlo.logbook.errors import Overtaken
 from nuvlo.workshop.session import Refused
 from nuvlo.workshop.workshop import Workshop
 from tests.workshop.test_session import line

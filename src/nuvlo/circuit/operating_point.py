@@ -132,8 +132,11 @@ def operating_point(
     return solve(Equations(circuit, overrides), tolerances)
 
 
-def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None) -> OperatingPoint:
-    """Operating point of ready-made equations; ``drive`` replaces what the sources drive, (n, 1 or N)."""
+def solve(
+    equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None, *, stubborn: bool = True
+) -> OperatingPoint:
+    """Operating point of ready-made equations; ``drive`` replaces what the sources drive, (n, 1 or N). Unless ``stubborn``,
+    members that plain Newton loses are given up at once: for a caller who knows another way."""
     right = equations.right_side() if drive is None else drive
     linear = equations.linear()
     members = max(equations.members, right.shape[1])
@@ -143,7 +146,7 @@ def solve(equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array |
         return OperatingPoint(equations, x, np.asarray(np.isfinite(x).all(axis=0)), tolerances)
     newton = _Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
-        x, converged = newton.run()
+        x, converged = newton.run(stubborn)
     x[:, ~converged] = np.nan
     return OperatingPoint(equations, x, converged, tolerances)
 
@@ -174,22 +177,22 @@ class _Newton:
         found: Known = self.eq.circuit.memory.recall((first, numbers, self.tol), lambda: Known(None, {}))
         return found
 
-    def nominal(self, start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
-        """The first member alone, by whatever it takes."""
+    def nominal(self, start: Array, junctions: Array, stubborn: bool) -> tuple[Array, NDArray[np.bool_]]:
+        """The first member alone, where it is ``stubborn`` by whatever it takes."""
         if self.known.nominal is not None:
             return self.known.nominal, np.ones(1, dtype=bool)
         first = np.array([0])
         x, ok = self.iterate(first, start, junctions)
-        if not ok.all():
+        if stubborn and not ok.all():
             x, ok = self.step_up(first, start, junctions)
         if ok.all():
             self.known.nominal = x
         return x, ok
 
-    def run(self) -> tuple[Array, NDArray[np.bool_]]:
+    def run(self, stubborn: bool) -> tuple[Array, NDArray[np.bool_]]:
         start = np.zeros((self.eq.size, 1))
         junctions = self.eq.devices.starting_voltages()
-        x, ok = self.nominal(start, junctions)
+        x, ok = self.nominal(start, junctions, stubborn)
         if self.members == 1:
             return x.copy(), ok
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions
@@ -199,7 +202,7 @@ class _Newton:
         found = [self.iterate(block, nominal, nominal_junctions) for block in blocks]
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
-        lost = np.flatnonzero(~converged)
+        lost = np.flatnonzero(~converged) if stubborn else np.zeros(0, int)
         # Transistors with turned legs stand in the circuit as copies already: it cannot be laid out with them once more.
         if lost.size and ok.all() and self.at_rest and not any(".legs_" in name for name in self.eq.overrides):
             x[:, lost], converged[lost] = self.follow(lost, nominal)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from nuvlo.desktop.jobs import LOG, MODEL, Jobs, then_or_say
-from nuvlo.logbook.store import Overtaken
+from nuvlo.logbook.errors import Overtaken
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
 from nuvlo.workshop import answers

@@ -41,6 +41,11 @@ def craft_step(craft_id: str) -> StepId:
     return StepId.of(Stage.FIT, "craft", craft_id)
 
 
+def part_step(ref: str) -> StepId:
+    """The step of Unpack in which a part is found, and measured where it has a value."""
+    return StepId.of(Stage.UNPACK, ref)
+
+
 def fit_step(ref: str) -> StepId:
     """The fitting of one part."""
     return StepId.of(Stage.FIT, "fit", ref)

@@ -18,9 +18,10 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DatabaseError, DBAPIError
 
 from nuvlo.logbook.build import Build, fold
+from nuvlo.logbook.errors import LogbookError, Overtaken
 from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text, new_ids
 from nuvlo.logbook.projections import Card
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import Problem
 
 _METADATA = sa.MetaData()
 _EVENTS = sa.Table(
@@ -40,14 +41,6 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
 )
 VERSION = 1  # of the log, kept in the database: a newer program's log is opened for viewing only
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
-
-
-class LogbookError(NuvloError):
-    """The logbook could not be read or written. What was written before is still there."""
-
-
-class Overtaken(LogbookError):
-    """Another program has gone on with the build meanwhile: look at what it entered first. Nothing was written."""
 
 
 class Logbook:

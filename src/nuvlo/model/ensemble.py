@@ -7,11 +7,13 @@ import numpy as np
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import override_of_element
+from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import parse_value
 
 __all__ = ["Law", "laws", "sample"]
 
+FAR = 5.0  # times more or less than any good one: the wrong part, not a spread of the right one
 POSITION_SPREAD = 0.03  # of full travel: how well eye and hand set a knob (common practice, no source)
 
 
@@ -19,7 +21,8 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
     """For each quantity of the circuit that may differ from unit to unit, the law of its value.
 
     Keys are override names of the circuit (``r3``, ``q1.bf``, ``xrv1.pos``). A value chosen by the builder replaces the
-    printed one; a measured value replaces both; a supply read at its point replaces its stated tolerance.
+    printed one; a measured value replaces both, but one that is far from it: that is the wrong part, to be swapped before it
+    goes in, and counts only once it was accepted. A supply read at its point replaces its stated tolerance.
     """
     out: dict[str, Law] = {}
     for part in kit.parts.values():
@@ -35,8 +38,9 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         low, high = part.tolerance or (0.0, 0.0)
         law = Law(value, value * (1 + low), value * (1 + high))
         measured = build.part_value(part.ref) if build else None
-        if measured is not None and np.isfinite(measured.value) and measured.limits[0] > 0:
-            law = law.narrowed(measured)
+        if build and measured is not None and np.isfinite(measured.value) and measured.limits[0] > 0:
+            meant = _near(measured.value, law) or part_step(part.ref) in build.accepted
+            law = law.narrowed(measured) if meant else law
         out[override_of_element(element)] = law
     for control in kit.info.control:
         element = kit.element_of(control.ref)
@@ -47,6 +51,10 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         reading = build.latest(supply.point) if build and supply.point else None
         out[supply.element] = law.narrowed(reading.measured) if reading else law
     return out
+
+
+def _near(value: float, law: Law) -> bool:
+    return law.low / FAR < value < law.high * FAR
 
 
 def _position(start: float, travel_deg: float, build: Build | None, ref: str) -> Law:

@@ -13,8 +13,8 @@ from nuvlo.instruments.simulated import SimulatedBench
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
+from nuvlo.logbook.errors import Overtaken
 from nuvlo.logbook.projections import Card
-from nuvlo.logbook.store import Overtaken
 from nuvlo.model import WorkingModel
 from nuvlo.problems import NuvloError
 from nuvlo.stages.answer import Asked, Solved

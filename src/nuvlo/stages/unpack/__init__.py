@@ -9,7 +9,7 @@ from nuvlo.craft.schools import taken
 from nuvlo.craft.tray import in_tray_order, sort_of
 from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.step_id import StepId
+from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
 from nuvlo.model import Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
@@ -58,13 +58,13 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
             detail += f"\n{count} readings, {format_value(apart, part.unit, 2)} apart; their mean counts."
         detail = f"{detail}\n{warning}" if warning else detail
         return Task(
-            StepId.of(Stage.UNPACK, part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
+            part_step(part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
             part.unit, (part.ref,), window=window,
         )  # fmt: skip
     detail = f"{part.text}. {marking(part) or part.note}".strip().rstrip(".") + "."
     detail = f"{detail}\n{warning}" if warning else detail
     return Task(
-        StepId.of(Stage.UNPACK, part.ref),
+        part_step(part.ref),
         Stage.UNPACK,
         Wants.TICK,
         f"Find {part.ref}: {part.kind}",

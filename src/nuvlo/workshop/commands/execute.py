@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from nuvlo.logbook.store import Overtaken
+from nuvlo.logbook.errors import Overtaken
 from nuvlo.problems import Problem
 from nuvlo.workshop.commands.arguments import Nothing
 from nuvlo.workshop.commands.command import Command
