@@ -121,8 +121,13 @@ def compiled(trees: tuple[Tree, ...], inputs: tuple[tuple[Tree, ...], ...]) -> t
     for whole, mine in zip(trees, inputs, strict=True):
         pause()
         wanted += [derivative(whole, by) for by in mine]
+    constants: dict[Tree, float] = {}
     for one in from_below(*trees, *wanted):
-        known[one] = _emit(one, lines, known)
+        if one.head == "number" or (one.operands and all(part in constants for part in one.operands)):
+            constants[one] = _constant(one, constants)
+            known[one] = _literal(constants[one])
+        else:
+            known[one] = _emit(one, lines, known)
     if len(lines) > MOST_LINES:
         raise ExpressionError("together the formulas of this circuit are too large to be solved", 1)
     values, slopes = [known[one] for one in trees], [known[one] for one in wanted]
@@ -140,11 +145,22 @@ def _listed(names: list[str]) -> str:
     return "".join(f"{n}, " for n in names)
 
 
+def _constant(one: Tree, constants: dict[Tree, float]) -> float:
+    """What a tree of numbers alone comes to; no number where it has none, as ``1/0``."""
+    if one.head == "number":
+        return float(one.parts[0])
+    apply = _ARRAYS.get(_SPELLED.get(one.head, one.head)) or OPERATORS[one.head]
+    with np.errstate(all="ignore"):
+        return float(apply(*(np.float64(constants[part]) for part in one.operands)))
+
+
+def _literal(value: float) -> str:
+    return repr(value) if math.isfinite(value) else f"float('{value}')"
+
+
 def _emit(one: Tree, lines: list[str], known: dict[Tree, str]) -> str:
-    """The name or number that holds a tree whose operands are ``known``, with the line that computes it added."""
+    """The name that holds a tree whose operands are ``known``, with the line that computes it added."""
     head, parts = one.head, one.parts
-    if head == "number":
-        return repr(float(parts[0])) if math.isfinite(parts[0]) else f"float('{parts[0]}')"
     if head == "input":
         text = f"x[{parts[0]}]"
     elif head == "parameter":

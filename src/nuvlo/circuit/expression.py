@@ -198,7 +198,7 @@ class _Parser:
         token = self.tokens[self.at]
         if wanted is not None and token[1] != wanted:
             raise ExpressionError(f"'{wanted}' is missing", token[2])
-        self.at += 1
+        self.at = min(self.at + 1, len(self.tokens) - 1)
         return token
 
     def ternary(self) -> Tree:

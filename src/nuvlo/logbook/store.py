@@ -302,6 +302,8 @@ class Logbook:
             yield
         except DatabaseError as error:
             raise LogbookError(self._explain(error, doing)) from error
+        except UnicodeError as error:  # not even what is wrong with it can be told
+            raise LogbookError(self._damaged()) from error
         except OSError as error:
             raise LogbookError(
                 Problem(f"could not be {doing}: {error.strerror}.", "Check its folder.", self.name)
