@@ -11,6 +11,7 @@ import re
 import shutil
 import zipfile
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import datetime
 from functools import cache
 from pathlib import Path
@@ -216,15 +217,14 @@ def line(rnd: Random, scratch: Path) -> None:
 
 
 @cache
-def _logbook(folder: Path) -> tuple[bytes, list[str]]:
-    """A whole database, and the notes in it."""
+def _logbook(folder: Path) -> tuple[bytes, dict[str, list[str]]]:
+    """A whole database, and the notes of its builds."""
     workshop = Workshop(folder)
-    notes = []
     for k in range(3):
         session = workshop.start(_gorsefire())
         for n in range(40):
-            notes.append(f"note {k} {n}")
-            session.record(Note(text=notes[-1]))
+            session.record(Note(text=f"note {k} {n}"))
+    notes = {b.id: b.notes for b in workshop.builds()}
     workshop.close()
     return (folder / "logbook.db").read_bytes(), notes
 
@@ -249,9 +249,15 @@ def database(rnd: Random, scratch: Path) -> None:
         return
     try:
         shelf(workshop)
-        for build in workshop.builds():
-            assert set(build.notes) <= {*notes, *(n for n in build.notes if n not in notes)}
-            workshop.open(build.id).snapshot().made_ready()
+        found = {b.id: b for b in workshop.builds()}
+        for build_id, build in found.items():
+            written = iter(notes.get(build_id, ()))
+            assert all(note in written for note in build.notes), "nothing is shown that was not entered, nor in another order"
+            with suppress(NuvloError):
+                workshop.open(build_id).snapshot().made_ready()
+        lost = any(len(found[b].notes) < len(n) if b in found else True for b, n in notes.items())
+        said = workshop.logbook.salvaged is not None or any(b.unread for b in found.values()) or set(found) - set(notes)
+        assert said or not lost, "what is lost is said"
     finally:
         workshop.close()
 

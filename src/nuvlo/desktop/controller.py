@@ -92,7 +92,9 @@ class Controller(QObject):
             fresh = f"{shown.kit.name} is open: {len(shown.kit.parts)} parts to unpack."
             self.replied.emit(shown.where_you_were() or fresh, True)
         if opened.workshop.logbook.read_only:
-            self.replied.emit("This workshop can be viewed but not changed: its folder is not writable.", False)
+            self.replied.emit(
+                f"This workshop can be viewed but not changed. {opened.workshop.logbook.why_read_only}", False
+            )
         self.refresh()
 
     def change_workshop(self, workshop: Workshop) -> None:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import os
 import shutil
+import sqlite3
 import tempfile
 import uuid
+import zlib
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from datetime import UTC, datetime
 from itertools import count
 from pathlib import Path
@@ -32,6 +34,7 @@ _EVENTS = sa.Table(
     sa.Column("build", sa.String(32), nullable=False, index=True),
     sa.Column("at", sa.String(40), nullable=False),
     sa.Column("body", sa.Text, nullable=False),
+    sa.Column("sum", sa.Integer),  # CRC-32 of all this, so that a changed byte is told from what was entered
 )
 _CARDS = sa.Table(  # what builds are listed by; made of the events, and made anew where it is missing
     "cards",
@@ -39,7 +42,7 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
     sa.Column("build", sa.String(32), primary_key=True),
     sa.Column("card", sa.Text, nullable=False),
 )
-VERSION = 1  # of the log, kept in the database: a newer program's log is opened for viewing only
+VERSION = 2  # of the log, kept in the database: a newer program's log is opened for viewing only
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
 
 
@@ -50,7 +53,9 @@ class Logbook:
         self.path = Path(place) if "://" not in str(place) else None
         self.name = self.path.name if self.path else str(place)
         self.read_only = self.newer = False
+        self.salvaged: int | None = None  # entries that can still be read of a damaged log
         self._copy: tempfile.TemporaryDirectory[str] | None = None
+        self._lock_wait = lock_wait
         url = str(place)
         if self.path is not None:
             opened = self.path
@@ -60,39 +65,85 @@ class Logbook:
                 elif self._not_writable():
                     opened = self._readable_copy()
             url = f"sqlite:///{opened}"
-        arguments = {"timeout": lock_wait, "check_same_thread": False} if url.startswith("sqlite") else {}
-        self._engine = sa.create_engine(url, connect_args=arguments)
-        if url.startswith("sqlite"):
-            sa.event.listen(self._engine, "connect", _durable)
-            sa.event.listen(self._engine, "begin", _begin)
-        with self._explained("opened"), self._engine.begin() as connection:
-            if url.startswith("sqlite") and connection.exec_driver_sql("PRAGMA quick_check(1)").scalar() != "ok":
-                raise LogbookError(self._damaged())
+        self._engine = self._engine_for(url)
         with self._explained("opened"):
+            if self.path is not None and not self._sound():
+                self._engine.dispose()
+                self._engine = self._engine_for(f"sqlite:///{self._salvage()}")
             if url.startswith("sqlite"):
                 self._bring_up_to_date()
             if not self.newer:
                 with self._writing() as connection:
                     _METADATA.create_all(connection)
 
+    def _engine_for(self, url: str) -> sa.Engine:
+        plain = not url.startswith("sqlite")
+        made = sa.create_engine(
+            url, connect_args={} if plain else {"timeout": self._lock_wait, "check_same_thread": False}
+        )
+        if not plain:
+            sa.event.listen(made, "connect", _durable)
+            sa.event.listen(made, "begin", _begin)
+        return made
+
+    def _sound(self) -> bool:
+        """Whether all of the database can be read: tables, indices, and that they agree."""
+        try:
+            with self._engine.connect() as connection:
+                return bool(connection.exec_driver_sql("PRAGMA integrity_check(1)").scalar() == "ok")
+        except UnicodeError:
+            return False
+        except DatabaseError as error:
+            if _is_damage(error) or "disk i/o" in str(error.orig).lower():  # it ends too soon
+                return False
+            raise
+
+    def _salvage(self) -> Path:
+        """A database of its own with every entry that can still be read of a damaged one, for viewing.
+
+        Raises :class:`LogbookError` where there is none.
+        """
+        broken = self._readable_copy()
+        found: dict[int, tuple[object, ...]] = {}
+        with closing(sqlite3.connect(broken)) as database:
+            database.text_factory = lambda data: data.decode("utf-8", "replace")
+            for total in ("sum", "NULL"):  # an older log has none
+                for way in () if found else ("ASC", "DESC"):  # from either end as far as it goes
+                    rows = f"SELECT number, id, build, at, body, {total} FROM events ORDER BY number {way}"
+                    with suppress(sqlite3.Error, UnicodeError):
+                        for row in database.execute(rows):
+                            found.setdefault(row[0], row)
+        if not found:
+            raise LogbookError(self._damaged())
+        whole = broken.with_name("salvaged.db")
+        self._make(whole)
+        with closing(sqlite3.connect(whole)) as database, database:
+            for _, row in sorted(found.items()):
+                with suppress(sqlite3.IntegrityError):
+                    database.execute(
+                        "INSERT INTO events (number, id, build, at, body, sum) VALUES (?, ?, ?, ?, ?, ?)", row
+                    )
+        self.salvaged = len(found)
+        return whole
+
     def _bring_up_to_date(self) -> None:
         """Look at the version of a log: an older one is kept beside as it was, a newer one is for viewing only."""
         with self._engine.connect() as connection:
             version = int(connection.exec_driver_sql("PRAGMA user_version").scalar() or 0)
             there = sa.inspect(connection).has_table(_EVENTS.name)
+            columns = [c["name"] for c in sa.inspect(connection).get_columns(_EVENTS.name)] if there else []
         if version > VERSION:
             self.read_only = self.newer = True
             return
-        if version == VERSION or self.read_only:
+        if version == VERSION:
             return
         with self._writing(transaction=False) as connection:
-            if (
-                there
-                and self.path is not None
-                and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar()
-            ):
+            filled = there and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar()
+            if filled and self.path is not None and not self.read_only:
                 beside = self.path.with_name(f"{self.path.name}.before-{datetime.now():%Y%m%d-%H%M%S}")
                 connection.exec_driver_sql("VACUUM INTO ?", (str(beside),))
+            if there and _EVENTS.c.sum.name not in columns:
+                connection.exec_driver_sql("ALTER TABLE events ADD COLUMN sum INTEGER")
             connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
 
     def close(self) -> None:
@@ -167,11 +218,16 @@ class Logbook:
         """Raises :class:`LogbookError` where this workshop can only be viewed."""
         if not self.read_only:
             return
+        raise LogbookError(Problem("this workshop can be viewed but not changed.", self.why_read_only, self.name))
+
+    @property
+    def why_read_only(self) -> str:
+        """Why it can only be viewed, and what to do about it; empty where it can be written."""
+        if self.salvaged is not None:
+            return f"Its log is damaged: {self.salvaged} entries of it can still be read. Restore your last backup to go on."
         if self.newer:
-            remedy = "A newer Nuvlo wrote it: go on building with that one."
-        else:
-            remedy = "Make its folder writable to go on building."
-        raise LogbookError(Problem("this workshop can be viewed but not changed.", remedy, self.name))
+            return "A newer Nuvlo wrote it: go on building with that one."
+        return "Make its folder writable to go on building." if self.read_only else ""
 
     @contextmanager
     def _written(self) -> Iterator[sa.Connection]:
@@ -204,18 +260,23 @@ class Logbook:
         self.path.parent.mkdir(parents=True, exist_ok=True)
         beside = self.path.with_name(f".{self.path.name}-{uuid.uuid4().hex[:8]}")
         try:
-            made = sa.create_engine(f"sqlite:///{beside}")
-            sa.event.listen(made, "connect", _durable)
-            _METADATA.create_all(made)
-            with made.connect() as connection:
-                connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
-                connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
-            made.dispose()
+            self._make(beside)
             with suppress(FileExistsError):
                 os.link(beside, self.path)
         finally:
             for suffix in ("", "-wal", "-shm"):
                 beside.with_name(beside.name + suffix).unlink(missing_ok=True)
+
+    @staticmethod
+    def _make(path: Path) -> None:
+        """Write an empty database."""
+        made = sa.create_engine(f"sqlite:///{path}")
+        sa.event.listen(made, "connect", _durable)
+        _METADATA.create_all(made)
+        with made.connect() as connection:
+            connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
+            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+        made.dispose()
 
     # -- reading ----------------------------------------------------------------------------------------------
 
@@ -229,7 +290,7 @@ class Logbook:
         out: list[Event] = []
         for row in rows:
             before = out[-1].at if out else datetime.min.replace(tzinfo=UTC)
-            out.append(_event(row.id, row.build, row.at, row.body, before))
+            out.append(_event(row.id, row.build, row.at, row.body, row.sum, before))
         return out
 
     def build(self, build_id: str) -> Build:
@@ -315,7 +376,7 @@ class Logbook:
         if "locked" in text or "busy" in text:
             return Problem(f"could not be {doing}: another program holds the logbook.",
                            f"Close it and try again. {kept}", self.name)  # fmt: skip
-        if "not a database" in text or "malformed" in text:
+        if _is_damage(error):
             return self._damaged()
         if "full" in text or "disk i/o" in text or "too large" in text:
             return Problem(f"could not be {doing}: the disk is full or refuses to write.",
@@ -326,15 +387,20 @@ class Logbook:
         return Problem(f"could not be {doing}: {error.orig}.", kept, self.name)
 
 
+def _is_damage(error: DBAPIError) -> bool:
+    text = str(error.orig).lower()
+    return any(word in text for word in ("not a database", "malformed", "unsupported file format"))
+
+
 def _insert(connection: sa.Connection, build_id: str, bodies: Sequence[Body]) -> tuple[Event, ...]:
     """Write events at the end of a build's log."""
     now = datetime.now(UTC)
     made = tuple(
         Event(id=new, build=build_id, at=now, body=body) for new, body in zip(new_ids(len(bodies)), bodies, strict=True)
     )
-    texts = [as_text(body) for body in bodies]
+    at, texts = now.isoformat(), [as_text(body) for body in bodies]
     rows = [
-        {"id": e.id, "build": build_id, "at": now.isoformat(), "body": text}
+        {"id": e.id, "build": build_id, "at": at, "body": text, "sum": _sum(e.id, build_id, at, text)}
         for e, text in zip(made, texts, strict=True)
     ]
     connection.execute(sa.insert(_EVENTS), rows)
@@ -359,12 +425,18 @@ def _durable(connection: Any, _record: object) -> None:
     connection.text_factory = lambda data: data.decode("utf-8", "replace")
 
 
-def _event(event_id: str, build: str, at: str, body: str, before: datetime) -> Event:
-    """One row as an event; what cannot be read of it is set aside with the reason."""
+def _sum(event_id: str, build: str, at: str, body: str) -> int:
+    return zlib.crc32(f"{event_id}|{build}|{at}|{body}".encode("utf-8", "surrogatepass"))
+
+
+def _event(event_id: str, build: str, at: str, body: str, total: int | None, before: datetime) -> Event:
+    """One row as an event; what cannot be read of it, or is not as it was written, is set aside with the reason."""
     try:
         when = datetime.fromisoformat(at)
     except (TypeError, ValueError):
         when = before
+    if total is not None and total != _sum(event_id, build, at, body):
+        return Event(id=str(event_id), build=str(build), at=when, body=Unread(why="it is not as it was written"))
     try:
         return Event(id=event_id, build=build, at=when, body=BODY.validate_json(body))
     except (ValidationError, TypeError, ValueError) as bad:
