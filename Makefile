@@ -1,5 +1,5 @@
 # The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
-.PHONY: demo test long lint kit-figures manual screenshots bench ready ready-test
+.PHONY: demo test long fuzz lint kit-figures manual screenshots bench ready ready-test
 BIN = .venv/bin
 
 demo: ready
@@ -16,6 +16,12 @@ test: lint
 
 long: lint
 	$(TESTS)
+
+MINUTES = 5
+fuzz: ready-test
+	$(BIN)/python tools/fuzz.py --minutes $(MINUTES)
+	$(BIN)/python tools/kills.py
+	NUVLO_KILLS=1000 $(BIN)/python -m pytest -q tests/logbook/test_killed.py
 
 lint: ready-test
 	$(BIN)/ruff check src tests benchmarks tools

@@ -91,12 +91,18 @@ def main() -> int:
                 told = pipe.recv()
                 if isinstance(told[0], int):
                     findings += 1
-                    print(f"--- {kind} {told[0]}: tools/fuzz.py --kind {kind} --first {told[0]} --count 1\n{told[1]}", flush=True)
+                    print(
+                        f"--- {kind} {told[0]}: tools/fuzz.py --kind {kind} --first {told[0]} --count 1\n{told[1]}",
+                        flush=True,
+                    )
         except EOFError:
             process.join()
         if told is None or isinstance(told[0], int):
             findings += 1
-            print(f"--- {kind} {numbers.start} to {numbers.stop - 1}: the process ended with {process.exitcode}", flush=True)
+            print(
+                f"--- {kind} {numbers.start} to {numbers.stop - 1}: the process ended with {process.exitcode}",
+                flush=True,
+            )
         else:
             slowest, most = max(slowest, (*told[0], kind)), max(most, told[1])
     every = ", ".join(f"{n} {k}" for k, n in tries.items())

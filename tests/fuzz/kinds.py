@@ -1,7 +1,8 @@
 """Kinds of input that are made up: each is given to the program as a person would, and comes to a result or to a refusal
 in words. Anything else (another exception, ten seconds of work, a gigabyte of memory) is a finding.
 
-An input is told by its kind and its number alone: the same number is the same input, on any machine.
+An input is told by its kind and its number alone: the same number is the same input, but for the names and times that a
+logbook and a backup are full of.
 """
 
 from __future__ import annotations
@@ -188,7 +189,21 @@ def _gorsefire():
 
 def value(rnd: Random, scratch: Path) -> None:
     """A value, a marking, colours of bands."""
-    words = ("4k7", "10,5 mV", "104K", "brown", "black", "orange", "gold", "01C", "2A104J", "0R1", "47u 25V", "22n", *NASTY)
+    words = (
+        "4k7",
+        "10,5 mV",
+        "104K",
+        "brown",
+        "black",
+        "orange",
+        "gold",
+        "01C",
+        "2A104J",
+        "0R1",
+        "47u 25V",
+        "22n",
+        *NASTY,
+    )
     text = rnd.choice(("", " ", "-")).join(rnd.choice(words) for _ in range(rnd.choice((1, 1, 2, 4))))
     for read in (parse_value, identify, lambda t: identify(t, _gorsefire())):
         try:
@@ -207,7 +222,10 @@ def line(rnd: Random, scratch: Path) -> None:
     """A line typed at the bench, and all that the window then shows."""
     session = _session(scratch.parent / "shop")
     head = rnd.choice((*WORDS, *_gorsefire().parts, "tp1", "j1.tip", *(v.example for v in VERBS.values()), *NASTY))
-    tail = " ".join(rnd.choice((*NASTY, "r3", "off", "because", "2k2", "4.48", "missing", "joints.png")) for _ in range(rnd.randrange(4)))
+    tail = " ".join(
+        rnd.choice((*NASTY, "r3", "off", "because", "2k2", "4.48", "missing", "joints.png"))
+        for _ in range(rnd.randrange(4))
+    )
     now = session.now()
     outcome = begin(session, understand(f"{head} {tail}"[:400], session.kit, now.task if now else None, session.stage))
     assert isinstance(outcome, Work) or outcome.words
@@ -252,7 +270,9 @@ def database(rnd: Random, scratch: Path) -> None:
         found = {b.id: b for b in workshop.builds()}
         for build_id, build in found.items():
             written = iter(notes.get(build_id, ()))
-            assert all(note in written for note in build.notes), "nothing is shown that was not entered, nor in another order"
+            assert all(note in written for note in build.notes), (
+                "nothing is shown that was not entered, nor in another order"
+            )
             with suppress(NuvloError):
                 workshop.open(build_id).snapshot().made_ready()
         lost = any(len(found[b].notes) < len(n) if b in found else True for b, n in notes.items())

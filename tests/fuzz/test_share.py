@@ -13,4 +13,6 @@ def test_a_result_or_a_word(kind, tmp_path):
         try:
             tried(kind, number, tmp_path)
         except Exception as finding:
-            raise AssertionError(f"{kind} {number}: tools/fuzz.py --kind {kind} --first {number} --count 1") from finding
+            raise AssertionError(
+                f"{kind} {number}: tools/fuzz.py --kind {kind} --first {number} --count 1"
+            ) from finding

@@ -9,7 +9,7 @@ import time
 from nuvlo.logbook import ReadingTaken
 from nuvlo.logbook.store import Logbook
 
-KILLS = 100
+KILLS = int(os.environ.get("NUVLO_KILLS", "100"))  # make fuzz asks for more
 
 
 def burst(path: str, build: str, pipe: int) -> None:

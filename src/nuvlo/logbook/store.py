@@ -43,6 +43,7 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
     sa.Column("card", sa.Text, nullable=False),
 )
 VERSION = 2  # of the log, kept in the database: a newer program's log is opened for viewing only
+SUMMED = 2  # the first whose entries carry a sum
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
 
 
@@ -105,24 +106,27 @@ class Logbook:
         """
         broken = self._readable_copy()
         found: dict[int, tuple[object, ...]] = {}
+        version = SUMMED
         with closing(sqlite3.connect(broken)) as database:
             database.text_factory = lambda data: data.decode("utf-8", "replace")
-            for total in ("sum", "NULL"):  # an older log has none
-                for way in () if found else ("ASC", "DESC"):  # from either end as far as it goes
-                    rows = f"SELECT number, id, build, at, body, {total} FROM events ORDER BY number {way}"
-                    with suppress(sqlite3.Error, UnicodeError):
-                        for row in database.execute(rows):
-                            found.setdefault(row[0], row)
+            with suppress(sqlite3.Error, UnicodeError):
+                version = database.execute("PRAGMA user_version").fetchone()[0]
+            total = "sum" if version >= SUMMED else "NULL"  # without its sum nothing of a newer one is to be trusted
+            for way in ("ASC", "DESC"):  # from either end as far as it goes
+                rows = f"SELECT number, id, build, at, body, {total} FROM events ORDER BY number {way}"
+                with suppress(sqlite3.Error, UnicodeError):
+                    for row in database.execute(rows):
+                        found.setdefault(row[0], row)
         if not found:
             raise LogbookError(self._damaged())
         whole = broken.with_name("salvaged.db")
         self._make(whole)
         with closing(sqlite3.connect(whole)) as database, database:
-            for _, row in sorted(found.items()):
+            for row in sorted(
+                found.values(), key=lambda row: (str(row[3]), row[0])
+            ):  # its numbers may be what is wrong
                 with suppress(sqlite3.IntegrityError):
-                    database.execute(
-                        "INSERT INTO events (number, id, build, at, body, sum) VALUES (?, ?, ?, ?, ?, ?)", row
-                    )
+                    database.execute("INSERT INTO events (id, build, at, body, sum) VALUES (?, ?, ?, ?, ?)", row[1:])
         self.salvaged = len(found)
         return whole
 
