@@ -251,6 +251,35 @@ def test_a_kit_of_a_zip_is_kept_in_the_workshop(tmp_path):
     assert again.places.keep_kit(read_kit(zipped("c.zip", "\n# another revision\n"))) != first.folder
 
 
+def test_another_revision_of_a_kit_says_what_it_has_otherwise(tmp_path):
+    from nuvlo.workshop.workshop import Workshop
+
+    kit = shutil.copytree(SHIPPED / "sluice", tmp_path / "sluice")
+    workshop = Workshop(tmp_path / "shop")
+
+    def opened(**changes: tuple[str, str]) -> tuple[str, str]:
+        for file in kit.iterdir():
+            before, after = changes.get(file.stem, ("", ""))
+            assert before in file.read_text()
+            file.write_text(file.read_text().replace(before, after, 1) if before else file.read_text())
+        archive = Path(shutil.make_archive(str(tmp_path / f"box{len(list(tmp_path.iterdir()))}"), "zip", kit))
+        session, words = workshop.open_kit(read_kit(archive))
+        return session.build.serial, words
+
+    assert opened() == ("001", "")
+    assert opened() == ("001", ""), "the same contents are the same kit"
+    row = next(r for r in (kit / "bom.csv").read_text().splitlines()[1:] if r.startswith("R"))
+    ref, kind, value = row.split(",")[:3]
+    card = next(c for c in (kit / "circuit.cir").read_text().splitlines() if c.lower().startswith(ref.lower() + " "))
+    serial, words = opened(bom=(f"{ref},{kind},{value},", f"{ref},{kind},12k,"), circuit=(card, card.replace(card.split()[3], "12k")))
+    assert serial == "002"
+    assert words == f"This is another revision of Sluice than No. 001 was begun with: {ref} {value} → 12k."
+    serial, words = opened(kit=("[kit]", "# a remark\n[kit]"))
+    assert (serial, "in its notes alone" in words) == ("003", True)
+    assert opened() == ("003", "")
+    workshop.close()
+
+
 @pytest.mark.parametrize("text", [
     "open_minutes = 1e300", "open_minutes = inf", "wait_hours = 1e9", "minutes = nan", "clamps = 999999999999",
 ])  # fmt: skip

@@ -75,10 +75,7 @@ def _open(a: argparse.Namespace) -> Answer:
                 serials = ", ".join(f"{b.kit} {b.serial}" for b in builds) or "none yet"
                 raise NuvloError(Problem("this workshop has no such build.", f"Builds here: {serials}."))
             return Opened(workshop, workshop.open(wanted[-1].id))
-        kit = read_kit(path)
-        place = workshop.places.keep_kit(kit)
-        mine = [b for b in builds if b.folder == place]
-        return Opened(workshop, workshop.open(mine[-1].id) if mine and not a.new else workshop.start(kit))
+        return Opened(workshop, *workshop.open_kit(read_kit(path), anew=a.new))
 
     status = start(opener, folder, check=a.check)
     return status, {"folder": folder.name, "status": status}, ""

@@ -34,6 +34,7 @@ class Opened:
 
     workshop: Workshop
     session: Session | None = None
+    says: str = ""  # what is to be known of it first
 
 
 class Controller(QObject):
@@ -90,7 +91,7 @@ class Controller(QObject):
             self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
         if shown is not None:
             fresh = f"{shown.kit.name} is open: {len(shown.kit.parts)} parts to unpack."
-            self.replied.emit(shown.where_you_were() or fresh, True)
+            self.replied.emit(opened.says or shown.where_you_were() or fresh, True)
         if opened.workshop.logbook.read_only:
             self.replied.emit(
                 f"This workshop can be viewed but not changed. {opened.workshop.logbook.why_read_only}", False
@@ -104,11 +105,19 @@ class Controller(QObject):
         if before is not None:
             self.jobs.start(LOG, before.close, lambda *_: None)
 
-    def take_in_hand(self, start: Callable[[Workshop], Session], words: str = "Opening the build") -> None:
-        """Open or begin a build in the workshop that is open."""
+    def take_in_hand(
+        self, start: Callable[[Workshop], Session | tuple[Session, str]], words: str = "Opening the build"
+    ) -> None:
+        """Open or begin a build in the workshop that is open; ``start`` may say what is to be known of it first."""
         workshop = self.workshop
-        if workshop is not None:
-            self.jobs.start(LOG, lambda: _made_ready(Opened(workshop, start(workshop))), self._opened, words)
+        if workshop is None:
+            return
+
+        def opened() -> tuple[Opened, Snapshot | None]:
+            found = start(workshop)
+            return _made_ready(Opened(workshop, *(found if isinstance(found, tuple) else (found,))))
+
+        self.jobs.start(LOG, opened, self._opened, words)
 
     def put_away(self) -> None:
         """Leave the build in hand: what its shelf card says is kept first."""

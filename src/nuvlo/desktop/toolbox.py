@@ -122,14 +122,7 @@ class Toolbox:
         from nuvlo.files.kit_folder import read_kit
 
         if path.is_dir() or path.suffix.lower() == ".zip":
-
-            def begin_or_go_on(workshop: Workshop) -> Any:
-                kit = read_kit(path)
-                place = workshop.places.keep_kit(kit)
-                mine = [b for b in workshop.builds() if b.folder == place]
-                return workshop.open(mine[-1].id) if mine else workshop.start(kit)
-
-            self.window.controller.take_in_hand(begin_or_go_on, "Reading the kit")
+            self.window.controller.take_in_hand(lambda workshop: workshop.open_kit(read_kit(path)), "Reading the kit")
             return
         self.import_path(path)
 

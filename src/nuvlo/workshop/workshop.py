@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import folder_whole
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
+from nuvlo.kit.revision import differences
 from nuvlo.logbook import Build, BuildStarted, Event
 from nuvlo.logbook.store import Logbook
 from nuvlo.problems import NuvloError, Problem
@@ -50,6 +52,23 @@ class Workshop:
             )  # fmt: skip
         kit = self.places.kit_at(folder)
         return Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
+
+    def open_kit(self, kit: Kit, *, anew: bool = False) -> tuple[Session, str]:
+        """The build of a kit that is in hand, or a first one, or another where one is wanted ``anew``; and where the kit is
+        another revision of one that was built here, what it has otherwise."""
+        place, builds = self.places.keep_kit(kit), self.builds()
+        mine = [b for b in builds if b.folder == place]
+        if mine and not anew:
+            return self.open(mine[-1].id), ""
+        others = [b for b in builds if b.kit == kit.name and b.folder != place]
+        return self.start(kit), "" if mine or not others else self._told_from(kit, others[-1])
+
+    def _told_from(self, kit: Kit, built: Build) -> str:
+        with suppress(NuvloError):
+            found = differences(self.places.kit_at(built.folder), kit)
+            told = "; ".join(found) or "in its notes alone"
+            return f"This is another revision of {kit.name} than No. {built.serial} was begun with: {told}."
+        return ""
 
     def start_from_list(self, path: Path, name: str, columns: Mapping[str, str] | None = None) -> Session:
         """A kit of the parts list at ``path``, kept in this workshop, and a first build of it.
