@@ -13,7 +13,8 @@ def test_a_workshop_is_backed_up_and_restored_by_keys(drive, tmp_path):
     assert "1 build with 2 entries" in driver.said
     driver.type("note two")
     driver.type("shelf")
-    driver.type("backup")
+    driver.window.shelf.backup_button.click()
+    driver.settle()
     assert len(list(folder.parent.glob(f"{folder.name}-2*.zip"))) == 1
     driver.type(f"restore {tmp_path / 'b.zip'}")
     assert "b-restored" in driver.said

@@ -215,11 +215,13 @@ def _even(grid: QGridLayout, across: int, width: int) -> None:
 
 
 class ShelfView(QScrollArea):
-    """``taken`` with the card of a build, ``begun`` with a kit and whether its bench is simulated, ``asked_for_file`` to open one."""
+    """``taken`` with the card of a build, ``begun`` with a kit and whether its bench is simulated, ``asked_for_file`` to open one,
+    ``asked_for_backup`` to write all of it to one."""
 
     taken = pyqtSignal(object)
     begun = pyqtSignal(object, bool)
     asked_for_file = pyqtSignal()
+    asked_for_backup = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -265,6 +267,13 @@ class ShelfView(QScrollArea):
         self.open_button.setToolTip("A kit folder, its zip, or a parts list. You can also drop it on this window.")
         self.open_button.clicked.connect(self.asked_for_file)
         head.addWidget(self.open_button)
+        self.backup_button = QPushButton("Back up")
+        self.backup_button.setObjectName("quiet")
+        self.backup_button.setToolTip(
+            "Write all of this workshop to one file beside its folder.\nType: backup /media/stick"
+        )
+        self.backup_button.clicked.connect(self.asked_for_backup)
+        head.addWidget(self.backup_button)
         column.addLayout(head)
         self.cards = []
         self._section(
