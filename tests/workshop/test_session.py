@@ -164,3 +164,20 @@ def test_whatever_is_typed_is_done_or_refused_in_words(bench, lines):
         for stage in Stage:
             session.findings(stage)
         session.path()
+
+
+def test_readings_that_do_not_agree_are_said_and_not_averaged(bench):
+    session = bench(kind="typed")
+
+    def said() -> str:
+        return next(f.task.detail for f in session.findings(Stage.UNPACK) if f.task.target == "R1")
+
+    line(session, "r1 100")
+    line(session, "r1 1e9")
+    assert "An earlier reading lies too far from the newest to be of the same part: the newest counts." in said()
+    assert "their mean" not in said()
+    assert session.build.part_value("R1").value == 1e9
+    line(session, "r1 100.2")
+    assert "2 readings" in said()
+    assert "An earlier reading lies" in said()
+    assert session.build.part_value("R1").value == pytest.approx(100.1)

@@ -11,7 +11,7 @@ from nuvlo.craft.schools import school_from
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
-from nuvlo.quantity.uncertainty import mean_of_repeats
+from nuvlo.quantity.uncertainty import agreeing, mean_of_repeats
 
 
 @dataclass(frozen=True)
@@ -113,10 +113,11 @@ class Build:
         ]  # fmt: skip
         return found[-1] if found else None
 
-    def repeats(self, ref: str) -> tuple[int, float]:
-        """How often a part was measured, and how far its readings lie apart (in its unit)."""
-        found = [m.value for m in self.measured.get(ref, ())]
-        return len(found), max(found, default=0.0) - min(found, default=0.0)
+    def repeats(self, ref: str) -> tuple[int, float, int]:
+        """How many readings of a part agree, how far they lie apart (in its unit), and how many do not agree with the newest."""
+        every = self.measured.get(ref, ())
+        found = [m.value for m in agreeing(every)] if every else []
+        return len(found), max(found, default=0.0) - min(found, default=0.0), len(every) - len(found)
 
     def turned(self, ref: str) -> float:
         """Degrees a control has been turned in all, clockwise positive."""

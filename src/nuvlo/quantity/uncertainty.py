@@ -70,21 +70,26 @@ class Measured:
         return self.value - half, self.value + half
 
 
+def agreeing(readings: Sequence[Measured]) -> list[Measured]:
+    """Those readings of one thing that agree with the newest within both uncertainties, itself too."""
+    newest = readings[-1]
+    return [m for m in readings if m is newest or abs(m.value - newest.value) <= m.uncertainty + newest.uncertainty]
+
+
 def mean_of_repeats(readings: Sequence[Measured]) -> tuple[Measured | None, float]:
     """Mean of the readings of one thing that agree with the newest, and their standard deviation, both in their unit.
 
-    An earlier one that does not agree within both uncertainties was a slip of the clips or of the keys. The meter's limits do
+    An earlier one that does not agree was a slip of the clips or of the keys. The meter's limits do
     not average out; only what scatters does (JCGM 100:2008, 4.2 and 4.3.7).
     """
     if not readings:
         return None, 0.0
-    newest = readings[-1]
-    agreeing = [m for m in readings if m is newest or abs(m.value - newest.value) <= m.uncertainty + newest.uncertainty]
-    if len(agreeing) == 1:
+    newest, those = readings[-1], agreeing(readings)
+    if len(those) == 1:
         return newest, 0.0
-    values = [m.value for m in agreeing]
+    values = [m.value for m in those]
     spread = statistics.stdev(values)
-    doubt = max(max(m.uncertainty for m in agreeing), COVERAGE_FACTOR * spread / math.sqrt(len(values)))
+    doubt = max(max(m.uncertainty for m in those), COVERAGE_FACTOR * spread / math.sqrt(len(values)))
     return Measured(statistics.fmean(values), doubt, newest.unit), spread
 
 

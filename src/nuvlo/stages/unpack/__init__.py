@@ -53,7 +53,9 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
         detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}".strip()
         if part.unit == "Ω" and value < FEW_OHMS and build.latest("leads", "resistance") is None:
             detail += "\nSo few ohms want the meter's own leads taken off: short them and type what they read, as in leads 0.2."
-        count, apart = build.repeats(part.ref)
+        count, apart, slips = build.repeats(part.ref)
+        if slips:
+            detail += f"\n{'An earlier reading lies' if slips == 1 else 'Earlier readings lie'} too far from the newest to be of the same part: the newest counts."
         if count > 1:
             detail += f"\n{count} readings, {format_value(apart, part.unit, 2)} apart; their mean counts."
         detail = f"{detail}\n{warning}" if warning else detail
