@@ -176,3 +176,11 @@ def test_what_dries_is_shown_only_where_it_concerns(drive, tmp_path):
     assert "Glue and clamp the carcass" in driver.window.timers.words.text()
     driver.type("stage unpack")
     assert not driver.window.timers.isVisible()
+
+
+@pytest.mark.parametrize("typed", ["rotate nan", "rotate inf", "zoom 1e300", "rotate 1e999", "zoom nan"])
+def test_a_board_is_turned_by_a_number(at_the_board, typed):
+    before = at_the_board.window.board().view
+    at_the_board.type(typed)
+    assert "is not a number to turn or magnify a board by" in at_the_board.said
+    assert at_the_board.window.board().view == before

@@ -344,3 +344,21 @@ def test_an_included_file_may_be_in_older_letters(tmp_path):
     with (tmp_path / "kit" / "circuit.cir").open("a") as file:
         file.write("\n.include own.inc\n")
     assert not [p for p in check_kit(tmp_path / "kit")[1] if p.severity == "error"]
+
+
+@pytest.mark.parametrize("rating", ["9" * 400 + " V", "٤٠٠ V", "1e999 V", "-5 V", "nan V", "²50V"])
+def test_any_rating_is_read_or_refused(tmp_path, rating):
+    from nuvlo.model.stress import overstressed
+
+    kit = shutil.copytree(SHIPPED / "gorsefire", tmp_path / "kit")
+    lines = (kit / "bom.csv").read_text().splitlines()
+    at = lines[0].split(",").index("rating")
+    row = next(k for k, line in enumerate(lines) if line.startswith("C1,"))
+    cells = lines[row].split(",")
+    cells[at] = rating
+    lines[row] = ",".join(cells)
+    (kit / "bom.csv").write_text("\n".join(lines) + "\n")
+    try:
+        overstressed(read_kit(kit))
+    except NuvloError as refused:
+        assert "bom.csv" in str(refused)

@@ -92,3 +92,52 @@ def test_a_backup_is_made_before_a_log_is_brought_up_to_date(shop):
         assert database.execute("select count(*) from events where build = ?", (first,)).fetchone() == (4,)
     Logbook(folder / "logbook.db").close()
     assert len(list(folder.glob("logbook.db.before-*[0-9]"))) == 1, "once is enough"
+
+
+def test_a_database_of_no_bytes_was_one_and_is_not_taken_for_new(tmp_path):
+    """Ours are never seen before they are whole, so somebody or something has emptied it."""
+    (tmp_path / "logbook.db").write_bytes(b"")
+    with pytest.raises(LogbookError, match="damaged"):
+        Workshop(tmp_path)
+    assert (tmp_path / "logbook.db").read_bytes() == b""
+
+
+@pytest.mark.parametrize("keep", [0.3, 0.6, 0.9])
+def test_of_a_log_that_was_cut_short_what_is_left_is_shown_and_counted(shop, keep):
+    folder, first, _ = shop
+    book = Logbook(folder / "logbook.db")
+    for k in range(400):
+        book.append(first, Note(text=f"{k}"))
+    book.close()
+    file = folder / "logbook.db"
+    data = file.read_bytes()
+    file.write_bytes(data[: int(keep * len(data))])
+    cut = file.read_bytes()
+    try:
+        workshop = Workshop(folder)
+    except LogbookError as nothing:
+        assert keep < 0.5
+        assert "damaged" in str(nothing)
+        return
+    assert workshop.logbook.read_only
+    left = workshop.logbook.salvaged
+    assert 0 < left < 400 + 8
+    assert f"{left} entries of it can still be read" in workshop.logbook.why_read_only
+    texts = [n for n in workshop.open(first).build.notes if n != "kept"]
+    assert texts == sorted(texts, key=int), "in the order in which they were entered"
+    assert set(texts) <= {str(k) for k in range(400)}
+    assert len(texts) > (0 if keep < 0.5 else 100)
+    with pytest.raises(LogbookError, match="Restore your last backup"):
+        workshop.logbook.append(first, Note(text="no"))
+    workshop.close()
+    assert file.read_bytes() == cut
+
+
+def test_an_entry_that_was_changed_since_is_set_aside(shop):
+    folder, first, _ = shop
+    with sqlite3.connect(folder / "logbook.db") as database:
+        database.execute("update events set body = replace(body, 'kept', 'lost') where build = ?", (first,))
+    workshop = Workshop(folder)
+    assert workshop.open(first).build.notes == []
+    assert workshop.open(first).build.unread == 1
+    workshop.close()

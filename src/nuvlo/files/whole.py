@@ -20,6 +20,7 @@ from typing import Any
 from zipfile import BadZipFile, ZipFile
 
 from nuvlo.problems import NuvloError, Problem
+from nuvlo.progress import pause
 
 MOST_BYTES = 8_000_000  # of one file that is read
 ZIPPED = b"PK\x03\x04"
@@ -77,7 +78,9 @@ def csv_rows(text: str, name: str) -> Iterator[tuple[int, list[str]]]:
     ``csv`` takes, or an old line ending stands within one."""
     reader = csv.reader(io.StringIO(text))
     try:
-        for cells in reader:
+        for number, cells in enumerate(reader):
+            if number % 256 == 0:
+                pause()
             yield reader.line_num, cells
     except csv.Error as bad:
         remedy = "Look for a quotation mark that is not closed, and save it with plain line ends."

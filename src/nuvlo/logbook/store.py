@@ -43,6 +43,7 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
     sa.Column("card", sa.Text, nullable=False),
 )
 VERSION = 2  # of the log, kept in the database: a newer program's log is opened for viewing only
+MOST_SALVAGED = 200_000  # entries that are looked for one by one
 SUMMED = 2  # the first whose entries carry a sum
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
 
@@ -110,13 +111,24 @@ class Logbook:
         with closing(sqlite3.connect(broken)) as database:
             database.text_factory = lambda data: data.decode("utf-8", "replace")
             with suppress(sqlite3.Error, UnicodeError):
+                database.execute("PRAGMA writable_schema=ON")  # else a file shorter than it says is not read at all
                 version = database.execute("PRAGMA user_version").fetchone()[0]
             total = "sum" if version >= SUMMED else "NULL"  # without its sum nothing of a newer one is to be trusted
+            rows = f"SELECT number, id, build, at, body, {total} FROM events"
             for way in ("ASC", "DESC"):  # from either end as far as it goes
-                rows = f"SELECT number, id, build, at, body, {total} FROM events ORDER BY number {way}"
                 with suppress(sqlite3.Error, UnicodeError):
-                    for row in database.execute(rows):
-                        found.setdefault(row[0], row)
+                    for row in database.execute(f"{rows} ORDER BY number {way}"):
+                        if isinstance(row[0], int):  # else the table is not what it was
+                            found.setdefault(row[0], row)
+            last = max(found, default=0)
+            with suppress(sqlite3.Error, UnicodeError, TypeError, ValueError):
+                counted = database.execute("SELECT seq FROM sqlite_sequence WHERE name = 'events'").fetchone()
+                last = max(last, int(counted[0]))
+            for number in range(1, min(last, MOST_SALVAGED) + 1):  # then one by one what lies between
+                if number not in found:
+                    with suppress(sqlite3.Error, UnicodeError):
+                        for row in database.execute(f"{rows} WHERE number = ?", (number,)):
+                            found[number] = row
         if not found:
             raise LogbookError(self._damaged())
         whole = broken.with_name("salvaged.db")

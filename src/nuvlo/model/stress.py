@@ -15,7 +15,7 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
-from nuvlo.quantity import format_value, parse_value
+from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 PULSE_SAMPLES = 60  # between two charging pulses
 SETTLING_PULSES = 8
@@ -162,5 +162,8 @@ def over_rating(rating: str, stress: Stress, unit: str) -> str:
 
 def rated(rating: str, unit: str) -> float | None:
     """The volts or watts that a rating names."""
-    found = re.search(rf"(\d[\d.,]*\s*[mk]?){unit}\b", rating)
-    return parse_value(found[1].strip() + unit, unit) if found else None
+    found = re.search(rf"(\d[\d.,]*\s*[mk]?){unit}\b", rating, re.ASCII)
+    try:
+        return parse_value(found[1].strip() + unit, unit) if found else None
+    except UnreadableValue:  # it names no size that anything has
+        return None
