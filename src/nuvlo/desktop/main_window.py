@@ -438,4 +438,4 @@ def _closing(shown: Snapshot) -> tuple[str, str]:
     comes = (
         f"{left.stage.label} is stuck" if left.state == "stuck" else f"{left.stage.label} is what is left to do first"
     )
-    return closed, f"{comes}: click it on the path, or type 'stage {left.stage.value}'."
+    return closed, f"{comes}: click it on the path, or type 'stage {left.stage.label.lower()}'."
