@@ -232,3 +232,13 @@ def test_a_folder_that_cannot_be_made_is_said(tmp_path):
     (tmp_path / "file").write_text("")
     with pytest.raises((LogbookError, OSError)):
         Logbook(tmp_path / "file" / "a.db")
+
+
+def test_a_place_that_knows_no_links_will_do(tmp_path, monkeypatch):
+    def refused(*_):
+        raise PermissionError(1, "Operation not permitted")
+
+    monkeypatch.setattr(os, "link", refused)
+    build = _filled(tmp_path / "a.db")
+    assert len(Logbook(tmp_path / "a.db").build(build).readings) == 3
+    assert [p.name for p in tmp_path.iterdir() if p.name.startswith(".")] == []

@@ -277,8 +277,13 @@ class Logbook:
         beside = self.path.with_name(f".{self.path.name}-{uuid.uuid4().hex[:8]}")
         try:
             self._make(beside)
-            with suppress(FileExistsError):
+            try:
                 os.link(beside, self.path)
+            except FileExistsError:
+                pass
+            except OSError:  # a stick or a share may know no links
+                if not self.path.exists():
+                    beside.replace(self.path)
         finally:
             for suffix in ("", "-wal", "-shm"):
                 beside.with_name(beside.name + suffix).unlink(missing_ok=True)
