@@ -143,3 +143,14 @@ def test_a_value_of_thousands_of_digits_is_refused_at_once(text):
     with pytest.raises(UnreadableValue):
         parse_value(text, "Ω")
     assert time.process_time() - began < 0.5
+
+
+def test_a_zip_whose_names_are_no_text_is_refused(tmp_path):
+    import zipfile
+
+    file = tmp_path / "box.zip"
+    with zipfile.ZipFile(file, "w") as archive:
+        archive.writestr("ünd.csv", "ref,kind,value\n")
+    file.write_bytes(file.read_bytes().replace("ünd".encode(), b"\xa3\xa3nd"))
+    with pytest.raises(NuvloError, match="no zip that can be opened"):
+        unpack(file, tmp_path / "out")

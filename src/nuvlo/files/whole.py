@@ -10,6 +10,7 @@ import io
 import os
 import re
 import shutil
+import struct
 import tomllib
 import uuid
 import zlib
@@ -102,7 +103,7 @@ def opened_zip(
             if any(i.flag_bits & 1 for i in inside):
                 raise NuvloError(Problem("is encrypted.", "Take the password off it first.", path.name))
             yield archive
-    except (BadZipFile, NotImplementedError, EOFError, zlib.error) as bad:
+    except (BadZipFile, NotImplementedError, EOFError, UnicodeError, struct.error, zlib.error) as bad:
         raise NuvloError(Problem(f"is no {kind} that can be opened.", "Save or send it again.", path.name)) from bad
     except OSError as bad:
         raise NuvloError(Problem(f"cannot be unpacked: {bad.strerror or bad}.", "Free some space.", path.name)) from bad
