@@ -31,7 +31,7 @@ class Driver:
     def settle(self) -> None:
         """Until nothing is being logged or solved."""
         end = time.monotonic() + PATIENCE
-        while not self.window.controller.idle:  # qtbot.waitUntil looks every 10 ms: it would be most of the suite's waiting
+        while not self.window.controller.idle or self.window._queue:  # qtbot.waitUntil looks every 10 ms: it would be most of the suite's waiting
             assert time.monotonic() < end, "nothing ever came of it"
             QApplication.processEvents()
             time.sleep(0.001)

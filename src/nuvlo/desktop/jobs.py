@@ -167,7 +167,7 @@ class Jobs(QObject):
         for thread in self._threads.values():
             thread.shutdown(wait=False)
         _, going_on = wait([job.future for job in self._live if job.future is not None], PATIENCE)
-        entries = [j.future for j in self._live if j.future in going_on and not j.words]
+        entries = [j.future for j in self._live if j.future in going_on and not j.words and j.lane == LOG]
         held_up = any(j.words and j.lane == LOG and j.state is State.RUNNING for j in self._live)
         if entries and not held_up:  # a slow disk: what was entered is worth waiting for
             wait(entries, LOG_PATIENCE)
