@@ -39,8 +39,6 @@ class _Key:
         mine, theirs = ((k.plain, k.size, k.underlay, k.theme) for k in (self, other))
         return self.kit is other.kit and mine == theirs
 
-    __hash__ = None  # type: ignore[assignment]
-
 
 @dataclass
 class _Painting:
