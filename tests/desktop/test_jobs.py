@@ -119,3 +119,26 @@ def test_closing_leaves_no_work_behind(qtbot):
     assert time.monotonic() - began < 2.0
     qtbot.wait(20)
     assert not got, "a closed window is told nothing"
+
+
+def test_a_line_typed_while_the_log_is_looked_at_is_done_when_that_ends(drive):
+    driver = drive()
+    looked = threading.Event()
+    driver.window.controller.jobs.start(LOG, lambda: looked.wait(10), lambda *_: None)  # as a look for another window
+    driver.window.enter("note typed meanwhile")
+    driver.window.enter("large")  # a thing of the window, with nothing to log
+    driver.window.enter("note and another")
+    assert driver.window._queue == ["note typed meanwhile", "large", "note and another"]
+    looked.set()
+    driver.qtbot.waitUntil(lambda: not driver.window._queue and driver.window.controller.idle, timeout=5000)
+    assert driver.session.build.notes == ["typed meanwhile", "and another"]
+
+
+def test_what_is_only_loaded_ahead_holds_no_line_up(drive):
+    driver = drive()
+    loaded = threading.Event()
+    driver.window.controller.jobs.start(MODEL, lambda: loaded.wait(10), lambda *_: None)
+    driver.window.enter("note at once")
+    assert not driver.window._queue
+    loaded.set()
+    driver.settle()

@@ -79,10 +79,12 @@ class Fault(NuvloError):
 
 
 class Jobs(QObject):
-    """The threads of one window. ``busy`` says what is being done, empty when nothing is; ``failed`` tells faults of ours."""
+    """The threads of one window. ``busy`` says what is being done, empty when nothing is; ``failed`` tells faults of
+    ours; ``logged`` that nothing is to be logged any more."""
 
     busy = pyqtSignal(str)
     failed = pyqtSignal(object)
+    logged = pyqtSignal()
     _ended = pyqtSignal(object)
     _said = pyqtSignal(object, str)
 
@@ -114,8 +116,12 @@ class Jobs(QObject):
         self._say()
         if isinstance(job.error, Fault):
             self.failed.emit(job.error)
-        if job.build in (None, self.build):
-            job.then(job.value, job.error)
+        try:
+            if job.build in (None, self.build):
+                job.then(job.value, job.error)
+        finally:  # whatever its answer did: lines that waited for it are not forgotten
+            if not self.logging():
+                self.logged.emit()
 
     # -- saying and stopping ------------------------------------------------------------------------------------
 
@@ -156,7 +162,7 @@ class Jobs(QObject):
 
     def logging(self) -> bool:
         """Whether something is still to be logged, or its answer to be shown."""
-        return any(not j.words for j in self._live)
+        return any(not j.words and j.lane == LOG for j in self._live)
 
     def close(self) -> bool:
         """Stop what may be stopped, let the rest end, and take no more. False where something does not end: it is left."""

@@ -69,6 +69,7 @@ class Window(QMainWindow):
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
         self.controller.jobs.busy.connect(self.busy.say)
         self.controller.jobs.failed.connect(self.show_fault)
+        self.controller.jobs.logged.connect(self._next_lines)
         self.controller.window_command.connect(self._window_command)
         self.controller.opened.connect(self._opened)
         self.controller.elsewhere.connect(lambda: self.tools.list_shelf(anew=False))
@@ -331,11 +332,10 @@ class Window(QMainWindow):
             self._show_shelf()
         else:
             self._show_build(shown)
-        if self._queue and not self.controller.jobs.logging():
-            QTimer.singleShot(0, self._next_line)
 
-    def _next_line(self) -> None:
-        if self._queue and not self.controller.jobs.logging():
+    def _next_lines(self) -> None:
+        """Carry out what was typed ahead, as far as nothing has to be logged first."""
+        while self._queue and not self.controller.jobs.logging():
             self.enter(self._queue.pop(0))
 
     def _show_shelf(self) -> None:
