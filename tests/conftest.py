@@ -18,9 +18,18 @@ from nuvlo.kit import Kit
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.session import Session
 from nuvlo.workshop.workshop import Workshop
+from tests.circuit.deviations import table
 
 settings.register_profile("nuvlo", deadline=None, max_examples=60, derandomize=True)
 settings.load_profile("nuvlo")
+
+
+def pytest_terminal_summary(terminalreporter: Any) -> None:
+    """How far the solver is from the independent one, where rows of it were run."""
+    passed = terminalreporter.stats.get("passed", [])
+    found = [value for report in passed for name, value in report.user_properties if name == "deviation"]
+    if found:
+        terminalreporter.write_line("\n".join(table(found)))
 
 
 @pytest.fixture(scope="session")

@@ -3,6 +3,7 @@
 import subprocess
 import sys
 import threading
+from itertools import product
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -171,9 +172,12 @@ def test_a_read_only_workshop_says_so(drive, gorsefire, tmp_path):
     assert "viewed but not changed" in driver.said
 
 
-@pytest.mark.parametrize("size", long_but([(1280, 800), (1024, 700)], [(1280, 800), (1024, 700), (2000, 1400)]))
-@pytest.mark.parametrize("light", ["daylight", "lamp"])
-def test_every_stage_paints_at_every_size_and_light(drive, size, light):
+SIZES = list(product(["daylight", "lamp"], [(1280, 800), (1024, 700), (2000, 1400)]))
+
+
+@pytest.mark.parametrize("dress", long_but([("daylight", (1280, 800)), ("lamp", (1024, 700))], SIZES))
+def test_every_stage_paints_at_every_size_and_light(drive, dress):
+    light, size = dress
     driver = drive()
     driver.window.resize(*size)
     driver.type(light)
@@ -369,6 +373,14 @@ def test_check_paints_and_ends(tmp_path, gorsefire):
     )
     assert done.returncode == 1
     assert "damaged" in done.stderr
+
+
+@pytest.mark.long
+def test_a_build_is_painted_by_its_number(tmp_path, gorsefire):
+    workshop = Workshop(tmp_path)
+    workshop.start(gorsefire, bench="simulated:7")
+    workshop.close()
+    (tmp_path / SET_OUT).touch()
     asked = [sys.executable, "-m", "nuvlo", "open", str(tmp_path), "--check", "--build"]
     another = [sys.executable, "-m", "nuvlo", "demo", "--check", "--new", "--folder", str(tmp_path)]
     assert subprocess.run(another, capture_output=True, timeout=90).returncode == 0

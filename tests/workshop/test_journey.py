@@ -74,7 +74,8 @@ def test_a_wrong_part_is_swapped_and_the_build_goes_on(bench):
         execute(session, Command("next"))
     type_line(session, "r3 swapped")
     assert session.now().task.target == "R3", "another part is measured anew"
-    assert run(session).finished
+    assert run(session, Stage.HOOK_UP).stage is Stage.HOOK_UP
+    assert not session.now().stuck
 
 
 @pytest.fixture(scope="module")
