@@ -21,7 +21,7 @@ AIMS = (
 def test_a_search_on_gorsefire(benchmark, capsys):
     kit = read_kit(SHIPPED / "gorsefire")
     others = {name: law for name, law in laws(kit).items() if name not in ("r3", "r5")}
-    question = Question(kit.circuit, MOVES, AIMS, others, {}, {})
+    question = Question(kit.setup("signal"), MOVES, AIMS, others, {}, {})
     tried = 1
     for move in MOVES:
         tried *= len(candidates(move, question.printed(move.element), {}))

@@ -20,7 +20,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
-from tests.circuit.circuits import kit_file
+from tests.circuit.circuits import kit_file, kit_text
 
 VARIANTS = 2000
 PAIRS = 7
@@ -82,7 +82,7 @@ def test_operating_point_of_2000_variants(benchmark, name, goal, tmp_path, capsy
     assert benchmark(lambda: operating_point(circuit, values)).failed == []
     _ratio(
         lambda: operating_point(circuit, values),
-        lambda: _simulator_seconds(kit_file(name).read_text(), values, VARIANTS, "op", tmp_path),
+        lambda: _simulator_seconds(kit_text(name), values, VARIANTS, "op", tmp_path),
         PAIRS, 4, capsys, f"operating point, {VARIANTS} variants of {name} (goal: at least {goal})",
     )  # fmt: skip
 
@@ -99,14 +99,14 @@ def test_response_of_2000_variants_at_200_frequencies(benchmark, name, tmp_path,
 
     assert benchmark.pedantic(ours, rounds=2).transfer.shape == (VARIANTS, 200)
     _ratio(
-        ours, lambda: _simulator_seconds(kit_file(name).read_text(), values, VARIANTS, "ac lin 200 20 20k", tmp_path),
+        ours, lambda: _simulator_seconds(kit_text(name), values, VARIANTS, "ac lin 200 20 20k", tmp_path),
         3, 1, capsys, f"200 frequencies, {VARIANTS} variants of {name} (goal: at least 5)",
     )  # fmt: skip
 
 
 def test_courses_of_kilnlight(benchmark, tmp_path, capsys):
     """20 ms, driven to some 5 V at the output: once, and a hundred variants together."""
-    text = kit_file("kilnlight").read_text().replace("vinl inl 0 dc 0 ac 1", "vinl inl 0 dc 0 ac 1 sin(0 0.4 1k)")
+    text = kit_text("kilnlight").replace("vinl inl 0 dc 0 ac 1", "vinl inl 0 dc 0 ac 1 sin(0 0.4 1k)")
     circuit = Circuit.from_text(text)
     values, none = _variants("kilnlight", circuit, 100), {}
     analysis = "tran 20u 20m 0 20u"

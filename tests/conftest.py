@@ -39,8 +39,7 @@ def gorsefire() -> Kit:
 
 @pytest.fixture(scope="session")
 def circuit(gorsefire: Kit) -> Circuit:
-    assert gorsefire.circuit is not None
-    return gorsefire.circuit
+    return gorsefire.setup("signal")
 
 
 @pytest.fixture

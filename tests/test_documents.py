@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.cli.main import command_line
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import KitFile
 from nuvlo.quantity import parse_value
 from nuvlo.workshop.demo import SHIPPED
@@ -128,7 +128,7 @@ def test_nothing_committed_names_a_path_of_a_machine():
 def test_kit_pages_say_what_the_solver_says(page):
     """Voltages of the table of test points, to the three digits they are given in."""
     rows = re.findall(r"\| `(\w+)` \| TP\d+ \| ([^|]+) \|", page.read_text(encoding="utf-8"))
-    point = operating_point(Circuit.from_file(SHIPPED / page.stem / "circuit.cir"))
+    point = operating_point(read_kit(SHIPPED / page.stem).setup())
     assert rows
     for node, value in rows:
         if value != "—":

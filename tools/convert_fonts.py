@@ -13,7 +13,10 @@ from fontTools.ttLib import TTFont, newTable
 FACES = ("B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold")
 THIN = "thinspace"
 LARGEST_ERROR = 0.5  # font units
-POINTS, POINT_SHARE = ("period", "comma"), 0.44  # of a cell: a decimal point that has one of its own tears a number in two
+POINTS, POINT_SHARE = (
+    ("period", "comma"),
+    0.44,
+)  # of a cell: a decimal point that has one of its own tears a number in two
 
 
 def convert(source: Path, target: Path) -> None:

@@ -56,7 +56,9 @@ def shimmed() -> None:
     """Begin again with the library in place."""
     folder = Path(tempfile.mkdtemp(prefix="nuvlo-kills-"))
     (folder / "kills.c").write_text(SHIM)
-    subprocess.run(["gcc", "-shared", "-fPIC", "-O1", "-o", folder / "kills.so", folder / "kills.c", "-ldl"], check=True)
+    subprocess.run(
+        ["gcc", "-shared", "-fPIC", "-O1", "-o", folder / "kills.so", folder / "kills.c", "-ldl"], check=True
+    )
     os.execve(sys.executable, [sys.executable, *sys.argv], os.environ | {"LD_PRELOAD": str(folder / "kills.so")})
 
 
@@ -155,12 +157,17 @@ def main() -> int:
                     tries += 1
                     if found:
                         wrong += 1
-                        where = f"call {at}, {'after' if late else 'before'} it, {'a new' if fresh else 'a used'} workshop"
+                        where = (
+                            f"call {at}, {'after' if late else 'before'} it, {'a new' if fresh else 'a used'} workshop"
+                        )
                         print(f"--- {where}: {'; '.join(found)}", flush=True)
                     if ended == 0:
                         break
                     at += 1
-                print(f"{at} calls in {'a new' if fresh else 'a used'} workshop, killed {'after' if late else 'before'} each", flush=True)
+                print(
+                    f"{at} calls in {'a new' if fresh else 'a used'} workshop, killed {'after' if late else 'before'} each",
+                    flush=True,
+                )
     print(f"{tries} runs, {wrong} of them wrong")
     return 1 if wrong else 0
 

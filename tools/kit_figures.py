@@ -1,6 +1,6 @@
 """Write docs/kits/NAME.md for every kit: what the solver says of it. Run: make kit-figures (some minutes).
 
-Nothing here is typed in: every figure comes from the kit's own circuit.cir as it is shipped.
+Nothing here is typed in: every figure comes from the kit's own netlists as they are shipped.
 """
 
 from __future__ import annotations
@@ -16,9 +16,11 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loop import loop_gain, margins
 from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.circuit.rewritten import LINK, with_link, without
 from nuvlo.circuit.small_signal import impedance, load_on, log_frequencies, natural_frequencies, response
 from nuvlo.circuit.steady import steady_sine
 from nuvlo.circuit.transient import transient
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.quantity import format_value
 from nuvlo.workshop.demo import SHIPPED
 
@@ -34,7 +36,7 @@ class Spec:
     node: str
     at: float = 1000.0
     levels: tuple[float, float] | None = None
-    loop: str = ""
+    loop: tuple[str, ...] = ()  # pins at which it is opened
     settings: tuple[tuple[str, dict[str, float]], ...] = ()
     sound: bool = False  # the output is a sound pressure, not a voltage
     impedances: dict[str, str] = field(default_factory=dict)
@@ -46,12 +48,12 @@ SPECS = {
     "tidewheel": Spec("vin", "oct", load=False),
     "reedling": Spec("vin", "out", levels=(2.0, 400.0), impedances={"pin 2 to ground": "pin2"}, load=False),
     "millrace": Spec(
-        "vin", "out", levels=(0.05, 2.5), loop="vloop",
+        "vin", "out", levels=(0.05, 2.5), loop=("r16.1",),
         settings=tuple((f"gain step {k}", {"xgain.step": float(k)}) for k in range(1, 7)),
         impedances={"hot leg of the output to ground": "outh"},
     ),
-    "kilnlight": Spec("vinl", "spl8", levels=(0.05, 1.2), loop="vloop", impedances={"8 Ω tap, its load in place": "spl8"}),
-    "lampwick": Spec("vinl", "out", levels=(0.05, 1.2), loop="vloop"),
+    "kilnlight": Spec("vinl", "spl8", levels=(0.05, 1.2), loop=("r110.1", "c104.1"), impedances={"8 Ω tap, its load in place": "spl8"}),
+    "lampwick": Spec("vinl", "out", levels=(0.05, 1.2), loop=("r8.1",)),
     "tollgate": Spec("vinl", "outl"),
     "sluice": Spec("vin", "out"),
     "landing": Spec("vin", "amp", levels=(0.3, 6.0), impedances={"AMP jack, amplifier in place": "amp"}),
@@ -64,7 +66,9 @@ def page(name: str) -> str:
     """The whole page of one kit."""
     spec = SPECS[name]
     text = (SHIPPED / name / "circuit.cir").read_text(encoding="utf-8")
-    circuit = Circuit.from_text(text)
+    kit = read_kit(SHIPPED / name)
+    rest = operating_point(kit.setup())
+    circuit = kit.setup(having=(spec.source, spec.node))
     point = operating_point(circuit)
     title, says, tests = heading(text)
     lines = [
@@ -72,13 +76,15 @@ def page(name: str) -> str:
         "",
         says,
         "",
-        "Every figure on this page is the solver's, from the kit's own `circuit.cir` at its nominal values",
-        "(`make kit-figures`).",
+        "Every figure on this page is the solver's, from the kit's own netlists at their nominal values",
+        "(`make kit-figures`). Set-ups:",
+        "",
+        *(f"- *{s.name}*: {s.says}" for s in kit.info.setup),
         "",
     ]
     lines += ["## Test points at rest", "", "| node | point | volts | what it is |", "|---|---|---|---|"]
     for node, point_name, purpose in tests:
-        volts = "—" if name == "tidewheel" and node in ("saw", "cmp", "out") else said(point.voltage(node)[0], "V")
+        volts = "—" if name == "tidewheel" and node in ("saw", "cmp", "out") else said(rest.voltage(node)[0], "V")
         lines.append(f"| `{node}` | {point_name} | {volts} | {purpose} |")
     lines += ["", "## Figures", "", "| | |", "|---|---|"]
     lines += [f"| {what} | {figure} |" for what, figure in figures(name, spec, circuit, point)]
@@ -163,7 +169,8 @@ def small_signal(spec: Spec, circuit: Circuit, point: OperatingPoint) -> list[tu
                     ("own noise as sound", f"{20 * np.log10(heard.total[0] / 10 ** (middle / 20) / 20e-6):.1f} dB(A)")
                 )
         if spec.loop:
-            left = margins(WIDE, loop_gain(here, spec.loop, WIDE))
+            opened = operating_point(with_link(circuit, *spec.loop), setting)
+            left = margins(WIDE, loop_gain(opened, LINK, WIDE))
             gain = f", {left.gain_db[0]:.0f} dB of gain" if np.isfinite(left.gain_db[0]) else ""
             told = f"{said(left.crossover[0], 'Hz')}, {left.phase_deg[0]:.0f}° of phase{gain} left"
             out.append((f"loop gain is 1 at{where}", told))
@@ -207,10 +214,7 @@ def valves(circuit: Circuit, point: OperatingPoint) -> list[tuple[str, str]]:
     """Plate and screen of the left output valve, and how long the reservoir stays dangerous with the valves cold."""
     plate = point.currents()["xv2.xp.ba"][0] * point.voltage("pl", "k101")[0]
     screen = point.currents()["xv2.xp.bs"][0] * point.voltage("sl", "k101")[0]
-    kept = [
-        line for line in (SHIPPED / "kilnlight" / "circuit.cir").read_text().splitlines() if not line.startswith("xv")
-    ]
-    cold = Circuit.from_text("\n".join(kept))
+    cold = without(circuit, [c.name for c in circuit.netlist.top.cards if c.name.startswith("xv")])
     course = transient(cold, 0.05, 80.0, ["hv"], signals={"vht": lambda t: max(306.0 * (1 - 10 * t), 0.0)})
     safe = course.time[np.argmax(course.voltage["hv"][0] < 50.0)]
     return [

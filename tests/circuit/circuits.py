@@ -138,5 +138,12 @@ KITS = {
 }
 
 
-def kit_file(name: str) -> Path:
-    return SHIPPED / name / "circuit.cir"
+def kit_file(name: str, setup: str = "signal") -> Path:
+    """A kit's netlist with what stands round it."""
+    return SHIPPED / name / f"{setup}.cir"
+
+
+def kit_text(name: str, setup: str = "signal") -> str:
+    """The same, the unit written out where it is included."""
+    unit = (SHIPPED / name / "circuit.cir").read_text()
+    return kit_file(name, setup).read_text().replace(".include circuit.cir", unit.replace(".end\n", ""))

@@ -15,7 +15,7 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import responses
 from nuvlo.circuit.transient import transient
 from tests.circuit import ngspice
-from tests.circuit.circuits import COURSES, KITS, LIBRARY, MODELS, NOISE, SMALL, kit_file
+from tests.circuit.circuits import COURSES, KITS, LIBRARY, MODELS, NOISE, SMALL, kit_text
 from tests.conftest import long_but
 
 OPERATING_POINT, RESPONSE, COURSE, NOISY = "op", "ac", "tran", "noise"
@@ -66,7 +66,7 @@ def _decks(group, name, analysis):
     """(text, source, node listened at, (step, stop)) of everything a row runs."""
     if group == "kit":
         source, node, wave, step, stop = KITS[name]
-        text = kit_file(name).read_text()
+        text = kit_text(name)
         if name == "tidewheel" and analysis != COURSE:
             # An oscillator's point of rest is no stable one, and ngspice finds none: hold its integrator by a resistor.
             text = text.replace("c3 saw kx 2.2n", "c3 saw kx 2.2n\nrhold saw kx 500k")
@@ -165,7 +165,7 @@ def _period_and_peak(time, wave):
 @pytest.mark.parametrize(("trim", "fuzz"), list(itertools.product((0.0, 0.5, 1.0), (0.0, 1.0))))
 def test_gorsefire_over_its_controls(trim, fuzz, tmp_path):
     """Not only where the file stands: both ends of trimmer and FUZZ, by overrides here and by an edited file there."""
-    text = kit_file("gorsefire").read_text()
+    text = kit_text("gorsefire")
     circuit = Circuit.from_text(text)
     edited = text.replace("pot_lin r=10k pos=0.5", f"pot_lin r=10k pos={trim}").replace(
         "pot_lin r=1k pos=0.5", f"pot_lin r=1k pos={fuzz}"

@@ -40,9 +40,9 @@ def test_where_a_kit_clips(name):
     kit = read_kit(SHIPPED / name)
     source = next(p.element for p in kit.info.port if p.kind == "input")
     node = next(p.node for p in kit.info.port if p.kind == "output")
-    found = onset(operating_point(kit.circuit), source, node, 0.01, 1000.0, 1e-3, 10.0)
+    found = onset(operating_point(kit.setup("signal")), source, node, 0.01, 1000.0, 1e-3, 10.0)
     assert found.followed
-    around = steady_sine(kit.circuit, source, node, 1000.0, found.level * np.array([0.9, 1.1]), cycles=8)
+    around = steady_sine(kit.setup("signal"), source, node, 1000.0, found.level * np.array([0.9, 1.1]), cycles=8)
     below, above = around.distortion[0]
     assert below < 0.01 < above
     assert found.output == pytest.approx(np.sqrt(0.5) * np.mean(around.fundamental[0]), rel=0.08)
@@ -64,6 +64,6 @@ def test_dense_elimination_takes_the_step_that_gmres_takes():
 
 def test_a_leap_that_is_too_large_is_said():
     kit = read_kit(SHIPPED / "lampwick")
-    balance = Balance(operating_point(kit.circuit), "vinl", ("out",), 1000.0)
+    balance = Balance(operating_point(kit.setup("signal")), "vinl", ("out",), 1000.0)
     with pytest.raises(TooNonlinear):
         balance.solve(3.0, balance.at_rest)

@@ -14,6 +14,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
+from tests.circuit.circuits import kit_text
 
 VARIANTS = 30
 ALTERED = ("r1", "r3", "r4", "r5", "r6", "vsup")
@@ -22,7 +23,7 @@ ALTERED = ("r1", "r3", "r4", "r5", "r6", "vsup")
 def test_thirty_random_variants_of_gorsefire_agree_with_ngspice(gorsefire, circuit, tmp_path):
     """One ensemble here; one process there that alters, solves and writes each variant in turn."""
     values = {k: v[:VARIANTS] for k, v in sample(laws(gorsefire), 2000, 8).items() if k in ALTERED}
-    text = ngspice.with_library((SHIPPED / "gorsefire" / "circuit.cir").read_text())
+    text = ngspice.with_library(kit_text("gorsefire"))
     nodes = ["vcc", "c1", "b1", "e2", "c2"]
     control = ["set wr_singlescale", "set numdgt=12"]
     for k in range(VARIANTS):
@@ -103,10 +104,10 @@ def test_a_loop_that_can_also_hang_is_followed_from_its_first_member():
     """Tidewheel's comparator at rest: the middle of three branches, which plain Newton leaves for a sixth of its variants."""
     kit = read_kit(SHIPPED / "tidewheel")
     members = sample(laws(kit), 200, 1)
-    point = operating_point(kit.circuit, members)
+    point = operating_point(kit.setup(), members)
     assert point.failed == []
     for k in (5, 8, 25):  # lost until they were followed
-        alone = operating_point(kit.circuit, {name: values[k] for name, values in members.items()})
+        alone = operating_point(kit.setup(), {name: values[k] for name, values in members.items()})
         if alone.converged[0]:
             for node in ("saw", "cmp", "oct"):
                 assert point.voltage(node)[k] == pytest.approx(alone.voltage(node)[0], rel=1e-5, abs=1e-6)

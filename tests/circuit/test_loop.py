@@ -5,7 +5,9 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loop import loop_gain, margins
+from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.rewritten import LINK, with_link
 from nuvlo.circuit.small_signal import log_frequencies, natural_frequencies
 
 FREQUENCY = log_frequencies(1, 1e7, 2000)
@@ -49,3 +51,17 @@ def test_an_rlc_rings_where_it_should():
     found = natural_frequencies(operating_point(c))[0]
     expected = -10 / 2e-3 + 1j * np.sqrt(1e9 - (10 / 2e-3) ** 2)
     assert sorted(found, key=np.imag)[-1] == pytest.approx(expected, rel=1e-9)
+
+
+def test_a_loop_is_opened_at_pins_of_one_net():
+    """Where a netlist has no link: the same margins, whether one pin or all that hang there are parted."""
+    circuit = Circuit.from_text(
+        THREE.format(gain=4.0).replace("vl a l 0\n", "").replace("e1 b1 0 l 0 1", "e1 b1 0 a 0 1")
+    )
+    want = margins(FREQUENCY, loop_gain(_three(4.0), "vl", FREQUENCY))
+    for pins in (("e1.3",), ("r1.1",)):
+        found = margins(FREQUENCY, loop_gain(operating_point(with_link(circuit, *pins)), LINK, FREQUENCY))
+        assert found.phase_deg[0] == pytest.approx(want.phase_deg[0], abs=0.01)
+    for pins, says in ((("e1.9",), "no pin 'e1.9'"), (("zz.1",), "no pin"), (("e1.3", "r1.1"), "not on one net")):
+        with pytest.raises(NetlistError, match=says):
+            with_link(circuit, *pins)

@@ -11,7 +11,7 @@ from nuvlo.cli.main import main
 from nuvlo.workshop.demo import SHIPPED
 
 KIT = str(SHIPPED / "gorsefire")
-CIRCUIT = str(SHIPPED / "gorsefire" / "circuit.cir")
+CIRCUIT = str(SHIPPED / "gorsefire" / "signal.cir")
 
 
 def run(capsys, *arguments):

@@ -18,7 +18,7 @@ KIT = str(SHIPPED / "gorsefire")
         ["journey", KIT, "--seed", "-1"], ["predict", KIT, "--seed", "-1"], ["predict", KIT, "--builds", "1" + "0" * 30],
         ["calendar", KIT, "--tonight", "nan"], ["calendar", KIT, "--tonight", "1e300"],
         ["calendar", KIT, "--units", "99999"], ["choose", KIT, "--most", "0"], ["calendar", KIT, "--seconds", "inf"],
-        ["solve", f"{KIT}/circuit.cir", "ac", "--points", "1000000000"],
+        ["solve", f"{KIT}/signal.cir", "ac", "--points", "1000000000"],
     ],
     ids=lambda line: " ".join(line[-2:])[:30],
 )  # fmt: skip

@@ -15,7 +15,7 @@ from nuvlo.cli.main import main
 from nuvlo.problems import NuvloError
 from nuvlo.workshop.demo import SHIPPED
 
-CIRCUIT = str(SHIPPED / "gorsefire" / "circuit.cir")
+CIRCUIT = str(SHIPPED / "gorsefire" / "signal.cir")
 DIVIDER = "divider\nv1 a 0 dc 9 ac 1\nr1 a m 1k\nr2 m 0 2k\n"
 
 

@@ -177,7 +177,7 @@ def test_pads_keep_clear_of_other_nets(gorsefire):
 
 def test_pads_are_on_the_nets_of_their_elements(gorsefire):
     """The board and the netlist describe one circuit: each two-terminal part's pads carry its element's nodes."""
-    circuit = gorsefire.circuit
+    circuit = gorsefire.unit
     names = [*circuit.nodes, "0"]
     for ref in ("R1", "R2", "R3", "R4", "R5", "R6", "C1", "C2", "C3", "C4", "D1", "Q1", "Q2"):
         nets = {p.net for p in gorsefire.board.pads_of(ref)}

@@ -89,7 +89,7 @@ def test_the_audio_interface_plays_through_the_solved_circuit(gorsefire):
     recording = bench.play_and_record(played, RATE)
     f = log_frequencies(25, 18e3, 30)
     found = measured_response(played, recording.signal, recording.rate, f)
-    true = response(bench._point(), "vin", "out", f).magnitude_db[0]
+    true = response(bench._point("signal"), "vin", "out", f).magnitude_db[0]
     assert found == pytest.approx(true, abs=0.16)
     assert np.ptp(found - true) < 0.1, "the level error is one for all frequencies"
     with pytest.raises(InstrumentError, match="overloads"):

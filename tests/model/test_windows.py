@@ -49,7 +49,7 @@ def test_fresh_good_units_read_inside_every_window(gorsefire):
     model = WorkingModel(gorsefire)
     windows = model.voltage_windows()
     values = sample(laws(gorsefire), 3000, seed=99)
-    point = operating_point(gorsefire.circuit, values)
+    point = operating_point(gorsefire.setup(), values)
     rows = [-point.currents()["vsup"]] + [point.voltage(p.node) for p in gorsefire.info.point]
     inside = np.all([(r >= w.low) & (r <= w.high) for r, w in zip(rows, windows, strict=True)], axis=0)
     assert inside.mean() > 0.99

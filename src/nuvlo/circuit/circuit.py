@@ -146,7 +146,8 @@ class Circuit:
     """Flat circuit. ``nodes`` are names in order of appearance, ground left out.
 
     Names inside a subcircuit instance ``x1`` read ``x1.m``. Raises :class:`NetlistError` for an unknown model or
-    subcircuit, a wrong number of terminals, a node that nothing holds at any voltage, or a loop of voltage sources.
+    subcircuit, a wrong number of terminals, a node that nothing holds at any voltage, or a loop of voltage sources. The
+    last two are not looked for without ``check``: a unit apart from its bench may float.
     """
 
     def __init__(self, netlist: Netlist, *, check: bool = True) -> None:
@@ -154,6 +155,7 @@ class Circuit:
         self.nodes: list[str] = []
         self.elements: list[Element] = []
         self.temperature = netlist.temperature  # °C
+        self.checked = check  # where it was not, some node may be held by nothing
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
         self._within: dict[str, Element] | None = None  # the first element of each instance
@@ -170,8 +172,8 @@ class Circuit:
             self._check_connected()
 
     @classmethod
-    def from_file(cls, path: Path) -> Circuit:
-        return cls(read_netlist(path))
+    def from_file(cls, path: Path, *, check: bool = True) -> Circuit:
+        return cls(read_netlist(path), check=check)
 
     @classmethod
     def from_text(cls, text: str, folder: Path | None = None) -> Circuit:

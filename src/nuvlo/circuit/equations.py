@@ -98,6 +98,7 @@ class Equations:
                 farads = present(element, overrides) * self._value(element.name, "value", overrides)
                 self.capacitors.append((*_two(element.nodes), farads))
         conductors += bridges(circuit, overrides)
+        leak = leak or (0.0 if circuit.checked else ABSENT)
         if leak:
             conductors += [(node, -1, np.array([leak])) for node in range(self.first_branch)]
         self.conductors = conductors

@@ -14,11 +14,12 @@ from typing import Any
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.files import tables
+from nuvlo.files.setups import read_setups
 from nuvlo.files.whole import bytes_of, text_of, toml_of, unpack
 from nuvlo.kit.board import Board
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
-from nuvlo.kit.schema import Aim, KitFile
+from nuvlo.kit.schema import Choice, KitFile, Match
 from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
@@ -114,13 +115,19 @@ class _Reader:
             return None, self.problems
         info = self.kit_file()
         parts = self.parts()
-        circuit = self.circuit()
+        unit = self.circuit(bench=not info.setup)
+        setups: dict[str, Circuit] = {}
+        if unit is not None:
+            setups, more = read_setups(self.folder, info.setup, unit, self.in_toml)
+            self.problems += more
         board = self.board()
         wires = tuple(w for _, w in self.table("wiring.csv", ("wire", "from", "to", "net"), tables.wire, "Hook up"))
         panel = tuple(
             h for _, h in self.table("panel.csv", ("ref", "x_mm", "y_mm", "hole_mm"), tables.panel_hole, "the panel")
         )
-        kit = Kit(self.folder, info, parts, circuit, board, wires, panel, tuple(self.missing), tuple(self.problems))
+        kit = Kit(
+            self.folder, info, parts, unit, setups, board, wires, panel, tuple(self.missing), tuple(self.problems)
+        )
         if not errors(self.problems):
             self.cross_check(kit)
         return kit, self.problems
@@ -185,14 +192,15 @@ class _Reader:
             out[part.ref] = part
         return out
 
-    def circuit(self) -> Circuit | None:
+    def circuit(self, *, bench: bool) -> Circuit | None:
+        """The unit; with ``bench``, for want of set-ups, with what stands round it."""
         path = self.folder / "circuit.cir"
         if not path.exists():
             self.missing.append("circuit.cir: without it nothing can be predicted")
             return None
         try:
             bytes_of(path, self.folder)
-            circuit = Circuit.from_file(path)
+            circuit = Circuit.from_file(path, check=bench)
         except NuvloError as bad:
             self.problems += bad.problems
             return None
@@ -226,7 +234,7 @@ class _Reader:
         self.problems.append(Problem(message, remedy, "kit.toml", line, column))
 
     def check_parts(self, kit: Kit) -> None:
-        circuit = kit.circuit
+        circuit = kit.unit
         if circuit is None:
             return
         for line, part in zip(self.lines.get("bom.csv", []), kit.parts.values(), strict=False):
@@ -273,9 +281,10 @@ class _Reader:
             self.in_toml(("relation", 0, "part"), f"{circle}.", "Take one of the relations out.")
 
     def check_nodes(self, kit: Kit) -> None:
-        if kit.circuit is None:
+        if kit.unit is None:
             return
-        known = {*kit.circuit.nodes, *GROUND_NAMES}
+        unit = {*kit.unit.nodes, *GROUND_NAMES}
+        known = unit.union(*(c.nodes for c in kit.setups.values()))  # a loudspeaker's sound is at the bench
         wanted: list[tuple[tuple[str | int, ...], str]] = []
         for i, point in enumerate(kit.info.point):
             wanted += [(("point", i, "node"), point.node), (("point", i, "reference"), point.reference)]
@@ -286,27 +295,38 @@ class _Reader:
             wanted += [(("prove", "stages"), n) for n in kit.info.prove.stages]
         for path, node in wanted:
             if node.lower() not in known:
-                self.in_toml(path, f"there is no node '{node}' in circuit.cir.", "Use a node of the netlist.")
-        known.add(UNCONNECTED)
+                self.in_toml(path, f"there is no node '{node}' in this kit.", "Use a node of the netlist.")
+        unit.add(UNCONNECTED)
         for number, pad in zip(self.lines.get("pads.csv", []), kit.board.pads if kit.board else (), strict=False):
-            if pad.net not in known:
+            if pad.net not in unit:
                 message = f"pad {pad.pin} of {pad.ref} is on '{pad.net}', which circuit.cir does not have."
                 self.problems.append(Problem(message, "Use a node of the netlist.", "pads.csv", number, 1, pad.ref))
 
     def check_names(self, kit: Kit) -> None:
         refs = {r.lower() for r in kit.parts}
         points = {p.name for p in kit.info.point}
-        sources = {e.name for e in kit.circuit.elements if e.kind in "vi"} if kit.circuit else set()
+        sources = {e.name for c in kit.setups.values() for e in c.elements if e.kind in "vi"}
         claims: list[tuple[tuple[str | int, ...], str, Iterable[str], str]] = []
+        named = [(("point", i), p.setup) for i, p in enumerate(kit.info.point)]
+        named += [(("trim", i), t.setup) for i, t in enumerate(kit.info.trim)]
+        named += [(("prove", 0), kit.info.prove.setup)] if kit.info.prove else []
+        setups = {name.lower() for name in kit.setups}
+        claims += [((*at, "setup"), name.lower(), setups, "set-up") for at, name in named if name and kit.unit]
         for i, control in enumerate(kit.info.control):
             claims.append((("control", i, "ref"), control.ref.lower(), refs, "part"))
+        asking: list[tuple[str, int, Choice | Match]] = [("choice", i, c) for i, c in enumerate(kit.info.choice)]
+        asking += [("match", i, m) for i, m in enumerate(kit.info.match)]
+        for table, i, question in asking:
+            if question.setup and question.setup.lower() not in setups and kit.unit:
+                self.in_toml((table, i, "setup"), f"there is no set-up '{question.setup}'.", "Mend the name.")
+                return
         for i, match in enumerate(kit.info.match):
             claims += [(("match", i, "pairs"), ref.lower(), refs, "part") for pair in match.pairs for ref in pair]
-            self.check_aims(kit, ("match", i, "aim"), match.aim)
+            self.check_aims(kit, ("match", i, "aim"), match)
         for i, choice in enumerate(kit.info.choice):
-            self.check_aims(kit, ("choice", i, "aim"), choice.aim)
+            self.check_aims(kit, ("choice", i, "aim"), choice)
             for move in choice.move:
-                if kit.circuit is not None and not kit.circuit.has_parameter(move.element):
+                if kit.unit is not None and not kit.asked_in(choice).has_parameter(move.element):
                     self.in_toml(
                         ("choice", i, "move"), f"there is no element '{move.element}' in circuit.cir.", "Mend the name."
                     )
@@ -323,7 +343,7 @@ class _Reader:
             claims.append((("trim", i, "trimmer"), trim.trimmer.lower(), refs, "part"))
             claims += [(("trim", i, k), v, points, "test point") for k, v in
                        (("watch", trim.watch), ("supply_point", trim.supply_point))]  # fmt: skip
-        if kit.circuit:
+        if kit.unit:
             claims += [(("supply", i, "element"), s.element, sources, "source") for i, s in enumerate(kit.info.supply)]
             if kit.info.prove:
                 claims.append((("prove", "source"), kit.info.prove.source, sources, "source"))
@@ -338,17 +358,18 @@ class _Reader:
                     message = f"wire {wire.name} goes to '{end}', which is neither a pad nor a part."
                     self.problems.append(Problem(message, "Mend the name.", "wiring.csv", line, 1))
 
-    def check_aims(self, kit: Kit, path: tuple[str | int, ...], aims: Iterable[Aim]) -> None:
+    def check_aims(self, kit: Kit, path: tuple[str | int, ...], question: Choice | Match) -> None:
         """Sources, nodes and elements that results speak of."""
-        if kit.circuit is None:
+        if kit.unit is None:
             return
-        nodes, elements = {*kit.circuit.nodes, *GROUND_NAMES}, {e.name for e in kit.circuit.elements}
-        sources = {e.name for e in kit.circuit.elements if e.kind in "vi"}
-        for aim in aims:
+        circuit = kit.asked_in(question)
+        nodes, elements = {*circuit.nodes, *GROUND_NAMES}, {e.name for e in circuit.elements}
+        sources = {e.name for e in circuit.elements if e.kind in "vi"}
+        for aim in question.aim:
             for name, known, what in ((aim.node, nodes, "node"), (aim.of, nodes, "node"), (aim.reference, nodes, "node"),
                                       (aim.source, sources, "source"), (aim.element, elements, "element")):  # fmt: skip
                 if name and name.lower() not in known:
-                    self.in_toml(path, f"{aim.name}: there is no {what} '{name}' in circuit.cir.", "Mend the name.")
+                    self.in_toml(path, f"{aim.name}: there is no {what} '{name}' in its set-up.", "Mend the name.")
 
 
 def _place_in_toml(text: str, path: tuple[Any, ...]) -> tuple[int, int]:

@@ -77,8 +77,8 @@ class Meter(Protocol):
     def part(self, ref: str) -> Measured:
         """A loose part between the clips: Ω or F."""
 
-    def volts(self, red: str, black: str = "0") -> Measured:
-        """Volts between two nodes of the powered unit."""
+    def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
+        """Volts between two nodes of the powered unit, in the kit's ``setup`` of this name, else in its first."""
 
     def ohms(self, red: str, black: str = "0") -> Measured:
         """Ohms between two nodes with the supply off; leads not yet taken off."""

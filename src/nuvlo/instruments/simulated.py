@@ -17,7 +17,7 @@ from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import override_of_element
 from nuvlo.logbook import Build
-from nuvlo.model.ensemble import Law, laws
+from nuvlo.model.ensemble import Law, known_to, laws
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
 
@@ -117,25 +117,24 @@ class SimulatedBench:
         true = self.unit.values()[override_of_element(element)]
         return self._shown(true + (self.spec.lead_ohms if part.unit == "Ω" else 0.0), part.unit)
 
-    def _point(self) -> OperatingPoint:
-        circuit = self.unit.kit.circuit
-        assert circuit is not None
-        point = operating_point(circuit, self.unit.values())
+    def _point(self, setup: str = "", having: tuple[str, ...] = ()) -> OperatingPoint:
+        circuit = self.unit.kit.setup(setup, having)
+        point = operating_point(circuit, known_to(circuit, self.unit.values()))
         if point.failed:
             raise InstrumentError(Problem("the display will not settle.", "Switch off and look for a wrong part."))
         return point
 
-    def volts(self, red: str, black: str = "0") -> Measured:
-        return self._shown(float(self._point().voltage(red, black)[0]), "V")
+    def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
+        return self._shown(float(self._point(setup).voltage(red, black)[0]), "V")
 
     def supply_current(self, supply: str) -> Measured:
         found = next(s for s in self.unit.kit.info.supply if s.name == supply)
         return self._shown(-float(self._point().currents()[found.element][0]), "A")
 
     def ohms(self, red: str, black: str = "0") -> Measured:
-        circuit = self.unit.kit.circuit
-        assert circuit is not None
-        true = float(resistance(circuit, red, black, self.spec.ohmmeter, self.unit.values()).ohms[0])
+        unit = self.unit.kit.unit
+        assert unit is not None
+        true = float(resistance(unit, red, black, self.spec.ohmmeter, known_to(unit, self.unit.values())).ohms[0])
         return self._shown(true + self.spec.lead_ohms, "Ω")
 
     def leads(self) -> Measured:
@@ -147,7 +146,8 @@ class SimulatedBench:
         """The unit's output for ``signal`` V at its input, through the solved circuit, distortion and noise included."""
         prove = self.unit.kit.info.prove
         assert prove is not None
-        solver = PeriodicSolver.prepare(self._point(), prove.source, (prove.node,), signal.size, rate)
+        point = self._point(prove.setup, (prove.source, prove.node))
+        solver = PeriodicSolver.prepare(point, prove.source, (prove.node,), signal.size, rate)
         try:
             out = solver.solve(signal)[0]
         except TooNonlinear as bad:

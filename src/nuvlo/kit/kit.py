@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -10,7 +10,7 @@ from typing import Any
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.kit.board import Board
 from nuvlo.kit.parts import Part
-from nuvlo.kit.schema import Control, KitFile, Point
+from nuvlo.kit.schema import Choice, Control, KitFile, Match, Point
 from nuvlo.kit.wiring import PanelHole, Wire
 from nuvlo.problems import NuvloError, Problem
 
@@ -36,12 +36,16 @@ class Change:
 
 @dataclass(frozen=True)
 class Kit:
-    """What came in the box. Never edited by building. ``missing`` says what the folder lacks and what that costs."""
+    """What came in the box. Never edited by building. ``missing`` says what the folder lacks and what that costs.
+
+    ``unit`` is the circuit as it leaves the box; ``setups`` have it with what stands round it at the bench, the usual first.
+    """
 
     folder: Path
     info: KitFile
     parts: dict[str, Part]
-    circuit: Circuit | None = None
+    unit: Circuit | None = None
+    setups: dict[str, Circuit] = field(default_factory=dict)
     board: Board | None = None
     wires: tuple[Wire, ...] = ()
     panel: tuple[PanelHole, ...] = ()
@@ -94,6 +98,46 @@ class Kit:
                 return control
         raise KitError(Problem(f"there is no control '{ref}' in {self.name}.", "Check the name.", ref=ref))
 
+    def setup(self, name: str = "", having: Iterable[str] = ()) -> Circuit:
+        """The unit in the set-up of this ``name``. Where none is named: the first that has all elements and nodes ``having``,
+        else the first. Raises :class:`KitError` where there is none."""
+        if self.unit is None:
+            raise KitError(Problem(f"{self.name} has no circuit.cir, so nothing can be predicted.", "Add one."))
+        if name:
+            found = next((c for n, c in self.setups.items() if n.lower() == name.lower()), None)
+            if found is None:
+                known = ", ".join(self.setups)
+                raise KitError(Problem(f"there is no set-up '{name}' in {self.name}.", f"It has: {known}.", ref=name))
+            return found
+        return self._setup_having(having) or next(iter(self.setups.values()))
+
+    def _setup_having(self, names: Iterable[str]) -> Circuit | None:
+        wanted = {n.lower() for n in names if n}
+        able = (c for c in self.setups.values() if wanted <= {*GROUND_NAMES, *c.nodes, *(e.name for e in c.elements)})
+        return next(able, None)
+
+    def said_of_setup(self, name: str = "") -> str:
+        """What is to stand round the unit in a set-up, as a sentence with a space behind it; the first, where none is named."""
+        named = (s for s in self.info.setup if not name or s.name.lower() == name.lower())
+        says = next((s.says for s in named), "")
+        return f"{says} " if says else ""
+
+    def asked_in(self, question: Choice | Match, *more: str) -> Circuit:
+        """The set-up in which a question about results is asked, with ``more`` elements and nodes if one has them."""
+        spoken_of = [name for aim in question.aim for name in (aim.source, aim.element, aim.node, aim.of)]
+        both = None if question.setup else self._setup_having([*spoken_of, *more])
+        return both or self.setup(question.setup, spoken_of)
+
+    @property
+    def source(self) -> str:
+        """The source at its first input, at the bench; empty where it names none."""
+        return next((p.element for p in self.info.port if p.kind == "input" and p.element), "")
+
+    @property
+    def output(self) -> str:
+        """The net of its first output; empty where it names none."""
+        return next((p.node for p in self.info.port if p.kind == "output"), "")
+
     def part_of(self, element: str) -> Part | None:
         """The part that an element of the netlist stands for."""
         return next((p for p in self.parts.values() if element.partition(".")[0] in self.elements_of(p.ref)), None)
@@ -123,9 +167,9 @@ class Kit:
 
     def _elements(self) -> dict[str, tuple[str, ...]]:
         """Elements by the reference of their part, in lower case."""
-        if self.circuit is None:
+        if self.unit is None:
             return {}
-        names = {card.name for card in self.circuit.netlist.top.cards}
+        names = {card.name for card in self.unit.netlist.top.cards}
         refs = {ref.lower() for ref in self.parts}
         out = {ref: (name,) for ref in refs for name in ("x" + ref, ref) if name in names}
         whole = refs | {"x" + ref for ref in refs}

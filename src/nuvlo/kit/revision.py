@@ -40,6 +40,13 @@ def differences(before: Kit, after: Kit) -> list[str]:
 
 
 def _wired(kit: Kit) -> set[tuple[object, ...]]:
-    """Which element of the netlist hangs where, whatever its value."""
-    cards = kit.circuit.netlist.top.cards if kit.circuit else ()
-    return {(c.name, c.nodes, c.model, c.controls) for c in cards}
+    """Which element of the unit hangs where, whatever its value, and what stands round it with its values."""
+    cards = kit.unit.netlist.top.cards if kit.unit else ()
+    own = {c.name for c in cards}
+    out: set[tuple[object, ...]] = {(c.name, c.nodes, c.model, c.controls) for c in cards}
+    for name, circuit in kit.setups.items():
+        for c in circuit.netlist.top.cards:
+            if c.name not in own:
+                values = tuple(sorted((k, v.text) for k, v in c.parameters.items()))
+                out.add((name, c.name, c.nodes, c.model, c.controls, values))
+    return out

@@ -55,6 +55,18 @@ class About(_Strict):
     says: str = ""
 
 
+class Setup(_Strict):
+    """What stands round the unit at the bench: a netlist that includes circuit.cir and adds supplies, sources and loads.
+
+    Parts named in ``out`` are not in the unit: chips that are still out of their sockets.
+    """
+
+    name: Name
+    file: Name
+    says: str = ""
+    out: tuple[str, ...] = ()
+
+
 class Supply(_Strict):
     """A supply and where it enters. ``volts`` V, ``tolerance`` a fraction, ``current_limit`` A for the first power.
 
@@ -91,11 +103,12 @@ class Control(_Strict):
 
 
 class Point(_Strict):
-    """A test point: a node measured against ``reference``."""
+    """A test point: a node measured against ``reference``, in ``setup`` (the kit's first where none is named)."""
 
     name: Name
     node: str
     reference: str = "0"
+    setup: str = ""
     says: str = ""
 
 
@@ -155,11 +168,15 @@ class Move(_Strict):
 
 
 class Choice(_Strict):
-    """What the builder picks: one of the ``options`` for ``part``, or values of several parts that meet the aims."""
+    """What the builder picks: one of the ``options`` for ``part``, or values of several parts that meet the aims.
+
+    Asked in ``setup``; where none is named, in the first that has all sources and elements it speaks of.
+    """
 
     id: str
     title: str
     part: str = ""
+    setup: str = ""
     says: str = ""
     options: tuple[Option, ...] = ()
     move: tuple[Move, ...] = ()
@@ -200,6 +217,7 @@ class Match(_Strict):
 
     title: str
     pairs: tuple[tuple[str, str], ...] = Field(min_length=1)
+    setup: str = ""
     says: str = ""
     aim: tuple[Aim, ...] = ()
 
@@ -214,6 +232,7 @@ class Trim(_Strict):
     supply_point: str
     fraction: float = Field(0.5, gt=0, lt=1)
     within: float = Field(0.02, gt=0, lt=1)
+    setup: str = ""
     says: str = ""
 
 
@@ -228,6 +247,7 @@ class Prove(_Strict):
     reference_hz: float = Field(1000.0, gt=0, le=1e6)
     max_distortion: float = Field(0.01, gt=0, lt=0.2)
     stages: tuple[str, ...] = ()
+    setup: str = ""
     says: str = ""
 
 
@@ -292,6 +312,7 @@ class KitFile(_Strict):
     """All of ``kit.toml``."""
 
     kit: About
+    setup: tuple[Setup, ...] = ()
     supply: tuple[Supply, ...] = ()
     port: tuple[Port, ...] = ()
     control: tuple[Control, ...] = ()

@@ -90,6 +90,9 @@ def varied(kit: Kit, changes: Sequence[Change]) -> Kit:
             values[supply.element] = volts
         else:
             change(kit, one.part, one.to)  # says what is wrong with the name
-    circuit = rewritten(kit.circuit, values, types) if kit.circuit is not None and (values or types) else kit.circuit
+    unit, setups = kit.unit, kit.setups
+    if unit is not None and (values or types):
+        unit = rewritten(unit, values, types)
+        setups = {name: rewritten(circuit, values, types) for name, circuit in setups.items()}
     info = kit.info.model_copy(update={"supply": tuple(supplies)})
-    return replace(kit, info=info, parts=parts, circuit=circuit, changes=tuple(changes), memory={})
+    return replace(kit, info=info, parts=parts, unit=unit, setups=setups, changes=tuple(changes), memory={})

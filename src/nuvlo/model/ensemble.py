@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TypeVar
+
 import numpy as np
 
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.overrides import can_override
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import override_of_element
@@ -11,10 +16,16 @@ from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import parse_value
 
-__all__ = ["Law", "laws", "sample"]
+__all__ = ["Law", "known_to", "laws", "sample"]
+V = TypeVar("V")
 
 FAR = 5.0  # times more or less than any good one: the wrong part, not a spread of the right one
 POSITION_SPREAD = 0.03  # of full travel: how well eye and hand set a knob (common practice, no source)
+
+
+def known_to(circuit: Circuit, values: Mapping[str, V]) -> dict[str, V]:
+    """Those of ``values`` that stand in ``circuit``: a supply is not in the unit alone, a chip not where it is left out."""
+    return {name: value for name, value in values.items() if can_override(circuit, name)}
 
 
 def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:

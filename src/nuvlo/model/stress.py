@@ -11,10 +11,12 @@ import numpy as np
 
 from nuvlo import progress
 from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
+from nuvlo.model.ensemble import known_to
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 PULSE_SAMPLES = 60  # between two charging pulses
@@ -25,7 +27,7 @@ COMFORT = 0.5  # of its rated watts that a resistor is to bear (common practice,
 
 @dataclass(frozen=True)
 class Stress:
-    """What a part bears at the highest supply: V across it and W in it at rest; A through it, of a capacitor its ripple."""
+    """What a part bears at the highest supply, in whichever set-up it bears most: V across it and W in it at rest; A through it, of a capacitor its ripple."""
 
     volts: float
     watts: float
@@ -53,11 +55,20 @@ def stresses(kit: Kit, *, quick: bool = False) -> dict[str, Stress]:
 
 
 def _stresses(kit: Kit, rippling: dict[str, float]) -> dict[str, Stress]:
-    circuit = kit.circuit
-    if circuit is None:
+    if kit.unit is None:
         return {}
-    volts = {s.element: s.volts * (1 + s.tolerance) for s in kit.info.supply}
-    point = operating_point(circuit, volts)
+    out: dict[str, Stress] = {}
+    for circuit in kit.setups.values():
+        for ref, found in _borne(kit, circuit, rippling).items():
+            was = out.get(ref, found)
+            out[ref] = Stress(max(was.volts, found.volts), max(was.watts, found.watts), max(was.amps, found.amps))
+    return out
+
+
+def _borne(kit: Kit, circuit: Circuit, rippling: dict[str, float]) -> dict[str, Stress]:
+    """What each part bears in one set-up."""
+    supplies = {s.element: s.volts * (1 + s.tolerance) for s in kit.info.supply}
+    point = operating_point(circuit, known_to(circuit, supplies))
     if point.failed:
         return {}
     heat, amps = point.dissipation(), point.currents()
@@ -90,9 +101,9 @@ def ripple(kit: Kit) -> dict[str, float]:
 
 def _ripple(kit: Kit) -> dict[str, float]:
     fed = [s for s in kit.info.supply if s.mains_hz]
-    circuit = kit.circuit
-    if not fed or circuit is None:
+    if not fed or kit.unit is None:
         return {}
+    circuit = kit.setup()
     capacitors = {e.name: e for e in circuit.of_kind("c") if "." not in e.name}
     farads = {name: float(circuit.parameter(e, "value", {})) for name, e in capacitors.items()}
     pulse = 1.0 / (2 * max(s.mains_hz for s in fed))

@@ -16,7 +16,7 @@ from nuvlo.circuit.small_signal import log_frequencies, response
 from nuvlo.kit import Kit, Trim
 from nuvlo.kit.schema import Prove
 from nuvlo.logbook import Build
-from nuvlo.model.ensemble import Law, laws, sample
+from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.results import corner
 from nuvlo.model.windows import JOINT_COVERAGE, Window, joint_windows
 from nuvlo.problems import NuvloError, Problem
@@ -74,10 +74,11 @@ class WorkingModel:
     """
 
     def __init__(self, kit: Kit, build: Build | None = None, members: int = MEMBERS, seed: int = 1) -> None:
-        if kit.circuit is None:
+        if kit.unit is None:
             raise ModelError(Problem(f"{kit.name} has no circuit.cir, so nothing can be predicted.", "Add one."))
         self.kit, self.build, self.members, self.seed = kit, build, members, seed
-        self.circuit: Circuit = kit.circuit
+        self.unit: Circuit = kit.unit
+        self._points: dict[int, OperatingPoint] = {}  # of each set-up that was asked for
 
     # -- the ensemble -----------------------------------------------------------------------------------------
 
@@ -104,11 +105,12 @@ class WorkingModel:
         """Give each member the trimmer position at which it would show ``reading`` (regula falsi, Illinois variant)."""
         watched = self.kit.point(trim.watch)
         name = self.kit.position_of(trim.trimmer)
+        circuit = self.kit.setup(trim.setup)
+        known = known_to(circuit, values)
 
         def error(position: Array) -> Array:
             return (
-                operating_point(self.circuit, {**values, name: position}).voltage(watched.node, watched.reference)
-                - reading
+                operating_point(circuit, {**known, name: position}).voltage(watched.node, watched.reference) - reading
             )
 
         low, high = np.zeros(self.members), np.ones(self.members)
@@ -126,9 +128,11 @@ class WorkingModel:
             low, high = np.where(upper, low, position), np.where(upper, position, high)
         values[name] = np.where(reachable, position, values[name])
 
-    @cached_property
-    def point(self) -> OperatingPoint:
-        return self._solved(operating_point(self.circuit, self.values))
+    def point_in(self, circuit: Circuit) -> OperatingPoint:
+        """The whole ensemble at rest in one of the kit's set-ups, solved once."""
+        if id(circuit) not in self._points:
+            self._points[id(circuit)] = self._solved(operating_point(circuit, known_to(circuit, self.values)))
+        return self._points[id(circuit)]
 
     def _solved(self, point: OperatingPoint) -> OperatingPoint:
         if point.failed:
@@ -145,21 +149,22 @@ class WorkingModel:
     def voltage_windows(self) -> list[Window]:
         """Supply current of each supply, then the voltage at every test point: one joint set."""
         rows, heads = [], []
-        currents = self.point.currents()
+        currents = self.point_in(self.kit.setup()).currents()
         for supply in self.kit.info.supply:
             heads.append((supply.name, "current", "A"))
             rows.append(-currents[supply.element])
         for point in self.kit.info.point:
             heads.append((point.name, "voltage", "V"))
-            rows.append(self.point.voltage(point.node, point.reference))
+            rows.append(self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference))
         return _windows(heads, np.array(rows)) if rows else []
 
     def resistance_windows(self, pairs: list[tuple[str, str]], meter: Ohmmeter | None = None) -> list[Window]:
-        """Each (name, net) against ground, with the supply off: one joint set."""
+        """Each (name, net) against ground, of the unit alone, nothing plugged in: one joint set."""
         if not pairs:
             return []
         # Several lugs hang on one net: each net is solved once.
-        ohms = {net: resistance(self.circuit, net, "0", meter, self.values).ohms for net in {n: None for _, n in pairs}}
+        values = known_to(self.unit, self.values)
+        ohms = {net: resistance(self.unit, net, "0", meter, values).ohms for net in {n: None for _, n in pairs}}
         rows = [ohms[net] for _, net in pairs]
         out = []
         for window in _windows([(name, "resistance", "Ω") for name, _ in pairs], np.array(rows)):
@@ -189,23 +194,25 @@ class WorkingModel:
         """Joint window of the response that :class:`Prove` asks for."""
         prove = self._prove()
         frequency = log_frequencies(prove.from_hz, prove.to_hz, prove.points)
-        few = {k: v[:BAND_MEMBERS] for k, v in self.values.items()}
-        db = response(
-            self._solved(operating_point(self.circuit, few)), prove.source, prove.node, frequency
-        ).magnitude_db
+        circuit = self._proving()
+        few = {k: v[:BAND_MEMBERS] for k, v in known_to(circuit, self.values).items()}
+        db = response(self._solved(operating_point(circuit, few)), prove.source, prove.node, frequency).magnitude_db
         low, high = joint_windows(db.T)
         return Band(frequency, db[0], low, high)
 
     def clean_level(self) -> float:
         """Drive in V peak that keeps distortion at every stage below the limit, for nominal and for extreme members."""
         prove = self._prove()
-        gain = np.abs(response(self.point, prove.source, prove.node, np.array([prove.reference_hz])).transfer[:, 0])
+        circuit = self._proving()
+        values = known_to(circuit, self.values)
+        whole = self.point_in(circuit)
+        gain = np.abs(response(whole, prove.source, prove.node, np.array([prove.reference_hz])).transfer[:, 0])
         tried = sorted({0, int(np.argmin(gain)), int(np.argmax(gain))})
         levels = np.geomspace(1e-5, 3.0, 56)
         nodes = prove.stages or (prove.node,)
         found = []
         for k in tried:
-            point = operating_point(self.circuit, {name: float(v[k]) for name, v in self.values.items()})
+            point = operating_point(circuit, {name: float(v[k]) for name, v in values.items()})
             for f in (max(prove.from_hz, 40.0), prove.reference_hz, min(prove.to_hz, 8e3)):
                 found.append(largest_clean_level(point, prove.source, nodes, prove.max_distortion, f, levels))
         return CLEAN_MARGIN * min(found)
@@ -213,14 +220,13 @@ class WorkingModel:
     def trim_curve(self, trim: Trim, positions: int = 41, members: int = 150) -> TrimCurve:
         """Voltage at the watched point over the trimmer's travel."""
         position = np.linspace(0.0, 1.0, positions)
-        free = sample(self.laws, members, self.seed)
+        circuit = self.kit.setup(trim.setup)
+        free = known_to(circuit, sample(self.laws, members, self.seed))
         name = self.kit.position_of(trim.trimmer)
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
         watched = self.kit.point(trim.watch)
-        volts = (
-            operating_point(self.circuit, spread).voltage(watched.node, watched.reference).reshape(members, positions)
-        )
+        volts = operating_point(circuit, spread).voltage(watched.node, watched.reference).reshape(members, positions)
         return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
 
     def compare(self, choice_id: str) -> list[Comparison]:
@@ -231,9 +237,10 @@ class WorkingModel:
         element = self.kit.element_of(choice.part)
         if element is None:
             raise ModelError(Problem(f"'{choice.part}' is not in the circuit.", "Add it.", ref=choice.part))
-        nominal: dict[str, float | Array] = {k: law.nominal for k, law in self.laws.items()}
+        circuit = self._proving()
+        nominal: dict[str, float | Array] = {k: law.nominal for k, law in known_to(circuit, self.laws).items()}
         wanted = np.array([parse_value(o.value, part.unit) for o in choice.options])
-        point = self._solved(operating_point(self.circuit, {**nominal, element: wanted}))
+        point = self._solved(operating_point(circuit, {**nominal, element: wanted}))
         # From two decades below the band, so that a corner below it is found too.
         frequency = log_frequencies(prove.from_hz / 100.0, prove.to_hz, 20 * prove.points)
         db = response(point, prove.source, prove.node, frequency).magnitude_db
@@ -244,6 +251,11 @@ class WorkingModel:
             Comparison(o.value, o.says, frequency[shown], row[shown], float(row[at]), _low_corner(frequency, row), float(i))
             for o, row, i in zip(choice.options, db, currents, strict=True)
         ]  # fmt: skip
+
+    def _proving(self) -> Circuit:
+        """The set-up in which the unit is proved."""
+        prove = self._prove()
+        return self.kit.setup(prove.setup, (prove.source, prove.node))
 
     def _prove(self) -> Prove:
         if self.kit.info.prove is None:

@@ -81,7 +81,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             detail += f" Wanted: {format_value(window.nominal, 'V')} at {trim.watch}, within {100 * trim.within:g} %."
         out.append(
             Task(StepId.of(Stage.SET, trim.id), Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, trim.watch, "voltage",
-                 "V", parts=(trim.watch, trim.trimmer), nodes=(watched.node, watched.reference), window=window,
+                 "V", parts=(trim.watch, trim.trimmer), nodes=(watched.node, watched.reference), setup=trim.setup, window=window,
                  must=False, done=reading is not None)
         )  # fmt: skip
         # A trim is over only when its reading lies inside the window with the meter's own doubt taken off.

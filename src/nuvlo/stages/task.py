@@ -46,6 +46,7 @@ class Task:
     unit: str = ""
     parts: tuple[str, ...] = ()
     nodes: tuple[str, ...] = ()
+    setup: str = ""  # in which set-up a reading is taken, where it is not the usual one
     hazard: Hazard | None = None
     window: Window | None = None  # where the stage knows it without solving
     degrees: float = 0.0

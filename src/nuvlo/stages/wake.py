@@ -46,7 +46,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             limit = f"Not by stored charge: that is for low voltage. {FIRST_POWER['bulb']}"
         out.append(
             Task(StepId.of(Stage.WAKE, "current", supply.name), Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
-                 f"{limit} Controls where they start. Off at once if it passes the window.",
+                 f"{kit.said_of_setup()}{limit} Controls where they start. Off at once if it passes the window.",
                  supply.name, "current", "A", nodes=(supply.node,))
         )  # fmt: skip
     trims = {t.watch for t in kit.info.trim}
@@ -54,8 +54,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         later = " It is set in the next stage." if point.name in trims else ""
         out.append(
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
-                 f"{sentence(point.says)}. Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
-                 parts=(point.name,), nodes=(point.node, point.reference))
+                 f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. "
+                 f"Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
+                 parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
     return out
 

@@ -102,7 +102,7 @@ class Snapshot:
 
     def wanted(self, stage: Stage) -> Question | None:
         """What the model is to be asked for ``stage``; None where an answer would bring nothing new."""
-        asks = self.kit.circuit is not None and row(asked_as(stage)).ask is not None
+        asks = self.kit.unit is not None and row(asked_as(stage)).ask is not None
         return self.questions.get(stage) if asks and not self.fresh(stage) else None
 
     # -- what is known ------------------------------------------------------------------------------------------

@@ -98,7 +98,7 @@ class Workshop:
     def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:
         """The simulated bench of a demo build, standing where the log left it; None where values are typed in."""
         kind, _, unit = build.bench.partition(":")
-        if kind != "simulated" or kit.circuit is None:
+        if kind != "simulated" or kit.unit is None:
             return None
         seed, _, wrong = unit.partition(":")
         hidden = dict(item.partition("=")[::2] for item in wrong.split(",") if item)

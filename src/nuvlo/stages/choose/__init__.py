@@ -11,7 +11,7 @@ from nuvlo.kit.schema import Aim, Choice
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
-from nuvlo.model.ensemble import laws
+from nuvlo.model.ensemble import known_to, laws
 from nuvlo.model.results import results
 from nuvlo.model.working import Comparison
 from nuvlo.problems import NuvloError, Problem
@@ -150,9 +150,8 @@ def printed(kit: Kit, choice: Choice, build: Build | None = None) -> Proposal | 
 
 
 def _question(kit: Kit, choice: Choice, build: Build | None, drawer: Sequence[Spare] = ()) -> Question:
-    if kit.circuit is None:
-        raise NuvloError(Problem(f"{kit.name} has no circuit.cir, so nothing can be chosen by it.", "Add one."))
-    spreads = laws(kit, build)
+    circuit = kit.asked_in(choice, kit.source, kit.output)
+    spreads = known_to(circuit, laws(kit, build))
     moved = {m.element for m in choice.move}
     tolerances = {
         element: part.tolerance[1] for part in kit.parts.values()
@@ -163,23 +162,35 @@ def _question(kit: Kit, choice: Choice, build: Build | None, drawer: Sequence[Sp
         (s.unit, s.value) for s in drawer
     }
     return Question(
-        kit.circuit, choice.move, choice.aim, others, {}, tolerances, tuple(drawer), told(kit, choice), tuple(at_hand)
+        circuit,
+        choice.move,
+        choice.aim,
+        others,
+        {},
+        tolerances,
+        tuple(drawer),
+        told(kit, choice),
+        tuple(at_hand),
     )
 
 
 def told(kit: Kit, choice: Choice) -> tuple[Aim, ...]:
     """What is said of the best sets beyond what is wished: noise at the output, heat in the resistors that are picked."""
-    source = next((p.element for p in kit.info.port if p.kind == "input" and p.element), None)
-    node = next((p.node for p in kit.info.port if p.kind == "output"), None)
+    source, node = kit.source, kit.output
+    circuit = kit.asked_in(choice, source, node)
     out = []
-    if source and node and not any(a.kind == "noise" for a in choice.aim):
+    if (
+        source
+        and node
+        and circuit.has_parameter(source)
+        and node in circuit.nodes
+        and not any(a.kind == "noise" for a in choice.aim)
+    ):
         out.append(
             Aim(name="output_noise", kind="noise", source=source, node=node, says="noise at the output, A-weighted")
         )
     picked = [
-        m.element
-        for m in choice.move
-        if kit.circuit and kit.circuit.has_parameter(m.element) and m.unit == "Ω" and "." not in m.element
+        m.element for m in choice.move if circuit.has_parameter(m.element) and m.unit == "Ω" and "." not in m.element
     ]
     for element in picked:
         part = kit.part_of(element)

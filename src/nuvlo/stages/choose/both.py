@@ -14,7 +14,7 @@ from nuvlo.craft.schools import QUESTIONS, WIRES, Question, school_from, taken
 from nuvlo.craft.tray import sort_of
 from nuvlo.kit import Kit
 from nuvlo.kit.variant import change, varied
-from nuvlo.model.ensemble import Law, laws, sample
+from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.mods import figures
@@ -60,15 +60,16 @@ def _measured(kit: Kit) -> str:
     every = [p for p in kit.parts.values() if p.kind == "resistor" and p.tolerance]
     spot = {sort_of(p) for p in every}
     words = f"{len(every)} readings or {len(spot)}"
-    if kit.circuit is None or not kit.info.point:
+    if kit.unit is None or not kit.info.point:
         return words
-    printed = laws(kit)
+    circuit = kit.setup()
+    printed = known_to(circuit, laws(kit))
     known = {e for p in every for e in kit.elements_of(p.ref)}
     measured = {n: Law(law.nominal, law.nominal * (1 - METER_SHARE), law.nominal * (1 + METER_SHARE))
                 if n in known and law.width > 2 * METER_SHARE * law.nominal else law for n, law in printed.items()}  # fmt: skip
     widths = []
     for which in (printed, measured):
-        point = operating_point(kit.circuit, sample(which, MEMBERS, SEED))
+        point = operating_point(circuit, sample(which, MEMBERS, SEED))
         volts = {p.name: point.voltage(p.node, p.reference) for p in kit.info.point}
         widths.append({name: float(np.subtract(*np.nanquantile(v, [0.99, 0.01]))) for name, v in volts.items()})
     most = max(widths[0], key=lambda name: (1.0 + widths[0][name]) / (1.0 + widths[1][name]))
@@ -121,9 +122,9 @@ def _rails(kit: Kit) -> str:
 
 
 def _compound(kit: Kit) -> str:
-    if kit.circuit is None:
+    if kit.unit is None:
         return "without a circuit nobody knows what gets warm"
-    heat = operating_point(kit.circuit).dissipation()
+    heat = operating_point(kit.setup()).dissipation()
     warm = {p.ref: float(heat[e][0]) for p in kit.parts.values() for e in kit.elements_of(p.ref)
             if p.unit == "" and e in heat and heat[e][0] > WARM_W}  # fmt: skip
     if not warm:

@@ -8,6 +8,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.balance import onset
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.small_signal import log_frequencies, responses
@@ -16,7 +17,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.schema import Aim
 from nuvlo.model.results import AUDIBLE, GRID, results
 from nuvlo.model.stress import overstressed
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 
 CLIPPED = 0.01  # distortion at which a unit is said to clip
@@ -57,33 +58,36 @@ def figures(kit: Kit, *, clipping: bool = True) -> Figures:
 
     Raises :class:`NuvloError` where the kit has no circuit, or that no operating point.
     """
-    circuit = kit.circuit
-    if circuit is None:
-        raise NuvloError(Problem(f"{kit.name} has no circuit.cir, so nothing can be compared.", "Add one."))
-    point = operating_point(circuit)
-    if point.failed:
-        raise NuvloError(explain(point, point.failed[0]))
+    points = {name: _found(kit.setup(name)) for name in {"", *(p.setup for p in kit.info.point)}}
+    point = points[""]
     currents = {s.name: float(abs(point.currents()[s.element][0])) for s in kit.info.supply}
     heat = {p.ref: float(h[0]) for p in kit.parts.values()
             if (e := kit.element_of(p.ref)) and (h := point.dissipation().get(e)) is not None}  # fmt: skip
     return Figures(
-        _signal(kit, point, clipping),
-        {p.name: float(point.voltage(p.node, p.reference)[0]) for p in kit.info.point}, currents,
+        _signal(kit, clipping), {p.name: float(points[p.setup].voltage(p.node, p.reference)[0]) for p in kit.info.point}, currents,
         sum(abs(s.volts) * currents[s.name] for s in kit.info.supply),
         max(heat.items(), key=lambda one: one[1], default=("", 0.0)), tuple(overstressed(kit, quick=not clipping)),
     )  # fmt: skip
 
 
-def _signal(kit: Kit, point: OperatingPoint, clipping: bool) -> Signal | None:
-    source = next((p.element for p in kit.info.port if p.kind == "input" and p.element), None)
-    node = next((p.node for p in kit.info.port if p.kind == "output"), None)
-    if source is None or node is None:
+def _found(circuit: Circuit) -> OperatingPoint:
+    point = operating_point(circuit)
+    if point.failed:
+        raise NuvloError(explain(point, point.failed[0]))
+    return point
+
+
+def _signal(kit: Kit, clipping: bool) -> Signal | None:
+    source, node = kit.source, kit.output
+    if not source or not node:
         return None
+    circuit = kit.setup(having=[source, node])
+    point = _found(circuit)
     aims = [
         Aim(name="gain", kind="gain", source=source, node=node), Aim(name="low", kind="corner_low", source=source, node=node),
         Aim(name="high", kind="corner_high", source=source, node=node),
     ]  # fmt: skip
-    told = {k: float(v[0]) for k, v in results(point.equations.circuit, aims).items()}
+    told = {k: float(v[0]) for k, v in results(circuit, aims).items()}
     return Signal(
         told["gain"], told["low"] if told["low"] > 1.01 * GRID[0] else 0.0, told["high"],
         float(noise(point, source, node, AUDIBLE, "A").total[0]),

@@ -157,7 +157,7 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     found = [
         Job("hook-up", "Hook up and ring out", wired, after=("mount", "wash", "joints"), kind="hook-up") if wires else None,
         Job("wake", "Wake: first power and every reading", pace.minutes("wake", READ_EACH) * len(points), WARM_UP_HOURS if trims else 0.0,
-            ("hook-up", "plug", "power", "mount"), kind="wake") if points and kit.circuit else None,
+            ("hook-up", "plug", "power", "mount"), kind="wake") if points and kit.unit else None,
         Job("set", "Set: bias and trims", pace.minutes("set", TRIM_EACH) * len(trims), after=("wake",), kind="set") if trims else None,
         Job("prove", "Prove", PROVE, after=("set", "wake"), kind="prove") if kit.info.prove and not build.curves else None,
         *[Job(s.verb, s.action, s.minutes, after=("prove", "set", "wake", "recheck"), kind=s.verb) for s in lid],

@@ -128,7 +128,7 @@ def _effects(
 ) -> tuple[tuple[str, str, float, float], ...]:
     """What mismatch does to the results the kit names, solved with the measured values in either order."""
     aims = [aim for m in kit.info.match for aim in m.aim]
-    if not aims or kit.circuit is None:
+    if not aims or kit.unit is None:
         return ()
     overrides = {}
     for ref in before:
@@ -137,5 +137,8 @@ def _effects(
             overrides[element] = np.array([known[before[ref]], known[after[ref]]])
     if not overrides:
         return ()
-    found = results(kit.circuit, aims, overrides)
+    found: dict[str, Array] = {}
+    for question in kit.info.match:
+        if question.aim:
+            found |= results(kit.asked_in(question), question.aim, overrides)
     return tuple((a.name, unit_of(a), float(found[a.name][0]), float(found[a.name][1])) for a in aims)

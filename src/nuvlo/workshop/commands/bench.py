@@ -102,7 +102,7 @@ def _instrument(s: Session, task: Task) -> Measured:
         return s.bench.leads()
     if task.quantity == "current":
         return s.bench.supply_current(task.target)
-    return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes)
+    return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 
 @dataclass(frozen=True)
