@@ -1,5 +1,5 @@
 # The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
-.PHONY: demo test long fuzz lint kit-figures manual screenshots bench ready ready-test
+.PHONY: demo test long fuzz lint kit-figures types manual screenshots bench ready ready-test
 BIN = .venv/bin
 
 demo: ready
@@ -30,6 +30,9 @@ lint: ready-test
 
 kit-figures: ready
 	$(BIN)/python tools/kit_figures.py docs/kits
+
+types: ready-test
+	$(BIN)/python tools/fit_types.py
 
 manual: ready
 	$(BIN)/python tools/manual_pages.py docs

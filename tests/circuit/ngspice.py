@@ -33,7 +33,7 @@ def with_library(text: str) -> str:
     for line in text.splitlines():
         words = line.split()
         if words and words[0].lower() == ".include" and (LIBRARY / words[1]).exists():
-            out += (LIBRARY / words[1]).read_text().splitlines()
+            out += with_library((LIBRARY / words[1]).read_text()).splitlines()
         else:
             out.append(line)
     return "\n".join(out)

@@ -15,20 +15,21 @@ from nuvlo.problems import errors
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
 from tests.circuit.circuits import kit_text
+from tests.conftest import long_but
 
 KITS = sorted(p.name for p in SHIPPED.iterdir())
 FILES = [(kit, s.file) for kit in KITS for s in {s.file: s for s in read_kit(SHIPPED / kit).info.setup}.values()]
 
 
-@pytest.mark.parametrize(("name", "file"), FILES)
+@pytest.mark.parametrize(("name", "file"), long_but([f for f in FILES if f[0] != "tidewheel"], FILES))
 def test_each_runs_unchanged_in_the_independent_simulator(name, file, tmp_path):
-    """Told only where the library lies, as any user of it would be. An oscillator has no point of rest: its first ms."""
+    """Told only where the library lies, as any user of it would be. An oscillator has no point of rest: how it begins."""
     folder = tmp_path / "kit"
     shutil.copytree(SHIPPED / name, folder)
     (folder / ".spiceinit").write_text(f"set sourcepath = ( . {ngspice.LIBRARY} )\n")
     circuit = next(read_kit(folder).setup(s.name) for s in read_kit(folder).info.setup if s.file == file)
     nodes = " ".join(f"v({n})" for n in circuit.nodes if "." not in n)
-    analysis = "tran 1u 100u" if name == "tidewheel" else "op"
+    analysis = "tran 1u 10u" if name == "tidewheel" else "op"
     (folder / "run.cir").write_text(
         f"* run\n.control\nsource {file}\nset wr_singlescale\nset numdgt=12\noption {ngspice.OPTIONS}\n"
         f"{analysis}\nwrdata out.txt {nodes}\nquit\n.endc\n.end\n"
@@ -38,7 +39,7 @@ def test_each_runs_unchanged_in_the_independent_simulator(name, file, tmp_path):
     theirs = np.loadtxt(folder / "out.txt", ndmin=2)[-1, 1:]
     wanted = [n for n in circuit.nodes if "." not in n]
     if name == "tidewheel":
-        ours = [transient(circuit, 1e-6, 1e-4, wanted).voltage[n][0, -1] for n in wanted]
+        ours = [transient(circuit, 1e-6, 1e-5, wanted).voltage[n][0, -1] for n in wanted]
     else:
         point = operating_point(circuit)
         ours = [point.voltage(n)[0] for n in wanted]

@@ -15,6 +15,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
+from nuvlo.circuit.shipped import completed
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 
@@ -151,14 +152,14 @@ class Circuit:
     """
 
     def __init__(self, netlist: Netlist, *, check: bool = True) -> None:
-        self.netlist = netlist
+        self.netlist = netlist = completed(netlist)
         self.nodes: list[str] = []
         self.elements: list[Element] = []
         self.temperature = netlist.temperature  # °C
         self.checked = check  # where it was not, some node may be held by nothing
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
-        self._within: dict[str, Element] | None = None  # the first element of each instance
+        self._scopes: dict[str, _Scope] = {}  # of each instance of a subcircuit
         self._opened = 0  # elements and instances so far
         self.memory = Memory()  # of the solver: what it found out about first members
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
@@ -184,7 +185,6 @@ class Circuit:
         out = copy(self)
         out.elements = [*self.elements, *extra]
         out._by_name = {e.name: e for e in out.elements}
-        out._within = None
         out.memory = Memory()
         return out
 
@@ -194,11 +194,9 @@ class Circuit:
             raise NetlistError(Problem(f"there is no element '{name}'.", "Names are as in the netlist.", ref=name))
         return found
 
-    def inside(self, instance: str) -> Element:
-        """The first element within an instance of a subcircuit."""
-        if self._within is None:
-            self._within = {e.scope.prefix: e for e in reversed(self.elements)}
-        return self._within[f"{instance}."]
+    def given(self, instance: str, parameter: str) -> float:
+        """A parameter of an instance of a subcircuit, as the netlist has it."""
+        return float(self._scopes[instance].value(parameter, {}))
 
     def of_kind(self, kind: str) -> list[Element]:
         return [e for e in self.elements if e.kind == kind]
@@ -241,10 +239,8 @@ class Circuit:
             or (head in self._by_name and self._by_name[head].card.model)
         ):
             return True
-        return any(
-            e.scope.prefix == head + "." and (tail in e.scope.block.parameters or tail in e.scope.given)
-            for e in self.elements
-        )
+        scope = self._scopes.get(head)
+        return scope is not None and (tail in scope.block.parameters or tail in scope.given)
 
     # -- opening out ------------------------------------------------------------------------------------------
 
@@ -310,6 +306,7 @@ class Circuit:
             self._say(card, f"subcircuits stand in each other more than {DEEPEST} deep.", "")
         else:
             inner = _Scope(f"{scope.prefix}{card.name}.", sub, card.parameters, scope)
+            self._scopes[f"{scope.prefix}{card.name}"] = inner
             self._open(sub, inner, dict(zip(sub.ports, numbers, strict=True)), (*inside, sub.name))
 
     def _say(self, card: Card, message: str, remedy: str) -> None:

@@ -42,7 +42,8 @@ class Elimination:
         self._own = len(slots)
         self._steps: list[tuple[int, int, list[tuple[int, int, list[tuple[int, int]]]]]] = []
         self._back: list[tuple[int, int, list[tuple[int, int]]]] = []
-        self.planned = nominal is not None and self._plan(np.asarray(nominal))
+        # Of a first member that was not found nothing can be planned by size.
+        self.planned = nominal is not None and bool(np.isfinite(nominal).all()) and self._plan(np.asarray(nominal))
 
     def _plan(self, nominal: AnyArray) -> bool:
         n = self.size

@@ -7,7 +7,8 @@ from dataclasses import replace
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.expression import constant
-from nuvlo.circuit.netlist import LIBRARY, Block, Card, NetlistError, parse_netlist
+from nuvlo.circuit.netlist import Card, NetlistError
+from nuvlo.circuit.shipped import defines, index
 from nuvlo.problems import Problem
 
 LINK, LINKED = "vlink", "apart#"  # by which a loop is measured, and what it parts from its net
@@ -20,21 +21,13 @@ def rewritten(circuit: Circuit, values: Mapping[str, float], types: Mapping[str,
     in neither, or does not fit its place.
     """
     top = circuit.netlist.top
-    shipped = _shipped() if any(not _defined(top, t) for t in types.values()) else None
-    cards = [_card(card, values, types) for card in top.cards]
-    more = {} if shipped is None else {t: shipped for t in types.values() if not _defined(top, t)}
-    block = replace(
-        top,
-        cards=cards,
-        models=top.models | {t: b.models[t] for t, b in more.items() if t in b.models},
-        subcircuits=top.subcircuits | {t: b.subcircuits[t] for t, b in more.items() if t in b.subcircuits},
-    )
-    unknown = next((t for t in types.values() if not _defined(block, t)), None)
+    unknown = next((t for t in types.values() if not defines(top, t) and t not in index()), None)
     if unknown is not None:
         raise NetlistError(
             Problem(f"nothing called '{unknown}' is known.", "Name a type of the shipped library, or .include its model.",
                     ref=unknown)
         )  # fmt: skip
+    block = replace(top, cards=[_card(card, values, types) for card in top.cards])
     return Circuit(replace(circuit.netlist, top=block), check=circuit.checked)
 
 
@@ -67,16 +60,6 @@ def with_link(circuit: Circuit, *pins: str) -> Circuit:
         raise NetlistError(Problem(f"{', '.join(pins)} are not on one net.", "A loop is opened at one place."))
     cards.append(Card(LINK, "v", (nets.pop(), LINKED), {"dc": constant(0.0)}, None, token))
     return Circuit(replace(circuit.netlist, top=replace(top, cards=cards)), check=circuit.checked)
-
-
-def _defined(block: Block, name: str) -> bool:
-    return name in block.models or name in block.subcircuits
-
-
-def _shipped() -> Block:
-    """Everything the library defines."""
-    includes = "\n".join(f".include {path.name}" for path in sorted(LIBRARY.glob("*.lib")))
-    return parse_netlist(f"the library\n{includes}\n").top
 
 
 def _card(card: Card, values: Mapping[str, float], types: Mapping[str, str]) -> Card:

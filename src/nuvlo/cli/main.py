@@ -6,10 +6,10 @@ import argparse
 import sys
 from io import TextIOWrapper
 
-from nuvlo.cli import backup, choose, journey, kit, predict, sequence, solve, unpack, window
+from nuvlo.cli import backup, choose, journey, kit, predict, sequence, solve, types, unpack, window
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, choose, sequence, journey, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

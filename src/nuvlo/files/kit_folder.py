@@ -12,6 +12,7 @@ from math import isclose
 from pathlib import Path
 from typing import Any
 
+from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.files import tables
 from nuvlo.files.setups import read_setups
@@ -249,8 +250,7 @@ class _Reader:
 
     def check_value(self, line: int, part: Part, element: str, circuit: Circuit) -> None:
         if element.startswith("x"):
-            inner = circuit.inside(element)
-            drawn = inner.scope.value("r", {})
+            drawn: float | Array = circuit.given(element, "r")
         else:
             drawn = circuit.parameter(circuit.element(element), "value", {})
         assert part.value is not None

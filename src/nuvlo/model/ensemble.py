@@ -7,11 +7,14 @@ from typing import TypeVar
 
 import numpy as np
 
+from nuvlo.catalogue import find
+from nuvlo.catalogue.spread import spread_of
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.overrides import can_override
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import override_of_element
+from nuvlo.kit.parts import Part
 from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import parse_value
@@ -42,6 +45,8 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
             continue
         for spread in part.spreads:
             out[f"{element}.{spread.parameter}"] = Law.between(spread.low, spread.high)
+        if not part.spreads and not part.unit:
+            out |= _by_type(kit, part)
         if part.value is None:
             continue
         chosen = build.chosen_values.get(part.ref) if build else None
@@ -62,6 +67,34 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         reading = build.latest(supply.point) if build and supply.point else None
         out[supply.element] = law.narrowed(reading.measured) if reading else law
     return out
+
+
+def _by_type(kit: Kit, part: Part) -> dict[str, Law]:
+    """What the catalogue knows of how units of the part's type differ, where the list says nothing of it."""
+    known = find(part.text)
+    unit = kit.unit
+    if known is None or unit is None:
+        return {}
+    out = {}
+    for element in kit.elements_of(part.ref):
+        for spread in spread_of(known):
+            name = f"{element}.{spread.parameter}"
+            if not unit.has_parameter(name):
+                continue
+            own = _own_value(unit, element, spread.parameter)
+            if spread.relative:
+                out[name] = Law(own, *sorted((own * (1 + spread.low), own * (1 + spread.high))))
+            else:
+                law = Law.between(spread.low, spread.high)
+                out[name] = Law(own, law.low, law.high) if law.low <= own <= law.high else law
+    return out
+
+
+def _own_value(circuit: Circuit, element: str, parameter: str) -> float:
+    """A parameter of an element's model, or of a subcircuit instance, as the netlist has it."""
+    if element.startswith("x"):
+        return circuit.given(element, parameter)
+    return float(circuit.parameter(circuit.element(element), parameter, {}))
 
 
 def _near(value: float, law: Law) -> bool:

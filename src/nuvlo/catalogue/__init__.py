@@ -1,0 +1,6 @@
+"""Registered types: what a builder knows of one once it is named. Data in ``types/``, a row each."""
+
+from nuvlo.catalogue.table import find, named, nearest, types
+from nuvlo.catalogue.type import Pin, Published, Type, TypeSpread
+
+__all__ = ["Pin", "Published", "Type", "TypeSpread", "find", "named", "nearest", "types"]

@@ -1,0 +1,62 @@
+"""What the shipped library defines, found by name: a netlist may name a registered type without giving its model."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import cache
+from pathlib import Path
+
+from nuvlo.circuit.netlist import LIBRARY, Block, Netlist, parse_netlist
+
+_DEFINES = re.compile(r"^\.(?:model|subckt)\s+(\S+)", re.MULTILINE | re.IGNORECASE)
+
+
+def completed(netlist: Netlist) -> Netlist:
+    """``netlist`` with what it names, does not define, and the shipped library has. Its own definitions stand."""
+    top = netlist.top
+    missing = {name for name, block in _named(top) if not defines(block, name) and name in index()}
+    if not missing:
+        return netlist
+    models, subcircuits = dict(top.models), dict(top.subcircuits)
+    for name in missing:
+        book = _book(index()[name])
+        if name in book.models:
+            models[name] = book.models[name]
+        else:
+            subcircuits[name] = book.subcircuits[name]
+    # Blocks of the netlist look for names in the block around them, which is ``top`` itself.
+    top.models, top.subcircuits = models, subcircuits
+    return replace(netlist, top=top)
+
+
+def defines(block: Block, name: str) -> bool:
+    """Whether a model or subcircuit of this name is known within ``block``."""
+    return block.find_model(name) is not None or block.find_subcircuit(name) is not None
+
+
+@cache
+def index() -> dict[str, Path]:
+    """The file of each model and subcircuit of the library."""
+    out: dict[str, Path] = {}
+    for path in sorted(LIBRARY.glob("*.lib")):
+        for name in _DEFINES.findall(path.read_text(encoding="utf-8")):
+            out.setdefault(name.lower(), path)
+    return out
+
+
+@cache
+def _book(path: Path) -> Block:
+    """A file of the library, with what it takes from other files of it."""
+    return completed(parse_netlist(f"{path.name}\n{path.read_text(encoding='utf-8')}", path.name)).top
+
+
+def _named(block: Block) -> Iterator[tuple[str, Block]]:
+    """Every model and subcircuit that cards name, with the block they stand in."""
+    for card in block.cards:
+        if card.model and (card.kind == "x" or card.kind in "dqjmr"):
+            yield card.model, block
+    for inner in block.subcircuits.values():
+        if inner.parent is block:
+            yield from _named(inner)
