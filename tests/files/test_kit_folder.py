@@ -27,7 +27,7 @@ def folder(tmp_path) -> Path:
 def test_the_demo_kit_is_without_fault(gorsefire):
     assert check_kit(SHIPPED / "gorsefire") == ("Gorsefire", ())
     assert gorsefire.missing == ()
-    assert len(gorsefire.parts) == 22
+    assert len(gorsefire.parts) == 27
     assert gorsefire.part("r3").limits == pytest.approx((38610.0, 39390.0))
     assert (gorsefire.element_of("RV1"), gorsefire.element_of("Q1"), gorsefire.element_of("J1")) == ("xrv1", "q1", None)
 

@@ -21,9 +21,10 @@ KITS = sorted(p.name for p in SHIPPED.iterdir())
 FILES = [(kit, s.file) for kit in KITS for s in {s.file: s for s in read_kit(SHIPPED / kit).info.setup}.values()]
 
 
-@pytest.mark.parametrize(("name", "file"), long_but([f for f in FILES if f[0] != "tidewheel"], FILES))
-def test_each_runs_unchanged_in_the_independent_simulator(name, file, tmp_path):
+@pytest.mark.parametrize("at", long_but([f for f in FILES if f[0] != "tidewheel"], FILES), ids=" ".join)
+def test_each_runs_unchanged_in_the_independent_simulator(at, tmp_path):
     """Told only where the library lies, as any user of it would be. An oscillator has no point of rest: how it begins."""
+    name, file = at
     folder = tmp_path / "kit"
     shutil.copytree(SHIPPED / name, folder)
     (folder / ".spiceinit").write_text(f"set sourcepath = ( . {ngspice.LIBRARY} )\n")

@@ -27,7 +27,7 @@ def test_the_path_begins_at_unpack_and_all_else_is_to_come(bench):
     states = bench().path()
     assert [s.stage for s in states] == list(Stage)
     assert [s.state for s in states] == ["in hand"] + ["to come"] * 8
-    assert states[0].total == 22
+    assert states[0].total == 27
 
 
 @pytest.mark.parametrize(

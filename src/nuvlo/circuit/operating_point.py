@@ -101,6 +101,22 @@ class OperatingPoint:
                 out[element.name] = self.x[eq.branch[element.name]]
         return {e.name: out[e.name] for e in eq.circuit.elements if e.name in out}
 
+    def absorbed(self) -> dict[str, Array]:
+        """(N,) W that goes into every element, negative where it gives. Summed over a subcircuit it is the heat of the whole
+        part, whatever its model is made of (B. D. H. Tellegen, "A general network theorem", Philips Research Reports 7, 1952).
+        """
+        full = np.concatenate([self.x, np.zeros((1, self.x.shape[1]))])
+        heat, amps = self.dissipation(), self.currents()
+        out = {}
+        for element in self.equations.circuit.elements:
+            name = element.name
+            if element.kind in "qjm" and name in heat:
+                out[name] = heat[name]
+            elif name in amps:
+                a, b = element.nodes[:2]
+                out[name] = (full[a] - full[b]) * amps[name]
+        return out
+
     def dissipation(self) -> dict[str, Array]:
         """(N,) W turned into heat in every resistor and junction device, series resistances included."""
         eq, full = self.equations, np.concatenate([self.x, np.zeros((1, self.x.shape[1]))])

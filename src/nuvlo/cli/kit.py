@@ -17,9 +17,13 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _kit_check(a: argparse.Namespace) -> Answer:
-    from nuvlo.files.kit_folder import check_kit
+    from nuvlo.files.kit_folder import check_kit, read_kit
+    from nuvlo.model.soundness import unsound
 
-    name, problems = check_kit(a.folder)
+    name, found = check_kit(a.folder)
+    problems = list(found)
+    if not errors(problems):  # what it says can be read: now whether it can be built
+        problems += unsound(read_kit(a.folder))
     document = {"kit": name, "problems": [p.as_json() for p in problems]}
     text = "\n".join(f"{p.severity}: {p}" for p in problems) or f"{name}: nothing wrong."
     return (1 if errors(problems) else 0), document, text

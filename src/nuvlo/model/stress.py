@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 
@@ -11,17 +12,25 @@ import numpy as np
 
 from nuvlo import progress
 from nuvlo.arrays import Array
+from nuvlo.catalogue import find
+from nuvlo.catalogue.type import VALVES
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
+from nuvlo.kit.parts import Part
 from nuvlo.model.ensemble import known_to
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 PULSE_SAMPLES = 60  # between two charging pulses
 SETTLING_PULSES = 8
 START_SHARES = (0.97, 0.92)
+# Terminals of a type's subcircuit between which its rated volts stand.
+BETWEEN = {
+    "op-amp": (2, 3), "power-amp": (2, 3), "regulator": (0, 2), "regulator-neg": (0, 2), "regulator-adj": (0, 2),
+    "regulator-adj-neg": (0, 2), "triode": (0, 2), "pentode": (0, 3),
+}  # fmt: skip
 COMFORT = 0.5  # of its rated watts that a resistor is to bear (common practice, no source)
 
 
@@ -71,21 +80,48 @@ def _borne(kit: Kit, circuit: Circuit, rippling: dict[str, float]) -> dict[str, 
     point = operating_point(circuit, known_to(circuit, supplies))
     if point.failed:
         return {}
-    heat, amps = point.dissipation(), point.currents()
+    heat, amps, absorbed = point.dissipation(), point.currents(), point.absorbed()
+    present = {card.name for card in circuit.netlist.top.cards}
     out = {}
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
-        if (
-            element is None
-            or element.startswith("x")
-            or (part.unit not in ("Ω", "F") and not kind_of(part.kind).forward)
-        ):
+        if element is None or element not in present:
+            continue
+        if part.unit not in ("Ω", "F") and not kind_of(part.kind).forward:
+            device = _device(kit, part, circuit, point, absorbed)
+            if device is not None:
+                out[part.ref] = device
+            continue
+        if element.startswith("x"):
             continue
         a, b = circuit.element(element).nodes[:2]
         across = abs((point.x[a, 0] if a >= 0 else 0.0) - (point.x[b, 0] if b >= 0 else 0.0))
         carried = rippling.get(element, abs(float(amps[element][0])) if element in amps else 0.0)
         out[part.ref] = Stress(float(across), float(heat[element][0]) if element in heat else 0.0, carried)
     return out
+
+
+def _device(
+    kit: Kit, part: Part, circuit: Circuit, point: OperatingPoint, absorbed: Mapping[str, Array]
+) -> Stress | None:
+    """What a device of known type bears: V between the legs its rating speaks of, W in all of it; of a valve in its plate."""
+    known = find(part.text)
+    cards = {c.name: c for c in circuit.netlist.top.cards}
+    if known is None:
+        return None
+    legs = BETWEEN.get(known.sort, (0, 2) if cards[kit.elements_of(part.ref)[0]].kind in "qjm" else None)
+    if legs is None:
+        return None
+    volts = watts = 0.0
+    for element in kit.elements_of(part.ref):
+        nodes = cards[element].nodes
+        volts = max(volts, abs(float(point.voltage(nodes[legs[0]], nodes[legs[1]])[0])))
+        inner = {name: float(w[0]) for name, w in absorbed.items() if name == element or name.startswith(f"{element}.")}
+        if known.sort in VALVES:  # each system has a plate of its own
+            watts = max(watts, sum(w for name, w in inner.items() if name.endswith(".ba")))
+        else:
+            watts += sum(inner.values())
+    return Stress(volts, watts)
 
 
 def ripple(kit: Kit) -> dict[str, float]:
@@ -150,10 +186,16 @@ def overstressed(kit: Kit, *, quick: bool = False) -> list[tuple[str, str]]:
     """(reference, sentence) of every part that its rating does not allow for, as :func:`stresses` finds them."""
     out = []
     for ref, stress in stresses(kit, quick=quick).items():
-        words = over_rating(kit.part(ref).rating, stress, kit.part(ref).unit)
+        words = over_rating(rating_of(kit.part(ref)), stress, kit.part(ref).unit)
         if words:
             out.append((ref, words))
     return out
+
+
+def rating_of(part: Part) -> str:
+    """What a part may bear: as its list says, else as its type is rated."""
+    known = None if part.rating or part.unit else find(part.text)
+    return known.ratings if known else part.rating
 
 
 def over_rating(rating: str, stress: Stress, unit: str) -> str:
@@ -162,11 +204,11 @@ def over_rating(rating: str, stress: Stress, unit: str) -> str:
     if amps is not None and stress.amps > amps:
         kind = " of ripple" if unit == "F" else ""
         return f"{format_value(stress.amps, 'A', 2)}{kind} through it where it may carry {format_value(amps, 'A')}"
-    if volts is not None and unit == "F" and stress.volts > volts:
+    if volts is not None and unit in ("F", "") and stress.volts > volts:
         return f"{format_value(stress.volts, 'V')} across it where it may bear {format_value(volts, 'V')}"
     if watts is not None and stress.watts > watts:
         return f"{format_value(stress.watts, 'W')} in it where it may bear {format_value(watts, 'W')}"
-    if watts is not None and stress.watts > COMFORT * watts:
+    if watts is not None and unit == "Ω" and stress.watts > COMFORT * watts:
         return f"{format_value(stress.watts, 'W')} in it: more than half of its {format_value(watts, 'W')}"
     return ""
 

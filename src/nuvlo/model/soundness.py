@@ -1,0 +1,264 @@
+"""What a kit says that no builder should build: legs in other holes than their type's, a plus on the lower voltage, parts beyond
+their ratings, nets with one pin, values that nobody makes. Found by rule, with the place and a remedy."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+
+import numpy as np
+
+from nuvlo.catalogue import Type, find
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.kit import Kit
+from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
+from nuvlo.kit.parts import Part
+from nuvlo.model.ensemble import known_to
+from nuvlo.model.stress import over_rating, rating_of, stresses
+from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity import format_value
+
+BACKWARDS = 0.3  # V that an electrolytic may stand the wrong way round (common practice, no source)
+TOUCH_MM = 12.0  # between the middles of two bodies that touch
+SERIES = {0.05: ("E24",), 0.02: ("E24", "E48", "E96"), 0.0: ("E24", "E96", "E192")}  # by the least tolerance it is for
+# What the pins of a chip, a regulator or a valve are called, in the order of its subcircuit's terminals.
+TERMINALS = {
+    "op-amp": ("+in", "−in", "V+", "V−", "out"), "power-amp": ("+in", "−in", "V+", "V−", "out"),
+    "regulator": ("input", "ground", "output"), "regulator-neg": ("input", "ground", "output"),
+    "regulator-adj": ("input", "adjust", "output"), "regulator-adj-neg": ("input", "adjust", "output"),
+    "triode": ("plate", "grid", "cathode"), "pentode": ("plate", "screen", "grid", "cathode"),
+}  # fmt: skip
+LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
+CASES = ("case", "chassis")  # nets that are metal, and may have one bond
+
+
+def unsound(kit: Kit) -> list[Problem]:
+    """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
+    found = [*_values(kit), *_relations(kit), *_list(kit)]
+    if kit.unit is not None:
+        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit)]
+        try:
+            found += [*_polarity(kit), *_ratings(kit)]
+        except NuvloError as unsolved:
+            found += unsolved.problems
+    return sorted(found, key=lambda p: p.severity != "error")
+
+
+def _problem(ref: str, message: str, remedy: str, file: str = "bom.csv", *, error: bool = True) -> Problem:
+    return Problem(message, remedy, file, ref=ref, severity="error" if error else "warning")
+
+
+# -- pins ----------------------------------------------------------------------------------------------------------
+
+
+def _pins(kit: Kit) -> Iterator[Problem]:
+    """Pads that are not on the nets of their pins, where the type is known."""
+    if kit.board is None:
+        return
+    for part in kit.parts.values():
+        known = find(part.text) if not part.unit else None
+        pads = {p.pin: p.net for p in kit.board.pads_of(part.ref) or kit.board.pads_of(_socket_of(part.ref))}
+        wanted = _nets_by_pin(kit, part, known) if known and pads else {}
+        wrong = [n for n, net in sorted(wanted.items()) if str(n) in pads and pads[str(n)] != net]
+        if known is None or not wrong:
+            continue
+        names = {p.number: p.name for p in known.pins}
+        said = "; ".join(f"pin {n} is its {names[n]}, on '{wanted[n]}', and its pad is on '{pads[str(n)]}'" for n in wrong[:3])
+        held = f" ({known.package}, {known.seen})" if known.seen else ""
+        remedy = f"Lay the pads as a {known.name} has its pins{held}, or name the type that is meant."
+        yield _problem(part.ref, f"{said}.", remedy, "pads.csv")
+
+
+def _socket_of(ref: str) -> str:
+    """The socket of a chip: the one with its number."""
+    return "SKT" + "".join(c for c in ref if c.isdigit())
+
+
+def _nets_by_pin(kit: Kit, part: Part, known: Type) -> dict[int, str]:
+    """The net of each pin of a type, as the netlist has it."""
+    assert kit.unit is not None
+    cards = {c.name: c for c in kit.unit.netlist.top.cards}
+    out: dict[int, str] = {}
+    elements = kit.elements_of(part.ref)
+    for k, element in enumerate(elements):
+        card = cards[element]
+        names = LEGS.get(card.kind) or TERMINALS.get(known.sort, ())
+        half = "abcd"[k] if k < 4 else ""
+        for name, net in zip(names, card.nodes, strict=False):
+            out |= {p.number: net for p in known.pins if p.name.lower() in (name.lower(), f"{name.lower()} {half}")}
+    return out
+
+
+def _halves(kit: Kit) -> Iterator[Problem]:
+    """Halves of a chip that nothing is joined to."""
+    for part in kit.parts.values():
+        known = find(part.text) if part.kind == "chip" else None
+        if known is None or known.sort != "op-amp":
+            continue
+        has = sum(p.name.startswith("out") for p in known.pins)
+        used = len(kit.elements_of(part.ref))
+        if 0 < used < has:
+            yield _problem(
+                part.ref, f"{has - used} of its {has} amplifiers are joined to nothing: they swing about and draw current.",
+                "Join output and −in, and +in to a quiet voltage between the rails, in circuit.cir.", "circuit.cir", error=False
+            )  # fmt: skip
+
+
+# -- nets ----------------------------------------------------------------------------------------------------------
+
+
+def _nets(kit: Kit) -> Iterator[Problem]:
+    """Nets with one pin, and nets of the board that no part has."""
+    assert kit.unit is not None
+    top = kit.unit.netlist.top.cards
+    ends = Counter(n for c in top for n in c.nodes)
+    at_bench = {n for s in kit.setups.values() for c in s.netlist.top.cards if c.name not in
+                {t.name for t in top} for n in c.nodes}  # fmt: skip
+    outside = at_bench | {p.node for p in kit.info.port} | {s.node for s in kit.info.supply} | {*GROUND_NAMES, *CASES}
+    for net, count in ends.items():
+        owner = next(c.name for c in top if net in c.nodes)
+        if count == 1 and net not in outside and not _sounds(kit, net):
+            yield Problem(f"the net '{net}' has one pin only, of {owner}.", "Join it to something, or take it out.", "circuit.cir",
+                          ref=owner, severity="warning")  # fmt: skip
+    known = {*ends, *outside, UNCONNECTED}
+    for pad in kit.board.pads if kit.board else ():
+        if pad.net not in known:
+            yield _problem(pad.ref, f"its pad {pad.pin} is on '{pad.net}', which no part has.", "Mend the net.", "pads.csv")
+
+
+def _sounds(kit: Kit, net: str) -> bool:
+    """Whether a net is the sound of a loudspeaker, which goes through the air."""
+    assert kit.unit is not None
+    return any(c.kind == "x" and c.nodes[-1] == net and (c.model or "").startswith("driver") for c in kit.unit.netlist.top.cards)
+
+
+def _loose(kit: Kit) -> Iterator[Problem]:
+    """Parts off the board whose nets come to no pad and no wire."""
+    if kit.board is None:
+        return
+    assert kit.unit is not None
+    reached = {p.net for p in kit.board.pads} | {w.net for w in kit.wires}
+    cards = {c.name: c for c in kit.unit.netlist.top.cards}
+    for part in kit.parts.values():
+        if part.on_board:
+            continue
+        nets = [n for e in kit.elements_of(part.ref) for n in cards[e].nodes if not _sounds(kit, n)]
+        far = next((n for n in nets if n not in reached and not _direct(kit, part, n)), None)
+        if far is not None:
+            yield _problem(part.ref, f"it is off the board, and its net '{far}' comes to no pad and no wire.",
+                           "Add a pad for its wire to pads.csv, or the wire to wiring.csv.", "pads.csv", error=False)  # fmt: skip
+
+
+def _direct(kit: Kit, part: Part, net: str) -> bool:
+    """Whether another part off the board has this net too: lug to lug, without the board."""
+    assert kit.unit is not None
+    others = [c for c in kit.unit.netlist.top.cards if net in c.nodes and c.name not in kit.elements_of(part.ref)]
+    refs = [p.ref for c in others if (p := kit.part_of(c.name)) is not None]
+    on_tags = any(not kit.board.pads_of(ref) for ref in refs) if kit.board else True
+    return on_tags or any(net == p.node for p in kit.info.port)
+
+
+# -- what is solved --------------------------------------------------------------------------------------------------
+
+
+def _ends(kit: Kit) -> Iterator[tuple[str, OperatingPoint]]:
+    """Each set-up with all supplies low, usual and high."""
+    share = np.array([-1.0, 0.0, 1.0])
+    supplies = {s.element: s.volts * (1 + share * s.tolerance) for s in kit.info.supply}
+    for name, circuit in kit.setups.items():
+        point = operating_point(circuit, known_to(circuit, supplies))
+        if not point.failed:
+            yield name, point
+
+
+def _polarity(kit: Kit) -> Iterator[Problem]:
+    """Electrolytic capacitors whose plus stands below their minus."""
+    assert kit.unit is not None
+    cards = {c.name: c for c in kit.unit.netlist.top.cards}
+    solved = list(_ends(kit))
+    for part in kit.parts.values():
+        element = kit.element_of(part.ref)
+        if part.kind != "electrolytic" or element is None or "bipolar" in f"{part.rating} {part.note} {part.package}".lower():
+            continue
+        pads = {p.pin: p.net for p in (kit.board.pads_of(part.ref) if kit.board else ())}
+        plus, minus = pads.get("1", cards[element].nodes[0]), pads.get("2", cards[element].nodes[1])
+        lowest, where = min(((float(np.min(p.voltage(plus, minus))), n) for n, p in solved), default=(0.0, ""))
+        if lowest < -BACKWARDS:
+            volts = format_value(-lowest, "V", 3)
+            yield _problem(
+                part.ref, f"its plus, on '{plus}', stands {volts} below its minus, on '{minus}', in the set-up '{where}': it would burst.",
+                "Exchange its pads, and its nodes in circuit.cir.", "pads.csv" if pads else "circuit.cir"
+            )  # fmt: skip
+
+
+def _ratings(kit: Kit) -> Iterator[Problem]:
+    """Parts that bear more than they may; those of known type by what the catalogue says where the list is silent."""
+    for ref, stress in stresses(kit, quick=True).items():
+        part = kit.part(ref)
+        words = over_rating(rating_of(part), stress, part.unit)
+        if words:
+            yield _problem(ref, f"{words}.", "Choose a larger rating, or another circuit.", error="more than half" not in words)
+
+
+# -- the list ------------------------------------------------------------------------------------------------------
+
+
+def _values(kit: Kit) -> Iterator[Problem]:
+    """Resistors and capacitors of values in no series."""
+    for part in kit.parts.values():
+        if part.kind not in ("resistor", "capacitor", "electrolytic") or not part.value or part.tolerance is None:
+            continue
+        width = max(abs(t) for t in part.tolerance)
+        series = next(s for least, s in SERIES.items() if width >= least)
+        near = _nearest(part.value, series)
+        if abs(near / part.value - 1) > 2e-3:
+            yield _problem(
+                part.ref, f"{part.text} is in none of the series that {100 * width:g} % parts are made in.",
+                f"The nearest is {format_value(near, part.unit)} ({'/'.join(series)}).", error=False
+            )  # fmt: skip
+
+
+def _nearest(value: float, series: tuple[str, ...]) -> float:
+    from eseries import ESeries, find_nearest
+
+    found = [float(find_nearest(ESeries[name], value)) for name in series]
+    return min(found, key=lambda one: abs(one / value - 1))
+
+
+def _relations(kit: Kit) -> Iterator[Problem]:
+    """Parts that are to touch and lie apart."""
+    for relation in kit.info.relation:
+        one, other = kit.find_part(relation.part), kit.find_part(relation.to)
+        if relation.how != "touches" or kit.board is None or one is None or other is None:
+            continue
+        a, b = kit.board.placements.get(one.ref), kit.board.placements.get(other.ref)
+        if a is None or b is None:
+            continue
+        apart = float(np.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm))
+        if apart > TOUCH_MM:
+            yield _problem(one.ref, f"it is to touch {other.ref}, and lies {apart:.0f} mm from it.",
+                           "Place them together, or take the relation out.", "placement.csv")  # fmt: skip
+
+
+def _list(kit: Kit) -> Iterator[Problem]:
+    """What the circuit or the case implies and the list does not have."""
+    kinds = Counter(p.kind for p in kit.parts.values())
+    words = " ".join(f"{p.kind} {p.text} {p.note} {p.package}" for p in kit.parts.values()).lower()
+    hardware = " ".join(p.text for p in kit.parts.values() if p.kind == "hardware").lower()
+    mains = any(s.mains_hz for s in kit.info.supply)
+    battery = any("batter" in s.name.lower() for s in kit.info.supply)
+    lacks: list[tuple[bool, str, str]] = [
+        (mains and "fuse" not in words, "a fuse", "it is fed from the mains"),
+        (mains and "inlet" not in words, "a mains inlet", "it is fed from the mains"),
+        (mains and not re.search(r"mains switch|switch.*mains", words), "a mains switch", "it is fed from the mains"),
+        (battery and not re.search(r"clip|holder", words), "a battery clip", "it is fed from a battery"),
+        (kinds["potentiometer"] > kinds["knob"], "a knob for each potentiometer", "their shafts are bare"),
+        (bool(kinds["case"] + kinds["panel"]) and not re.search(r"screw|spacer|pillar|standoff", hardware), "screws or spacers", "a board is mounted in a case"),
+        (bool(kinds["case"]) and kit.board is not None and not re.search(r"\bwire\b", words), "wire", "a board is wired to a case"),
+        (kit.board is not None and not re.search(r"\bboard\b", words), "a board", "parts are placed on one"),
+    ]  # fmt: skip
+    for lacking, what, why in lacks:
+        if lacking:
+            yield Problem(f"the list lacks {what}: {why}.", "Add it to bom.csv, on a row of its own.", "bom.csv",
+                          severity="warning")  # fmt: skip

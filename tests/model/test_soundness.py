@@ -1,0 +1,119 @@
+"""A kit that could not be built as it is written: each fault planted in a copy of a shipped kit is found, and no other."""
+
+import re
+import shutil
+
+import pytest
+
+from nuvlo.cli.main import main
+from nuvlo.files.kit_folder import check_kit, read_kit
+from nuvlo.kit.variant import changes_in, varied
+from nuvlo.model.soundness import unsound
+from nuvlo.model.stress import overstressed
+from nuvlo.problems import errors
+from nuvlo.workshop.demo import SHIPPED
+
+KITS = sorted(p.name for p in SHIPPED.iterdir())
+
+
+@pytest.mark.parametrize("name", KITS)
+def test_nothing_is_wrong_with_the_kits_as_shipped(name):
+    assert [str(p) for p in (*check_kit(SHIPPED / name)[1], *unsound(read_kit(SHIPPED / name)))] == []
+
+
+def planted(folder, name, *changes):
+    """A copy of a kit with lines changed: (file, pattern, what stands there then); an empty text takes the line out."""
+    shutil.copytree(SHIPPED / name, folder)
+    for file, was, to in changes:
+        text = (folder / file).read_text()
+        found = re.sub(rf"(?m)^{was}$\n?" if to == "" else rf"(?m){was}", to, text, count=1)
+        assert found != text, (file, was)
+        (folder / file).write_text(found)
+    return folder
+
+
+def pads_exchanged(ref, one, other, a, b):
+    """The nets of two pads of a part exchanged."""
+    return (("pads.csv", rf"^({ref},{a},.*),{one}$", rf"\1,{other}"), ("pads.csv", rf"^({ref},{b},.*),{other}$", rf"\1,{one}"))
+
+
+PLANTED = [
+    # Legs and pins.
+    ("gorsefire", pads_exchanged("Q1", "c1", "b1", 1, 2), "Q1: pin 1 is its collector, on 'c1', and its pad is on 'b1'"),
+    ("gorsefire", (("bom.csv", r"^Q1,transistor,BC549C", "Q1,transistor,2N5088"),), "Q1: pin 1 is its emitter"),
+    ("gorsefire", (("bom.csv", r"^Q2,transistor,BC549C", "Q2,transistor,2SC1815"),), "Q2: pin 1 is its emitter"),
+    ("gorsefire", pads_exchanged("D1", "dcin", "vd", 1, 2), "D1: pin 1 is its anode"),
+    ("tidewheel", (("bom.csv", r"^J1,transistor,2N5457", "J1,transistor,2N3819"),), "J1: pin 2 is its gate"),
+    ("millrace", pads_exchanged("U1", "adjp", "vp", 1, 2), "U1: pin 1 is its adjust"),
+    ("millrace", (("bom.csv", r"^U2,regulator,LM337", "U2,regulator,LM317"),), "U2: pin 2 is its output"),
+    ("millrace", pads_exchanged("SKT3", "vn", "vp", 4, 8), "U3: pin 4 is its V−, on 'vn', and its pad is on 'vp'"),
+    ("millrace", pads_exchanged("SKT3", "ref", "k1", 3, 2), "U3: pin 2 is its −in A"),
+    ("lampwick", pads_exchanged("Q3", "el", "vcc", 1, 2), "Q3: pin 1 is its emitter"),
+    # The wrong way round.
+    ("gorsefire", pads_exchanged("C4", "vcc", "0", 1, 2), "C4: its plus, on '0', stands"),
+    ("millrace", pads_exchanged("C2", "0", "rawn", 1, 2), "C2: its plus, on 'rawn', stands 26.4"),
+    ("tidewheel", pads_exchanged("C2", "0", "vn", 1, 2), "C2: its plus, on 'vn', stands"),
+    ("kilnlight", (("circuit.cir", "c103 k101 0 220u", "c103 0 k101 220u"),), "C103: its plus, on '0', stands"),
+    # Too much.
+    ("kilnlight", (("bom.csv", r"^(R109,resistor,)220R?(.*)$", r"\g<1>150R\2"), ("circuit.cir", "r109 k101 0 220", "r109 k101 0 150")), "V2: 15"),
+    ("kilnlight", (("bom.csv", r"^(C1,[^,]*,[^,]*,[^,]*,)\d+ V", r"\g<1>250 V"),), "C1: "),
+    ("reedling", (("bom.csv", r"^(C5,[^,]*,[^,]*,[^,]*,)\d+ V", r"\g<1>10 V"),), "C5: "),
+    ("millrace", (("bom.csv", r"^(C7,[^,]*,[^,]*,[^,]*,)\d+ V", r"\g<1>25 V"),), "C7: "),
+    ("millrace", (("bom.csv", r"^U3,chip,NE5532", "U3,chip,TLC272"), ("bom.csv", r"^U4,chip,NE5532", "U4,chip,TL072")), "U3: 34.1"),
+    ("gorsefire", (("bom.csv", r"^(R1,resistor,)100R(,1%,)0.25 W", r"\g<1>100R\g<2>0.0001 W"),), "R1: "),
+    # Nets.
+    ("gorsefire", (("circuit.cir", r"^r5 e2 b1", "r5 e2 b9"), ("pads.csv", r"^(R5,\d,.*),b1$", r"\1,b9")), "the net 'b9' has one pin only, of r5"),
+    ("gorsefire", (("pads.csv", r"^(C1,1,.*),in$", r"\1,nowhere"),), "C1: pad 1 of C1 is on 'nowhere'"),
+    ("gorsefire", (("circuit.cir", r"^r6 vcc led_a", "r6 vcc led_b"), ("circuit.cir", r"^d2 led_a", "d2 led_b"), ("pads.csv", r"^(R6,2,.*),led_a$", r"\1,nc"), ("pads.csv", r"^W4,1.*", ""), ("wiring.csv", r"^5,.*", "")), "D2: it is off the board, and its net 'led_b' comes to no pad"),
+    ("lampwick", (("circuit.cir", "xu1b div u1b vcc 0 u1b ne5532", ""), *((("pads.csv", rf"^(SKT1,{n},.*),\w+$", r"\1,nc")) for n in (5, 6, 7))), "U1: 1 of its 2 amplifiers"),
+    # Places.
+    ("lampwick", (("placement.csv", r"^D2,axial-7,[\d.]+,", "D2,axial-7,100.0,"),), "D2: it is to touch Q3, and lies 46 mm from it"),
+    # The list.
+    ("gorsefire", (("bom.csv", r"^R3,resistor,39k,", "R3,resistor,40k,"), ("circuit.cir", "r3 vcc c1 39k", "r3 vcc c1 40k")), "R3: 40k is in none of the series"),
+    ("gorsefire", (("bom.csv", "KNOB1,.*", ""),), "lacks a knob for each potentiometer"),
+    ("gorsefire", (("bom.csv", "SCREWS,.*", ""),), "lacks screws or spacers"),
+    ("gorsefire", (("bom.csv", "WIRE,.*", ""),), "lacks wire"),
+    ("gorsefire", (("bom.csv", "BOARD,.*", ""),), "lacks a board"),
+    ("kilnlight", (("bom.csv", "F1,.*", ""), ("bom.csv", "mains inlet with fuse holder", "mains inlet")), "lacks a fuse: it is fed from the mains"),
+    ("kilnlight", (("bom.csv", "SW1,.*", ""),), "lacks a mains switch"),
+    ("kilnlight", (("bom.csv", "INLET,.*", ""),), "lacks a mains inlet"),
+    ("lampwick", (("bom.csv", "CLIP,.*", ""),), "lacks a battery clip"),
+    # What the folder's own check finds: one file against another.
+    ("gorsefire", (("bom.csv", r"^R3,resistor,39k,", "R3,resistor,3k9,"),), "'R3' is 3.9\u202fkΩ here and 39\u202fkΩ in circuit.cir"),
+    ("gorsefire", (("bom.csv", r"^R4,", "R3,"),), "'R3' is listed twice"),
+    ("gorsefire", (("kit.toml", r'ref = "RV1"', 'ref = "RV9"'),), "there is no part 'rv9' in this kit"),
+    ("gorsefire", (("kit.toml", r'node = "b1"', 'node = "b7"'),), "there is no node 'b7' in this kit"),
+    ("gorsefire", (("wiring.csv", r",W3,", ",W33,"),), "neither a pad nor a part"),
+    ("gorsefire", (("circuit.cir", r"^q1 c1 b1 0 bc549c", "q1 c1 b1 0 bc999"), ("circuit.cir", r"\.model bc549c", ".model bc549x")), "'bc999' is not defined"),
+    ("gorsefire", (("circuit.cir", r"^r5 e2 b1 120k", ""),), "'R5' has no element in circuit.cir"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "changes", "says"), PLANTED, ids=[f"{n} {s[:24]}" for n, _, s in PLANTED])
+def test_a_planted_fault_is_found(tmp_path, name, changes, says):
+    folder = planted(tmp_path / "kit", name, *changes)
+    found = list(check_kit(folder)[1])
+    found += unsound(read_kit(folder)) if not errors(found) else []
+    assert any(says in str(p) for p in found), [str(p) for p in found]
+    assert all(p.remedy or "nothing" in p.message for p in found), "each says what to do"
+
+
+def test_there_are_forty_kinds():
+    assert len(PLANTED) >= 40
+
+
+def test_the_verb_keeps_errors_and_warnings_apart(tmp_path, capsys):
+    burst = planted(tmp_path / "burst", "tidewheel", *pads_exchanged("C2", "0", "vn", 1, 2))
+    assert main(["kit", "check", str(burst)]) == 1
+    assert "error: pads.csv: C2: its plus" in capsys.readouterr().out
+    bare = planted(tmp_path / "bare", "gorsefire", ("bom.csv", "WIRE,.*", ""))
+    assert main(["kit", "check", str(bare)]) == 0
+    assert capsys.readouterr().out.startswith("warning: bom.csv: the list lacks wire")
+
+
+def test_a_hot_plate_is_told_of_in_a_choice_too():
+    """Kilnlight with 150 Ω at its output cathodes: more than the 12 W that an EL84's plate may bear."""
+    kit = read_kit(SHIPPED / "kilnlight")
+    assert overstressed(kit, quick=True) == []
+    hot = dict(overstressed(varied(kit, changes_in(kit, ["r109=150"])), quick=True))
+    assert re.match(r"1[345].*W in it where it may bear 12", hot["V2"])
