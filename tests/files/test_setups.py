@@ -61,7 +61,7 @@ def test_chips_out_is_the_netlist_without_their_lines(tmp_path):
 
 def test_a_ring_out_is_of_the_unit_alone(gorsefire):
     """VOLUME reads its own 100 kΩ; with the load of a set-up across it, it would read a tenth less."""
-    windows = {w.point: w for w in WorkingModel(gorsefire).resistance_windows([("VOLUME", "vtop")])}
+    windows = {w.point: w for w in WorkingModel(gorsefire).resistance_windows([("VOLUME", "vtop", "0")])}
     assert windows["VOLUME"].nominal == pytest.approx(100e3, rel=1e-3)
 
 

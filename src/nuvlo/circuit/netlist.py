@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cache
 from pathlib import Path
 
 from nuvlo.circuit.expression import Expression, ExpressionError, constant, parse_expression
@@ -136,6 +137,12 @@ def parse_netlist(text: str, name: str = "circuit.cir", folder: Path | None = No
     if errors(reader.problems):
         raise NetlistError(reader.problems)
     return Netlist(reader.title.lstrip("* ").strip(), reader.top, tuple(reader.problems), reader.degrees)
+
+
+@cache
+def library_file(path: Path) -> Block:
+    """What a file of the library defines. Each is read once: kits include the same ones again and again."""
+    return parse_netlist(f"{path.name}\n{_text_in(path)}", path.name).top
 
 
 _WORD = re.compile(r"\{[^}]*\}?|'[^']*'?|[^\s(),={}']+|=|[(),]")
@@ -267,6 +274,8 @@ class _Reader:
                 self.stop(f"more than {MOST_INCLUDED} files or {MOST_BYTES // 1_000_000} MB are included.", card[1])
             elif len(self.including) >= DEEPEST[0]:
                 self.stop(f"files include each other more than {DEEPEST[0]} deep.", card[1])
+            elif folder == LIBRARY:
+                self.define(library_file(found))
             else:
                 self.including.append(wanted)
                 self.read(text, found.name, first_line=1)
@@ -277,6 +286,11 @@ class _Reader:
             card[1],
             "Put the file beside the netlist; a path outside the folder is not followed.",
         )
+
+    def define(self, book: Block) -> None:
+        """Take in what a file of the library defines, as if it were read here."""
+        self.block.models |= book.models
+        self.block.subcircuits |= {n: replace(b, parent=self.block) for n, b in book.subcircuits.items()}
 
     def open_subcircuit(self, card: list[Token]) -> None:
         if len(card) < 3:

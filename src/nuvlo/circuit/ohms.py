@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.arrays import Array
-from nuvlo.circuit.circuit import Circuit, Overrides
+from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
 
@@ -40,10 +40,14 @@ def resistance(
     circuit: Circuit, red: str, black: str, meter: Ohmmeter | None = None, overrides: Overrides | None = None,
     keep: tuple[str, ...] = (), tolerances: Tolerances = DEFAULT,
 ) -> Resistance:  # fmt: skip
-    """Resistance between ``red`` and ``black``, all independent sources but ``keep`` taken out (open)."""
+    """Resistance between ``red`` and ``black``, all independent sources but ``keep`` taken out (open).
+
+    A source of 0 V within a subcircuit is no source: it carries the current that a model senses, and stays.
+    """
     meter = meter or Ohmmeter()
     a, b = circuit.node(red), circuit.node(black)
-    sources = frozenset(e.name for e in circuit.elements if e.kind in "vi") - {k.lower() for k in keep}
+    sources = frozenset(e.name for e in circuit.elements if e.kind in "vi" and not _senses(circuit, e, overrides))
+    sources -= {k.lower() for k in keep}
     equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
     if a == b:
         nothing = np.zeros(equations.members)
@@ -64,6 +68,12 @@ def resistance(
         ohms = np.where(over, meter.compliance / np.maximum(limited, 1e-300), volts / meter.test_current)
     ohms[ohms > OPEN_ABOVE] = np.inf
     return Resistance(ohms, np.where(over, meter.compliance, volts))
+
+
+def _senses(circuit: Circuit, element: Element, overrides: Overrides | None) -> bool:
+    """Whether a source is but the ammeter of a model."""
+    within = element.kind == "v" and "." in element.name
+    return within and not np.any(np.asarray(circuit.parameter(element, "dc", overrides or {}), float))
 
 
 def _across(x: Array, a: int, b: int) -> Array:

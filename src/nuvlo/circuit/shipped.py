@@ -8,7 +8,7 @@ from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
-from nuvlo.circuit.netlist import LIBRARY, Block, Netlist, parse_netlist
+from nuvlo.circuit.netlist import LIBRARY, Block, Netlist, library_file
 
 _DEFINES = re.compile(r"^\.(?:model|subckt)\s+(\S+)", re.MULTILINE | re.IGNORECASE)
 
@@ -19,16 +19,14 @@ def completed(netlist: Netlist) -> Netlist:
     missing = {name for name, block in _named(top) if not defines(block, name) and name in index()}
     if not missing:
         return netlist
-    models, subcircuits = dict(top.models), dict(top.subcircuits)
-    for name in missing:
-        book = _book(index()[name])
-        if name in book.models:
-            models[name] = book.models[name]
-        else:
-            subcircuits[name] = book.subcircuits[name]
     # Blocks of the netlist look for names in the block around them, which is ``top`` itself.
-    top.models, top.subcircuits = models, subcircuits
-    return replace(netlist, top=top)
+    for name in missing:
+        book = library_file(index()[name])
+        if name in book.models:
+            top.models = {**top.models, name: book.models[name]}
+        else:
+            top.subcircuits = {**top.subcircuits, name: replace(book.subcircuits[name], parent=top)}
+    return completed(netlist)  # what was taken may stand on more
 
 
 def defines(block: Block, name: str) -> bool:
@@ -44,12 +42,6 @@ def index() -> dict[str, Path]:
         for name in _DEFINES.findall(path.read_text(encoding="utf-8")):
             out.setdefault(name.lower(), path)
     return out
-
-
-@cache
-def _book(path: Path) -> Block:
-    """A file of the library, with what it takes from other files of it."""
-    return completed(parse_netlist(f"{path.name}\n{path.read_text(encoding='utf-8')}", path.name)).top
 
 
 def _named(block: Block) -> Iterator[tuple[str, Block]]:

@@ -36,7 +36,7 @@ def _predict(a: argparse.Namespace) -> Answer:
     model = WorkingModel(kit, build, a.builds, a.seed)
     windows = []
     if a.stage in (None, "wake"):
-        windows += model.voltage_windows()
+        windows += model.resistance_windows(model.point_pairs()) if kit.passive else model.voltage_windows()
     if a.stage == "wake":
         windows = model.resistance_windows(model.supply_pairs()) + windows
     if a.stage == "hook_up":

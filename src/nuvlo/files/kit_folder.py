@@ -22,6 +22,7 @@ from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Choice, KitFile, Match
 from nuvlo.problems import NuvloError, Problem, errors
+from nuvlo.progress import Stopped
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 
@@ -202,6 +203,8 @@ class _Reader:
         try:
             bytes_of(path, self.folder)
             circuit = Circuit.from_file(path, check=bench)
+        except Stopped:
+            raise
         except NuvloError as bad:
             self.problems += bad.problems
             return None

@@ -11,6 +11,7 @@ from nuvlo.circuit.rewritten import without
 from nuvlo.files.whole import bytes_of
 from nuvlo.kit.schema import Setup
 from nuvlo.problems import NuvloError, Problem
+from nuvlo.progress import Stopped
 
 AS_DRAWN = "as drawn"  # of a kit that names no set-ups: its netlist has the bench in it
 Misplaced = Callable[[tuple[str | int, ...], str, str], None]  # says what is wrong in kit.toml: where, what, what to do
@@ -56,6 +57,8 @@ def _read(folder: Path, name: str, unit: Circuit) -> tuple[Circuit | None, list[
     try:
         bytes_of(folder / name, folder)
         circuit = Circuit.from_file(folder / name)
+    except Stopped:
+        raise
     except NuvloError as bad:
         return None, list(bad.problems)
     within = {(c.name, c.nodes) for c in circuit.netlist.top.cards}

@@ -129,6 +129,11 @@ class Kit:
         return both or self.setup(question.setup, spoken_of)
 
     @property
+    def passive(self) -> bool:
+        """Whether it has no supply of its own: it is asked ohms, for volts would tell nothing."""
+        return not self.info.supply
+
+    @property
     def source(self) -> str:
         """The source at its first input, at the bench; empty where it names none."""
         return next((p.element for p in self.info.port if p.kind == "input" and p.element), "")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -26,7 +26,12 @@ MEMBERS = 2000
 BAND_MEMBERS = 600
 TRIM_VOLTS = 1e-3  # a trimmer is placed when every member shows its reading this closely
 CONTACT_OHMS = 1.0  # the most that a sound wire with its two joints and plug may show (common practice, no source)
+STRAY = {"V": 8e-3, "A": 10e-6}  # offsets, contacts, the meter's zero (common practice, no source)
+STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
+
+
+Pair = tuple[str, str, str]  # what is read, the net red is on, the net black is on
 
 
 class ModelError(NuvloError):
@@ -156,36 +161,42 @@ class WorkingModel:
         for point in self.kit.info.point:
             heads.append((point.name, "voltage", "V"))
             rows.append(self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference))
-        return _windows(heads, np.array(rows)) if rows else []
+        found = _windows(heads, np.array(rows)) if rows else []
+        return [_at_least_as_wide(w, STRAY[w.unit]) for w in found]
 
-    def resistance_windows(self, pairs: list[tuple[str, str]], meter: Ohmmeter | None = None) -> list[Window]:
-        """Each (name, net) against ground, of the unit alone, nothing plugged in: one joint set."""
+    def resistance_windows(self, pairs: list[Pair], meter: Ohmmeter | None = None) -> list[Window]:
+        """Each (name, net, net that black is on), of the unit alone, nothing plugged in: one joint set."""
         if not pairs:
             return []
-        # Several lugs hang on one net: each net is solved once.
+        # Several lugs hang on one net: each is solved once.
         values = known_to(self.unit, self.values)
-        ohms = {net: resistance(self.unit, net, "0", meter, values).ohms for net in {n: None for _, n in pairs}}
-        rows = [ohms[net] for _, net in pairs]
+        between = {(red, black): None for _, red, black in pairs}
+        ohms = {nets: resistance(self.unit, *nets, meter, values).ohms for nets in between}
+        rows = [ohms[red, black] for _, red, black in pairs]
         out = []
-        for window in _windows([(name, "resistance", "Ω") for name, _ in pairs], np.array(rows)):
-            # Wires and joints add a little to whatever the circuit shows.
-            high = window.high + CONTACT_OHMS
-            out.append(Window(window.point, window.quantity, window.unit, window.nominal, window.low, high))
+        for window in _windows([(name, "resistance", "Ω") for name, _, _ in pairs], np.array(rows)):
+            # Wires and joints add a little to whatever the circuit shows; the leads are known to some tenths.
+            low = min(window.low, max(0.0, window.nominal - STRAY_OHMS))
+            out.append(replace(window, low=low, high=window.high + CONTACT_OHMS))
         return out
 
-    def supply_pairs(self) -> list[tuple[str, str]]:
-        """(point, net) of each supply terminal that has a test point."""
-        return [(s.point, s.node) for s in self.kit.info.supply if s.point]
+    def supply_pairs(self) -> list[Pair]:
+        """Each supply terminal that has a test point, against ground."""
+        return [(s.point, s.node, "0") for s in self.kit.info.supply if s.point]
 
-    def ring_out_pairs(self) -> list[tuple[str, str]]:
-        """(lug or pad, net): the first lug of every wired net, each on ground, and every pad that a wire goes from."""
+    def point_pairs(self) -> list[Pair]:
+        """Each test point against its reference: what a kit without a supply is asked."""
+        return [(p.name, p.node, p.reference) for p in self.kit.info.point]
+
+    def ring_out_pairs(self) -> list[Pair]:
+        """Lugs and pads against ground: the first lug of every wired net, each on ground, and every pad that a wire goes from."""
         seen: set[str] = set()
         out = []
         for wire in self.kit.wires:
             if wire.net not in seen or wire.net == "0":
-                out.append((wire.start, wire.net))
+                out.append((wire.start, wire.net, "0"))
             if wire.net not in seen and wire.net != "0":
-                out.append((wire.end, wire.net))
+                out.append((wire.end, wire.net, "0"))
             seen.add(wire.net)
         return list(dict.fromkeys(out))
 
@@ -261,6 +272,11 @@ class WorkingModel:
         if self.kit.info.prove is None:
             raise ModelError(Problem(f"{self.kit.name} says nothing of how to prove it.", "Add [prove] to kit.toml."))
         return self.kit.info.prove
+
+
+def _at_least_as_wide(window: Window, half: float) -> Window:
+    """A window that no offset, thermocouple or last digit of a meter can miss."""
+    return replace(window, low=min(window.low, window.nominal - half), high=max(window.high, window.nominal + half))
 
 
 def _windows(heads: list[tuple[str, str, str]], values: Array, coverage: float = JOINT_COVERAGE) -> list[Window]:

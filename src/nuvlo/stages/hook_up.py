@@ -8,15 +8,11 @@ from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
-from nuvlo.model import Window
 from nuvlo.model.working import CONTACT_OHMS
 from nuvlo.quantity import format_value, sentence
+from nuvlo.stages import leads
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
-
-LEADS = "leads"
-MOST_LEADS_OHMS = 10.0  # more are no leads, but a broken one (common practice, no source)
-LEADS_WINDOW = Window(LEADS, "resistance", "Ω", 0.2, 0.0, 1.0)
 
 JOINTS = {
     "twist": " Twist first; solder seals it.",
@@ -31,10 +27,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     late = dict(before_jacks(kit))
     jacks = {wire.name for wire in late.values()}
     out = [_wired(kit, build, wire) for wire in kit.wires if wire.name not in jacks]
-    out.append(
-        Task(StepId.of(Stage.HOOK_UP, LEADS), Stage.HOOK_UP, Wants.READING, "Short the meter's leads", "Their own resistance is taken off "
-             "every reading that follows.", LEADS, "resistance", "Ω", window=LEADS_WINDOW)
-    )  # fmt: skip
+    out += leads.tasks(Stage.HOOK_UP, build)
     for pad, wire in late.items():
         lug = wire.start if wire.end == pad else wire.end
         out.append(

@@ -8,6 +8,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.quantity import format_value, sentence
+from nuvlo.stages import leads
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
 
@@ -49,6 +50,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"{kit.said_of_setup()}{limit} Controls where they start. Off at once if it passes the window.",
                  supply.name, "current", "A", nodes=(supply.node,))
         )  # fmt: skip
+    if kit.passive:
+        return out + _without_power(kit, build)
     trims = {t.watch for t in kit.info.trim}
     for point in kit.info.point:
         later = " It is set in the next stage." if point.name in trims else ""
@@ -61,7 +64,24 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out
 
 
+def _without_power(kit: Kit, build: Build) -> list[Task]:
+    """A kit that is never powered: the meter's leads, then ohms at each of its points."""
+    if not kit.info.point:
+        return []
+    out = leads.tasks(Stage.WAKE, build)
+    for point in kit.info.point:
+        out.append(
+            Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
+                 f"{sentence(point.says)}. Nothing plugged in, nothing joined on. Black lead on {kit.named_place(point.reference)}.",
+                 point.name, "resistance", "Ω", parts=(point.name,), nodes=(point.node, point.reference))
+        )  # fmt: skip
+    return out
+
+
 def ask(asked: Asked) -> Solved:
-    """Ohms at the supplies before power, then the current of each supply and the volts at each point."""
+    """Ohms at the supplies before power, then the current of each supply and the volts at each point; of a kit without a
+    supply, the ohms at each point."""
     model = asked.model
+    if asked.kit.passive:
+        return Solved(by_place(model.resistance_windows(model.point_pairs())))
     return Solved(by_place(model.resistance_windows(model.supply_pairs()) + model.voltage_windows()))

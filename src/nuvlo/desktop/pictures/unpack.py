@@ -142,7 +142,8 @@ class Picture(StagePicture):
         part = shown.kit.find_part(now.task.target) if now else None
         self.portrait.setVisible(part is not None)
         self.portrait.show_part(part)
-        found = shown.findings(Stage.UNPACK)
+        every = shown.findings(Stage.UNPACK)
+        found = [f for f in every if shown.kit.find_part(f.task.target) is not None]  # the meter's leads are no part
         self.tray.show_found(found, now, shown.kit)
         at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), None)
         if at is not None:

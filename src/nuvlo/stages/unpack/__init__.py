@@ -14,6 +14,7 @@ from nuvlo.logbook import Build
 from nuvlo.model import Window
 from nuvlo.quantity import format_value, parse_value, resistor_bands
 from nuvlo.quantity.tolerance import tolerance_words
+from nuvlo.stages import leads
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.stages.unpack.check_in import check_in, strips
@@ -22,14 +23,20 @@ FEW_OHMS = 50.0  # below which a fifth of an ohm in the leads shows
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """One task for each part, in tray order. Who spot-checks measures the first of each strip of resistors."""
+    """One task for each part, in tray order, and the meter's leads shorted before the first of few ohms. Who spot-checks
+    measures the first of each strip of resistors."""
     spot = taken(build.stances, "measure") == "spot"
     seen: set[tuple[str, str, str]] = set()
+    shorted = False
     out = []
     for part in in_tray_order(kit, build.tray_order):
         trusted = spot and part.kind == "resistor" and sort_of(part) in seen and part.ref not in build.measured
         seen.add(sort_of(part))
-        out.append(_task(part, build, look_alikes.warning(kit, part.ref), trusted))
+        task = _task(part, build, look_alikes.warning(kit, part.ref), trusted)
+        if not shorted and task.wants is Wants.MEASURE and part.unit == "Ω" and (part.value or 0.0) < FEW_OHMS:
+            out += leads.tasks(Stage.UNPACK, build)
+            shorted = True
+        out.append(task)
     return out
 
 
@@ -51,8 +58,6 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
         detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}".strip()
-        if part.unit == "Ω" and value < FEW_OHMS and build.latest("leads", "resistance") is None:
-            detail += "\nSo few ohms want the meter's own leads taken off: short them and type what they read, as in leads 0.2."
         count, apart, slips = build.repeats(part.ref)
         if slips:
             detail += f"\n{'An earlier reading lies' if slips == 1 else 'Earlier readings lie'} too far from the newest to be of the same part: the newest counts."

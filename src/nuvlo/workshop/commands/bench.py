@@ -12,7 +12,8 @@ from nuvlo.model import Band
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
-from nuvlo.stages import hook_up, prove
+from nuvlo.stages import leads as meter_leads
+from nuvlo.stages import prove
 from nuvlo.stages.set_up import Trims
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop import answers, papers
@@ -25,12 +26,12 @@ from nuvlo.workshop.session import Refused, Session
 
 def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
     stage, point, quantity = s.stage, given.point, given.quantity
-    value, leads = (given.value, 0.0) if point == hook_up.LEADS else without_leads(s, given.value)
-    if point == hook_up.LEADS and not value.value <= hook_up.MOST_LEADS_OHMS:
+    value, leads = (given.value, 0.0) if point == meter_leads.LEADS else without_leads(s, given.value)
+    if point == meter_leads.LEADS and not value.value <= meter_leads.MOST_OHMS:
         raise Refused(
             Problem(
                 f"the leads read {value}.",
-                f"Held together they read less than {hook_up.MOST_LEADS_OHMS:g} Ω: press the tips on each other and read again.",
+                f"Held together they read less than {meter_leads.MOST_OHMS:g} Ω: press the tips on each other and read again.",
             )
         )
     snapshot = s.snapshot()
@@ -98,7 +99,7 @@ def read(s: Session, given: Nothing) -> Outcome:
 
 def _instrument(s: Session, task: Task) -> Measured:
     assert s.bench is not None
-    if task.target == hook_up.LEADS:
+    if task.target == meter_leads.LEADS:
         return s.bench.leads()
     if task.quantity == "current":
         return s.bench.supply_current(task.target)

@@ -7,7 +7,7 @@ from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
 from nuvlo.model.stress import stresses
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, format_value
-from nuvlo.stages import hook_up
+from nuvlo.stages import leads as meter_leads
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import match as matched
@@ -96,7 +96,7 @@ def measure(s: Session, given: PartValue, instrument: str = "typed") -> Reply:
 def without_leads(s: Session, value: Measured) -> tuple[Measured, float]:
     """A reading of ohms with the resistance of the meter's own leads taken off, once it was read, and what was taken off:
     below some hundred ohms it shows."""
-    leads = s.build.latest(hook_up.LEADS, "resistance") if value.unit == "Ω" else None
+    leads = s.build.latest(meter_leads.LEADS, "resistance") if value.unit == "Ω" else None
     if leads is None or value.over_range or leads.measured.over_range:
         return value, 0.0
     off = leads.measured.value
