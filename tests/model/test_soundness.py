@@ -55,7 +55,7 @@ PLANTED = [
     ("tidewheel", pads_exchanged("C2", "0", "vn", 1, 2), "C2: its plus, on 'vn', stands"),
     ("kilnlight", (("circuit.cir", "c103 k101 0 220u", "c103 0 k101 220u"),), "C103: its plus, on '0', stands"),
     # Too much.
-    ("kilnlight", (("bom.csv", r"^(R109,resistor,)220R?(.*)$", r"\g<1>150R\2"), ("circuit.cir", "r109 k101 0 220", "r109 k101 0 150")), "V2: 15"),
+    ("kilnlight", (("bom.csv", r"^(R109,resistor,)220R?(.*)$", r"\g<1>150R\2"), ("circuit.cir", "r109 k101 0 220", "r109 k101 0 150")), "V2: 13"),
     ("kilnlight", (("bom.csv", r"^(C1,[^,]*,[^,]*,[^,]*,)\d+ V", r"\g<1>250 V"),), "C1: "),
     ("reedling", (("bom.csv", r"^(C5,[^,]*,[^,]*,[^,]*,)\d+ V", r"\g<1>10 V"),), "C5: "),
     ("millrace", (("bom.csv", r"^(C7,[^,]*,[^,]*,[^,]*,)\d+ V", r"\g<1>25 V"),), "C7: "),

@@ -70,7 +70,8 @@ class Setup(_Strict):
 class Supply(_Strict):
     """A supply and where it enters. ``volts`` V, ``tolerance`` a fraction, ``current_limit`` A for the first power.
 
-    With ``mains_hz`` the element stands for the peak of a transformer's wave before its full-wave rectifier.
+    With ``mains_hz`` the volts are the peak of a transformer's wave before its full-wave rectifier; ``settled`` is then the d.c.
+    that leaves as much behind the rectifier once the unit draws its current, and what its element has in the set-ups.
     """
 
     name: Name
@@ -80,7 +81,13 @@ class Supply(_Strict):
     tolerance: float = Field(0.05, ge=0, lt=1)
     current_limit: Value = 0.1
     mains_hz: float = Field(0.0, ge=0, le=1000)
+    settled: Value | None = None
     point: str | None = None
+
+    @property
+    def running(self) -> float:
+        """V of its element while the unit runs."""
+        return self.volts if self.settled is None else self.settled
 
 
 class Port(_Strict):

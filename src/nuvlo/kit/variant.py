@@ -86,8 +86,9 @@ def varied(kit: Kit, changes: Sequence[Change]) -> Kit:
         elif supply is not None:
             volts = parse_value(one.to, "V")
             at = next(k for k, s in enumerate(supplies) if s.element == supply.element)
-            supplies[at] = supply.model_copy(update={"volts": volts})
-            values[supply.element] = volts
+            settled = None if supply.settled is None else supply.settled * volts / supply.volts
+            supplies[at] = supply.model_copy(update={"volts": volts, "settled": settled})
+            values[supply.element] = supplies[at].running
         else:
             change(kit, one.part, one.to)  # says what is wrong with the name
     unit, setups = kit.unit, kit.setups

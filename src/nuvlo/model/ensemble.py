@@ -63,7 +63,8 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         if element is not None:
             out[f"{element}.pos"] = _position(control.start, control.travel_deg, build, control.ref)
     for supply in kit.info.supply:
-        law = Law(supply.volts, supply.volts * (1 - supply.tolerance), supply.volts * (1 + supply.tolerance))
+        volts = supply.running
+        law = Law(volts, volts * (1 - supply.tolerance), volts * (1 + supply.tolerance))
         reading = build.latest(supply.point) if build and supply.point else None
         out[supply.element] = law.narrowed(reading.measured) if reading else law
     return out

@@ -165,7 +165,7 @@ def _direct(kit: Kit, part: Part, net: str) -> bool:
 def _ends(kit: Kit) -> Iterator[tuple[str, OperatingPoint]]:
     """Each set-up with all supplies low, usual and high."""
     share = np.array([-1.0, 0.0, 1.0])
-    supplies = {s.element: s.volts * (1 + share * s.tolerance) for s in kit.info.supply}
+    supplies = {s.element: s.running * (1 + share * s.tolerance) for s in kit.info.supply}
     for name, circuit in kit.setups.items():
         point = operating_point(circuit, known_to(circuit, supplies))
         if not point.failed:

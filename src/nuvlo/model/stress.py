@@ -67,16 +67,17 @@ def _stresses(kit: Kit, rippling: dict[str, float]) -> dict[str, Stress]:
     if kit.unit is None:
         return {}
     out: dict[str, Stress] = {}
-    for circuit in kit.setups.values():
-        for ref, found in _borne(kit, circuit, rippling).items():
+    unloaded = {s.name for s in kit.info.setup if s.out}
+    for name, circuit in kit.setups.items():
+        for ref, found in _borne(kit, circuit, rippling, unloaded=name in unloaded).items():
             was = out.get(ref, found)
             out[ref] = Stress(max(was.volts, found.volts), max(was.watts, found.watts), max(was.amps, found.amps))
     return out
 
 
-def _borne(kit: Kit, circuit: Circuit, rippling: dict[str, float]) -> dict[str, Stress]:
-    """What each part bears in one set-up."""
-    supplies = {s.element: s.volts * (1 + s.tolerance) for s in kit.info.supply}
+def _borne(kit: Kit, circuit: Circuit, rippling: dict[str, float], *, unloaded: bool) -> dict[str, Stress]:
+    """What each part bears in one set-up. ``unloaded``, a reservoir stands at the peak of its wave."""
+    supplies = {s.element: (s.volts if unloaded else s.running) * (1 + s.tolerance) for s in kit.info.supply}
     point = operating_point(circuit, known_to(circuit, supplies))
     if point.failed:
         return {}
