@@ -20,6 +20,7 @@ from nuvlo.circuit.rewritten import LINK, with_link, without
 from nuvlo.circuit.small_signal import impedance, load_on, log_frequencies, natural_frequencies, response
 from nuvlo.circuit.steady import steady_sine
 from nuvlo.circuit.transient import transient
+from nuvlo.craft.high_voltage import SAFE_V
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.quantity import format_value
 from nuvlo.workshop.demo import SHIPPED
@@ -215,11 +216,11 @@ def valves(circuit: Circuit, point: OperatingPoint) -> list[tuple[str, str]]:
     plate = point.currents()["xv2.xp.ba"][0] * point.voltage("pl", "k101")[0]
     screen = point.currents()["xv2.xp.bs"][0] * point.voltage("sl", "k101")[0]
     cold = without(circuit, [c.name for c in circuit.netlist.top.cards if c.name.startswith("xv")])
-    course = transient(cold, 0.05, 80.0, ["hv"], signals={"vht": lambda t: max(306.0 * (1 - 10 * t), 0.0)})
-    safe = course.time[np.argmax(course.voltage["hv"][0] < 50.0)]
+    course = transient(cold, 0.05, 120.0, ["hv"], signals={"vht": lambda t: max(306.0 * (1 - 10 * t), 0.0)})
+    safe = course.time[np.argmax(course.voltage["hv"][0] < SAFE_V)]
     return [
         ("plate dissipation, V2", said(plate, "W")), ("screen dissipation, V2", said(screen, "W")),
-        ("reservoir below 50 V after switching off, valves cold", f"{safe:.0f} s"),
+        (f"reservoir below {SAFE_V:g} V after switching off, valves cold", f"{safe:.0f} s"),
     ]  # fmt: skip
 
 

@@ -55,7 +55,7 @@ def through(session, title):
 @pytest.mark.parametrize(
     ("kit", "ref", "says"),
     [("lampwick", "D2", "lies against Q3"), ("kilnlight", "R109", "Raised some 5"), ("kilnlight", "R107", "on the tags of the socket of V2"),
-     ("reedling", "J1", "earth yourself"), ("millrace", "U1", "mica washer"), ("barrowmoor", "L1", "insulating tape"),
+     ("reedling", "J1", "touch what it goes into first"), ("millrace", "U1", "mica washer"), ("barrowmoor", "L1", "insulating tape"),
      ("millrace", "Q1", "A few millimetres up"), ("gorsefire", "C4", "Long lead to the hole marked plus"), ("tidewheel", "TUNE", "Loose, until the panel"),
      ("millrace", "SKT3", "two corners first")],
 )  # fmt: skip

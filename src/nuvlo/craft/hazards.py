@@ -5,10 +5,10 @@ The usual ones are common practice of the trade, no source; local codes and lice
 
 from __future__ import annotations
 
+from nuvlo.craft.high_voltage import SAFE_V, is_high
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.schema import Hazard, Stage
 
-TOUCHABLE_V = 60.0  # d.c. above which dry skin no longer protects (IEC 61140, from memory)
 IRON = Hazard(
     id="iron", stage=Stage.FIT, danger="The iron burns, and solder fumes irritate the lungs.",
     do="Stand the iron in its rest, open a window or run the extractor, wear glasses when you clip leads, and wash your hands "
@@ -24,8 +24,9 @@ FIRST_POWER = Hazard(
 )  # fmt: skip
 HIGH_VOLTAGE = Hazard(
     id="high-voltage", stage=Stage.WAKE, danger="Voltages in here can kill, and remain for a while after switching off.",
-    do="Clip the meter on while the power is off, keep one hand in your pocket, discharge and measure before you touch. Mains "
-       "wiring follows your local code and is for a qualified person.",
+    do="Clip the meter on while the power is off, keep one hand in your pocket, put loads on the outputs first. Before hands go inside: "
+       f"unplug, discharge, and measure less than {SAFE_V:g} V. Mains wiring, its earth bond and its fuse follow your local code and are "
+       "for a qualified person.",
 )  # fmt: skip
 
 
@@ -38,12 +39,10 @@ def hazards(kit: Kit, stage: Stage) -> list[Hazard]:
 
 def _usual(kit: Kit) -> list[Hazard]:
     parts = kit.parts.values()
-    # A transformer in the box is wired to the mains; an adapter in the wall is not.
-    mains = any(s.mains_hz for s in kit.info.supply) and any(p.kind == "transformer" for p in parts)
     called_for = (
         (IRON, any(p.on_board for p in parts)),
         (DUST, bool(kit.info.craft)),
         (FIRST_POWER, bool(kit.info.supply) and any(p.kind == "electrolytic" for p in parts)),
-        (HIGH_VOLTAGE, any(abs(s.volts) > TOUCHABLE_V for s in kit.info.supply) or mains),
+        (HIGH_VOLTAGE, is_high(kit)),
     )
     return [hazard for hazard, wanted in called_for if wanted]

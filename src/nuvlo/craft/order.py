@@ -14,6 +14,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
 
+from nuvlo.craft.high_voltage import is_high
 from nuvlo.craft.precedence import YIELDING, Event, Plan, Precedence, has_value, precedences
 from nuvlo.craft.schools import BATCH, DEFAULT_SCHOOL, school_named
 from nuvlo.kit.kinds import kind_of, plural_of
@@ -113,7 +114,8 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
 
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
     in_sockets = tuple(p.ref for p in socketed)
-    tested = tuple(s for s in sections if s)
+    # Where a voltage can kill no section is powered by itself: half an amplifier on a bench has no lid.
+    tested = () if is_high(kit) else tuple(s for s in sections if s)
     alone = Plan(
         kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors", kit.wire_ends, "direct" not in unusual
     )  # fmt: skip

@@ -62,7 +62,10 @@ class Plan:
         return [
             p.ref
             for p in self.kit.parts.values()
-            if not p.on_board and not kind_of(p.kind).encloses and p.ref not in self.plugged
+            if not p.on_board
+            and kind_of(p.kind).mounted
+            and not kind_of(p.kind).encloses
+            and p.ref not in self.plugged
         ]
 
     @property
@@ -349,7 +352,7 @@ def _static(plan: Plan) -> Iterator[Precedence]:
     if plan.manual:
         return
     shy = [r for r in plan.fitted if plan.part(r).static_sensitive]
-    why = "Static kills it: it is handled last, and you are earthed."
+    why = "Static kills it: it is handled last, and whoever holds it is at one potential with it."
     for ref in shy:
         for other in plan.fitted:
             same = not plan.tested or plan.part(other).section == plan.part(ref).section

@@ -15,7 +15,7 @@ from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import override_of_element
+from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws
 from nuvlo.problems import Problem
@@ -23,6 +23,7 @@ from nuvlo.quantity import Measured, parse_value
 
 INTERFACE_NOISE = 5e-6  # V r.m.s. at the interface's input, 20 Hz to 20 kHz
 INTERFACE_GAIN_DB = 0.1  # its level error lies within ± this
+LEFT_VOLTS = 0.4  # that a discharged capacitor gathers again
 HAND_SHARE = 0.08  # of a turn: how far a hand misses the angle it was told
 HAND_DEGREES = 1.5
 
@@ -125,6 +126,8 @@ class SimulatedBench:
         return point
 
     def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
+        if setup == SWITCHED_OFF:
+            return self._shown(LEFT_VOLTS, "V")
         return self._shown(float(self._point(setup).voltage(red, black)[0]), "V")
 
     def supply_current(self, supply: str) -> Measured:

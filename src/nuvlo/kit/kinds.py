@@ -35,6 +35,7 @@ class Kind:
     early: int = 0  # its turn in manuals that begin with semiconductors
     big: bool = False  # wants the hot iron
     encloses: bool = False  # other parts go into it
+    mounted: bool = True  # a step of its own puts it in its place
     in_the_box: bool = True  # of a kit
     forward: bool = False  # carries a rated current
     body_alike: bool = False  # mistaken for others of the same body
@@ -99,8 +100,8 @@ ROWS = (
     Kind("case", on_board=False, alone=True, encloses=True, in_the_box=False, px_mm=5.0),
     Kind("panel", encloses=True, in_the_box=False),
     Kind("knob", on_board=False, alone=True, in_the_box=False),
-    Kind("hardware", "hardware", on_board=False, alone=True, in_the_box=False),
-    Kind("wire", on_board=False, alone=True),
+    Kind("hardware", "hardware", on_board=False, alone=True, in_the_box=False, mounted=False),
+    Kind("wire", on_board=False, alone=True, mounted=False),
     Kind("battery", "batteries", on_board=False, alone=True, in_the_box=False),
 )  # fmt: skip
 KINDS: Mapping[str, Kind] = {k.name: k for k in ROWS}

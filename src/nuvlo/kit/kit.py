@@ -17,6 +17,7 @@ from nuvlo.problems import NuvloError, Problem
 GROUND_NAMES = ("0", "gnd")
 
 
+SWITCHED_OFF = "off"  # a set-up that every kit has: unplugged, with what its capacitors still hold
 UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
 
 

@@ -7,7 +7,9 @@ from copy import copy
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
+from nuvlo.craft.high_voltage import SAFE_V
 from nuvlo.craft.schools import school_from
+from nuvlo.kit import Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
 from nuvlo.quantity import Measured
@@ -37,6 +39,9 @@ class Turn:
     readings_before: int
 
 
+OFF = " off"  # behind the name of a point that is read unplugged
+POWERED = (Stage.WAKE.value, Stage.SET.value, Stage.PROVE.value)
+FIRST_POWER = f"{Stage.WAKE.value}.lamp"
 KEPT = 64  # events from one state that is kept for an undo to the next
 
 
@@ -65,6 +70,8 @@ class Build:
     confirmed: set[str] = field(default_factory=set)
     readings: list[Reading] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
+    live: bool = False  # powered since its reservoirs were last measured to be empty
+    unplugged: bool = False  # the newest reading of volts was of what is left in them
     curves: list[ev.CurveTaken] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     begun_at: dict[str, datetime] = field(default_factory=dict)  # steps against a clock
@@ -251,10 +258,13 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.done.add(StepId(step))
             build.done_at[StepId(step)] = event.at
             build.last_done = step
+            build.live |= step.startswith(FIRST_POWER)
         case ev.StepAccepted(step=step, why=why):
             build.accepted[step] = why
         case ev.ReadingTaken() as b:
             taken = Measured(b.value, b.uncertainty, b.unit)
+            build.live = _live(build.live, b)
+            build.unplugged = b.point.endswith(OFF) or (build.unplugged and b.quantity == "resistance")
             build.readings.append(
                 Reading(b.point, b.quantity, taken, b.stage, event.at, b.instrument, event.id, b.expected)
             )
@@ -267,6 +277,7 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.CautionConfirmed(hazard=hazard):
             build.confirmed.add(hazard)
         case ev.CurveTaken() as b:
+            build.live = True
             build.curves.append(b)
         case ev.StepBegun(step=step):
             build.begun_at[step] = event.at
@@ -287,6 +298,13 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.notes.append(text)
         case ev.Exported(file=file):
             build.exports.append(file)
+
+
+def _live(before: bool, b: ev.ReadingTaken) -> bool:
+    """Whether a unit may hold what it was charged with, after a reading."""
+    if b.point.endswith(OFF):
+        return before and abs(b.value) > SAFE_V
+    return before or (b.quantity in ("voltage", "current") and b.stage in POWERED)
 
 
 def _rework(build: Build, b: ev.PartReworked) -> None:

@@ -10,7 +10,7 @@ from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
 from nuvlo.model.working import CONTACT_OHMS
 from nuvlo.quantity import format_value, sentence
-from nuvlo.stages import leads
+from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
 
@@ -46,7 +46,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  "Supply off and unplugged, controls where they start. Red lead on the lug, black on the case.",
                  wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
         )  # fmt: skip
-    return out
+    inside = any(t.wants is Wants.STEP and t.id not in build.done for t in out)
+    return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
 
 
 def ask(asked: Asked) -> Solved:

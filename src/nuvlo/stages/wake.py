@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from nuvlo.craft.high_voltage import TOUCHABLE_V, WARM_SECONDS, is_high
 from nuvlo.craft.order import board_order, plugged
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.schema import Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.quantity import format_value, sentence
-from nuvlo.stages import leads
+from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
 
+CLIPPED = f"Unplugged and discharged: clip the meter on. Then power, {WARM_SECONDS} s to warm, read, and off again. "
 LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
 SOCKETS = {
     "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
-    "plug": "Power off and gone. Earth yourself; notch to notch, every leg in its hole: {parts}.",
+    "plug": "Power off and gone. {earth}Notch to notch, every leg in its hole: {parts}.",
 }
 FIRST_POWER = {
     "limit": "Current limit at {limit}.",
@@ -26,7 +29,8 @@ FIRST_POWER = {
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """Readings in the order in which they protect the unit."""
+    """Readings in the order in which they protect the unit, and the hand that holds the probe."""
+    high = is_high(kit)
     out = []
     for supply in kit.info.supply:
         if supply.point:
@@ -36,12 +40,15 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                      parts=(supply.point,), nodes=(supply.node,))
             )  # fmt: skip
     out += [
-        Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)),
+        Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts), earth="" if high else "Earth yourself. "),
              parts=step.parts)
         for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)
     ]  # fmt: skip
     how = taken(build.stances, "power")
     for supply in kit.info.supply:
+        if high and (supply.mains_hz or abs(supply.volts) > TOUCHABLE_V):
+            out.append(_by_lamp(kit, supply))
+            continue
         limit = FIRST_POWER[how].format(limit=format_value(supply.current_limit, "A"))
         if how == "charge" and abs(supply.volts) > LOW_VOLTS:
             limit = f"Not by stored charge: that is for low voltage. {FIRST_POWER['bulb']}"
@@ -57,11 +64,21 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         later = " It is set in the next stage." if point.name in trims else ""
         out.append(
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
-                 f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. "
+                 f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. {CLIPPED if high else ''}"
                  f"Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
                  parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
-    return out
+    return out + discharge.tasks(kit, build, Stage.WAKE, always=True)
+
+
+def _by_lamp(kit: Kit, supply: Supply) -> Task:
+    """First power where a meter in line would be in the way of a hand: through a series lamp, the current told by resistors."""
+    warm = f" Wait {WARM_SECONDS} s for the valves." if any(p.kind == "valve" for p in kit.parts.values()) else ""
+    return Task(
+        StepId.of(Stage.WAKE, "lamp", supply.name), Stage.WAKE, Wants.STEP, f"First power of the {supply.name}, through a series lamp",
+        f"{kit.said_of_setup()}Lid on or hands away. {FIRST_POWER['bulb']}{warm} No meter in line: currents are told by the volts "
+        "across resistors. Then unplug, take the lamp out, and go on.", supply.name, nodes=(supply.node,)
+    )  # fmt: skip
 
 
 def _without_power(kit: Kit, build: Build) -> list[Task]:

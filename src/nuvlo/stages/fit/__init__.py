@@ -16,6 +16,7 @@ from nuvlo.kit.schema import Craft
 from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import format_value
+from nuvlo.stages import discharge
 from nuvlo.stages.fit.joints import open_marks
 from nuvlo.stages.fit.seating import handling, iron, seating, way_round
 from nuvlo.stages.task import Finding, Shown, Task, Wants
@@ -44,7 +45,10 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             board += _joints(kit, build, step)
         else:
             board.append(_plain(kit, build, step))
-    return cabinet + board + [_craft(kit, build, one) for one in kit.info.craft if one.id in later]
+    every = cabinet + board + [_craft(kit, build, one) for one in kit.info.craft if one.id in later]
+    # A hand goes in again where something is open that was closed before: rework, a part that came late.
+    inside = any(t.done is False or (t.done is None and t.id not in build.done) for t in every)
+    return (discharge.tasks(kit, build, Stage.FIT) if inside else []) + every
 
 
 def shown(found: Callable[[Stage], Sequence[Finding]], now: Finding | None) -> Shown:

@@ -39,7 +39,7 @@ def handling(part: Part) -> str:
     """What it minds."""
     said = []
     if part.static_sensitive:
-        said.append("Static kills it: earth yourself first, and hold it by its body.")
+        said.append("Static kills it: touch what it goes into first, and hold it by its body.")
     if part.heat_sensitive:
         said.append("It minds heat: quick with the iron.")
     return " ".join(said)

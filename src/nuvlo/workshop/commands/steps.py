@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from nuvlo.kit import Stage
+from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepDone, Undone
 from nuvlo.logbook.events import PRINTED
 from nuvlo.problems import Problem
@@ -112,5 +113,7 @@ def accept(s: Session, given: Words) -> Reply:
     f = s.now()
     if f is None or not (f.stuck or f.waits):
         raise Refused(Problem("nothing here is out of its window.", ""))
+    if f.task.setup == SWITCHED_OFF:
+        raise Refused(Problem(f"{f.words or 'It is not safe yet.'} This one is not to be accepted.", "Discharge, and read again."))
     s.record(StepAccepted(step=f.task.id, why=given.text))
     return Reply(f"{f.task.target or f.task.title} accepted as it is.")

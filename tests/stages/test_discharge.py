@@ -1,0 +1,106 @@
+"""High voltage: nobody is sent inside without a measured voltage, no meter in the line, no section by itself."""
+
+import pytest
+
+from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, is_high
+from nuvlo.craft.order import board_order
+from nuvlo.craft.schools import school_from
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.logbook import Build
+from nuvlo.stages import discharge, fit, hook_up, wake
+from nuvlo.workshop.commands.execute import execute
+from nuvlo.workshop.commands.grammar import understand
+from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.journey import run
+from nuvlo.workshop.session import Refused
+from nuvlo.workshop.workshop import Workshop
+
+KITS = sorted(p.name for p in SHIPPED.iterdir())
+
+
+@pytest.fixture
+def kilnlight():
+    return read_kit(SHIPPED / "kilnlight")
+
+
+@pytest.fixture
+def session(tmp_path, kilnlight):
+    workshop = Workshop(tmp_path / "shop")
+    yield workshop.start(kilnlight, bench="simulated:3")
+    workshop.close()
+
+
+def line(session, text):
+    session.settle()
+    now = session.now()
+    return execute(session, understand(text, session.kit, now.task if now else None, session.stage))
+
+
+def test_only_one_kit_is_of_that_kind():
+    """48 V of phantom power through its resistors is not."""
+    assert [name for name in KITS if is_high(read_kit(SHIPPED / name))] == ["kilnlight"]
+
+
+def test_how_long_the_reservoirs_take(kilnlight):
+    """R·C·ln(V/10): 150 kΩ, 116 µF at the top of their tolerance, 337 V of peak; the bleeder alone."""
+    seconds = discharge_seconds(kilnlight)
+    farads = sum(kilnlight.part(r).value * (1 + kilnlight.part(r).tolerance[1]) for r in ("C1", "C2", "C3"))
+    assert seconds >= 150e3 * farads * 3.5
+    assert 60 < seconds < 200
+
+
+def test_nothing_dangerous_is_said(kilnlight):
+    """In any school, at any stage: no earthing of oneself, no meter in line, no section powered alone."""
+    for order in ("lowest", "sections"):
+        steps = board_order(kilnlight, school_from({"order": order}))
+        assert not [s for s in steps if s.verb == "test"], "no section is powered by itself"
+    build = Build("1")
+    said = [t.title + " " + t.detail for stage in (fit, hook_up, wake) for t in stage.tasks(kilnlight, build)]
+    for words in said:
+        assert "arth yourself" not in words
+        assert "meter in line and" not in words
+        assert "section alone" not in words
+    assert not [t for t in wake.tasks(kilnlight, build) if t.quantity == "current"], "no ammeter in the high-voltage line"
+    assert any("series lamp" in s for s in said)
+    volts = [t for t in wake.tasks(kilnlight, build) if t.quantity == "voltage" and "off" not in t.target]
+    assert all("clip the meter on" in t.detail for t in volts)
+
+
+def test_wake_ends_with_a_measured_voltage_that_is_never_accepted(session):
+    stopped = run(session, Stage.WAKE, "Unplug")
+    assert stopped.stage is Stage.WAKE
+    assert session.now().task.target == "TP1 off"
+    line(session, "262")
+    assert session.now().stuck, "262 V at the reservoir lets nobody in"
+    for asked, says in (("next", "262"), ("accept in a hurry", "not to be accepted")):
+        with pytest.raises(Refused, match=says):
+            line(session, asked)
+    line(session, "3.2")
+    session.settle()
+    assert session.now() is None or session.now().task.stage is not Stage.WAKE
+
+
+def test_a_hand_that_goes_in_again_measures_first(session):
+    assert run(session).finished
+    line(session, "rework r102")
+    session.settle()
+    first = next(f.task for f in session.findings(Stage.FIT) if not f.done)
+    assert first.target != "TP1 off", "it was measured after the last reading, and not powered since"
+
+
+def test_after_power_came_on_again_it_is_asked_again(kilnlight, session):
+    run(session, Stage.WAKE, "Measure TP2")
+    line(session, "rework r102")
+    session.settle()
+    (guard,) = discharge.tasks(session.kit, session.build, Stage.FIT)
+    assert guard.target == "TP1 off"
+    assert guard.window.high == SAFE_V
+    open_steps = [f.task for f in session.findings(Stage.FIT) if not f.done and not f.task.hazard]
+    assert open_steps[0].target == "TP1 off"
+
+
+@pytest.mark.parametrize("name", [k for k in KITS if k != "kilnlight"])
+def test_others_are_not_asked(name):
+    kit = read_kit(SHIPPED / name)
+    assert discharge.tasks(kit, Build("1"), Stage.WAKE, always=True) == []
