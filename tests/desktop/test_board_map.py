@@ -264,3 +264,16 @@ def test_a_drag_that_begins_on_a_part_picks_nothing(board, gorsefire):
     QTest.mouseRelease(board, Qt.MouseButton.LeftButton, pos=at + QPoint(45, 0))
     assert got == []
     assert board.view.moved(QPointF(0, 0)) != View(), "the board was moved instead"
+
+
+def test_readings_side_by_side_do_not_cover_each_other(qtbot):
+    """Kilnlight's nine points stand in one row, nearer to each other than their values are wide."""
+    kit = read_kit(SHIPPED / "kilnlight")
+    board = BoardMap()
+    qtbot.addWidget(board)
+    board.resize(640, 560)
+    board.show_board(kit, Marking(readings={f"TP{k}": (f"TP{k}  274.4\u202fV", "in") for k in range(1, 10)}))
+    first = {pad.ref: pad for pad in reversed(kit.board.pads)}
+    boxes = [box for box, _, _ in board.reading_boxes(board.fontMetrics(), first)]
+    assert len(boxes) == 9
+    assert not [1 for k, a in enumerate(boxes) for b in boxes[k + 1 :] if a.intersects(b)]

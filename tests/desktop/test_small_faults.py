@@ -184,3 +184,17 @@ def test_a_board_is_turned_by_a_number(at_the_board, typed):
     at_the_board.type(typed)
     assert "is not a number to turn or magnify a board by" in at_the_board.said
     assert at_the_board.window.board().view == before
+
+
+def test_a_portrait_names_the_legs_of_a_known_type(gorsefire):
+    from nuvlo.desktop.board.portrait import describe
+
+    assert describe(gorsefire.part("Q1")) == "Flat side towards you, legs down, from the left: collector, base, emitter."
+    assert "cathode" in describe(gorsefire.part("D1")), "a diode has a band, not an order"
+
+
+def test_what_may_stand_in_for_a_type_says_its_pins(drive):
+    driver = drive()
+    driver.type("instead q1")
+    assert "2N5088 (pins EBC)" in driver.said
+    assert "It bears" in driver.said

@@ -117,6 +117,7 @@ def test_what_is_still_missing_goes_first(tmp_path):
         ("R1,resistor,27k,5%,0.25 W,axial-7\nR2,resistor,27k,5%,2 W,axial-20\n", "two sizes"),
         ("C1,capacitor,100n,5%,,film-5\nC2,capacitor,10n,5%,,film-5\n", "one sort of body"),
         ("Q1,transistor,BC549C,,,to92\nU1,regulator,5 V,,,to92\n", "a transistor and a regulator"),
+        ("Q1,transistor,BC549C,,,to92\nQ2,transistor,2N3904,,,to92\n", "legs in another order: CBE and EBC"),
         ("R1,resistor,240,1%,,\nR2,resistor,1M,1%,,\n", "wrong end"),
     ],
 )  # fmt: skip

@@ -93,6 +93,13 @@ class Type:
         return letters if self.sort in (*DIODES, *TRANSISTORS, "led") else ""
 
     @property
+    def legs(self) -> str:
+        """Its two or three legs in the order of the hand that holds it; empty where that cannot be said."""
+        if not self.seen or len(self.pins) > 3:
+            return ""
+        return f"{self.seen[0].upper()}{self.seen[1:]}: {', '.join(p.name for p in self.pins)}."
+
+    @property
     def way_round(self) -> str:
         """What tells its way round."""
         if self.sort in DIODES:

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from math import isclose, log10
 
+from nuvlo.catalogue import find
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
@@ -80,6 +81,9 @@ def _reasons(a: Part, b: Part) -> Iterator[tuple[int, str, str]]:
         and a.package
     ):
         same = "" if a.kind == b.kind else f": a {a.kind} and a {b.kind}"
+        orders = [known.order if (known := find(p.text)) else "" for p in (a, b)]
+        if all(orders) and orders[0] != orders[1]:
+            same += f", legs in another order: {orders[0]} and {orders[1]}"
         yield 2, f"the same body ({a.package}){same}", f"read the print: {a.text} or {b.text}"
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from math import hypot
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QFontMetrics,
     QMouseEvent,
     QPainter,
     QPainterPath,
@@ -32,6 +33,7 @@ WIRES = {
 }  # fmt: skip
 PANEL_ROOM_MM = 26.0
 HEADING_PX = 26.0  # above the map, for what it shows
+READING_PX = 19.0  # high, what a point reads
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
 WHEEL = 1.2  # nearer by one notch
 REACH_PX = 26.0  # from a pad, that still picks its part
@@ -344,9 +346,24 @@ class BoardMap(QWidget):
         if m.wires:
             self._wires(p)
         first = {pad.ref: pad for pad in reversed(board.pads)}
-        for ref, (words, verdict) in m.readings.items():
-            if ref in first:
-                self._reading(p, first[ref], words, verdict)
+        p.setFont(theme.values(9.5, bold=True))
+        for box, words, verdict in self.reading_boxes(p.fontMetrics(), first):
+            self._reading(p, box, words, verdict)
+
+    def reading_boxes(self, letters: QFontMetrics, first: Mapping[str, Pad]) -> list[tuple[QRectF, str, str]]:
+        """Where each reading stands, with its words and verdict: above its pad, or a row away where another stands there."""
+        out: list[tuple[QRectF, str, str]] = []
+        for ref, (words, verdict) in self.marking.readings.items():
+            if ref not in first:
+                continue
+            at = self.place(first[ref].x_mm, first[ref].y_mm)
+            width = letters.horizontalAdvance(words) + 12
+            x = min(max(at.x() - width / 2, 4), self.width() - width - 4)
+            box = QRectF(x, at.y() - 2.0 * self._fit()[0] - 10, width, READING_PX)
+            rows = (box.translated(0, k * (READING_PX + 2)) for k in (0, -1, 1, -2, 2, 3))
+            free = (b for b in rows if b.top() > HEADING_PX and not any(b.intersects(o) for o, _, _ in out))
+            out.append((next(free, box), words, verdict))
+        return out
 
     def paint_underlay(self, p: QPainter) -> None:
         """Paint the picture that lies beneath the side shown, where there is one."""
@@ -408,12 +425,7 @@ class BoardMap(QWidget):
             p.setPen(theme.colour("ink"))
             p.drawText(QRectF(x - 60, mine[0].y() + (-36 if above else 20), 120, 15), Qt.AlignmentFlag.AlignCenter, ref)
 
-    def _reading(self, p: QPainter, pad: Pad, words: str, verdict: str) -> None:
-        at = self.place(pad.x_mm, pad.y_mm)
-        p.setFont(theme.values(9.5, bold=True))
-        width = p.fontMetrics().horizontalAdvance(words) + 12
-        x = min(max(at.x() - width / 2, 4), self.width() - width - 4)
-        box = QRectF(x, at.y() - 2.0 * self._fit()[0] - 10, width, 19)
+    def _reading(self, p: QPainter, box: QRectF, words: str, verdict: str) -> None:
         p.setPen(QPen(QColor(theme.current().verdict(verdict)), 1.6))
         p.setBrush(theme.colour("card"))
         p.drawRoundedRect(box, 4, 4)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from nuvlo.catalogue import find
 from nuvlo.desktop import theme
 from nuvlo.kit import Part
 from nuvlo.kit.kinds import kind_of
@@ -75,6 +76,9 @@ def describe(part: Part) -> str:
             return "Bands from the left: " + ", ".join(resistor_bands(part.value, part.tolerance[1])) + "."
         except ValueError:
             return ""
+    known = find(part.text) if kind_of(part.kind).typed else None
+    if known is not None and known.legs:
+        return known.legs
     return kind_of(part.kind).look or (sentence(part.note) + "." if part.note else "")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nuvlo.catalogue import find
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
 from nuvlo.model.stress import stresses
@@ -40,6 +41,11 @@ def instead(s: Session, given: PartNamed) -> Reply:
     """What the drawer can put in place of a part, and what it would bear there."""
     part = s.kit.part(given.ref)
     stress = stresses(s.kit, quick=part.unit != "F").get(part.ref)
+    known = find(part.text) if not part.unit else None
+    if known is not None and known.instead:
+        others = "; or ".join(f"{name} ({change})" for name, change in known.instead)
+        bears = f" {stress.words('')}" if stress and stress.volts else ""
+        return Reply(f"For {part.ref}, a {known.name}: {others}.{bears}", part.ref)
     found = make_do(part, s.places.drawer(), None, stress)
     if not found:
         raise Refused(
