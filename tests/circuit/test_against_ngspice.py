@@ -27,14 +27,12 @@ ROWS = [
     *(("kit", name, a) for name in KITS for a in (OPERATING_POINT, RESPONSE, NOISY, COURSE)),
 ]  # fmt: skip
 SLOW = [("tidewheel", COURSE), ("lampwick", COURSE)]
-USUAL = ("opamp", "ecc83", "regulator", "optoresistor")  # whose courses and noise are followed each time
+USUAL = ("opamp", "ecc83", "regulator", "optoresistor")  # of which all is followed each time
 
 
 def every_time(row):
     group, name, analysis = row
-    return (name, analysis) not in SLOW and (
-        group != "library" or name in USUAL or analysis in (OPERATING_POINT, RESPONSE)
-    )
+    return (name, analysis) not in SLOW and (group != "library" or name in USUAL or analysis == OPERATING_POINT)
 
 
 # What each analysis is allowed: of the larger of voltage and 1 V; dB and degrees; share of the peak; dB.

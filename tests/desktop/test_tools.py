@@ -164,7 +164,7 @@ def test_values_are_chosen_by_number(drive):
 @pytest.mark.parametrize(
     ("line", "says"),
     [("what 104", "C3"), ("what orange white black red brown", "R3"), ("reads 38.8k", "R3"), ("reads 7.7", "fits no part"),
-     ("what fish", "not a code"), ("instead r3", "39"), ("instead q1", "nothing that would do"), ("letter", "nothing to write")],
+     ("what fish", "not a code"), ("instead r3", "39"), ("instead q1", "2N5088 (pins EBC)"), ("letter", "nothing to write")],
 )  # fmt: skip
 def test_questions_at_the_bench_are_answered_in_a_line(gorsefire, tmp_path, drive, line, says):
     def opener():

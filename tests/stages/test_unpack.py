@@ -22,6 +22,7 @@ from nuvlo.stages.unpack.letter import letter, shopping_list
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import closest_pairs, match, mismatch
 from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
 
 HEAD = "ref,kind,value,tolerance,rating,package\n"
 STRIP = "R1,resistor,100k,1%,,\nR2,resistor,100k,1%,,\nR3,resistor,100k,1%,,\nR4,resistor,4k7,1%,,\n"
@@ -262,7 +263,11 @@ def test_a_lamp_that_carries_too_much_is_told(tmp_path):
     assert "may carry 20" in dict(overstressed(varied(kit, changes_in(kit, ["s=30"]))))["D1"]
 
 
-@pytest.mark.parametrize("kit", sorted(p.name for p in SHIPPED.iterdir()))
+KITS = sorted(p.name for p in SHIPPED.iterdir())
+
+
+# Kilnlight's ripple takes some seconds; its ratings at rest are looked at with kit check each time.
+@pytest.mark.parametrize("kit", long_but([k for k in KITS if k != "kilnlight"], KITS))
 def test_no_shipped_kit_asks_more_of_a_part_than_its_rating(kit):
     assert [words for _, words in overstressed(read_kit(SHIPPED / kit)) if "where it may" in words] == []
 
