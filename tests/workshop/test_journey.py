@@ -26,7 +26,7 @@ WRONG = {
 }
 
 
-@pytest.mark.parametrize("seed", long_but((0, 4), range(20)))
+@pytest.mark.parametrize("seed", long_but((4,), range(20)))
 def test_twenty_hidden_units(bench, seed):
     wrong, stage, place = WRONG.get(seed, (None, None, ""))
     session = bench(seed, wrong)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
 
@@ -120,7 +121,7 @@ class Snapshot:
         """The gain as swept or typed, against the band; None before there is one."""
         return prove.gain_finding(self.build, self.solved(Stage.PROVE) or Solved())
 
-    @property
+    @cached_property
     def stage(self) -> Stage:
         """The stage in hand: the one gone to, or the first that is not finished."""
         if self.gone_to is not None:
