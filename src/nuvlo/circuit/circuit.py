@@ -12,9 +12,10 @@ from threading import Lock
 from typing import Any
 
 from nuvlo.arrays import Array
+from nuvlo.circuit.cards import Block, Card, Netlist
 from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.models import MODEL_TYPES
-from nuvlo.circuit.netlist import Block, Card, Netlist, NetlistError, parse_netlist, read_netlist
+from nuvlo.circuit.netlist import NetlistError, parse_netlist, read_netlist
 from nuvlo.circuit.shipped import completed
 from nuvlo.problems import Problem
 from nuvlo.progress import pause

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 
+from nuvlo.circuit.cards import Card
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.expression import constant
-from nuvlo.circuit.netlist import Card, NetlistError
+from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.shipped import defines, index
 from nuvlo.problems import Problem
 

@@ -8,7 +8,8 @@ from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
-from nuvlo.circuit.netlist import LIBRARY, Block, Netlist, library_file
+from nuvlo.circuit.cards import Block, Netlist
+from nuvlo.circuit.netlist import LIBRARY, library_file
 
 _DEFINES = re.compile(r"^\.(?:model|subckt)\s+(\S+)", re.MULTILINE | re.IGNORECASE)
 
