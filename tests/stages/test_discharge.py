@@ -1,5 +1,7 @@
 """High voltage: nobody is sent inside without a measured voltage, no meter in the line, no section by itself."""
 
+from dataclasses import replace
+
 import pytest
 
 from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, is_high
@@ -11,6 +13,7 @@ from nuvlo.logbook import Build
 from nuvlo.stages import discharge, fit, hook_up, wake
 from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.commands.grammar import understand
+from nuvlo.workshop.commands.verbs import VERBS
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.journey import run
 from nuvlo.workshop.session import Refused
@@ -73,7 +76,8 @@ def test_wake_ends_with_a_measured_voltage_that_is_never_accepted(session):
     assert session.now().task.target == "TP1 off"
     line(session, "262")
     assert session.now().stuck, "262 V at the reservoir lets nobody in"
-    for asked, says in (("next", "262"), ("accept in a hurry", "not to be accepted")):
+    assert not VERBS["accept"].offered(session.snapshot()), "and no button offers to"
+    for asked, says in (("next", "Hands stay out"), ("accept in a hurry", "not to be accepted")):
         with pytest.raises(Refused, match=says):
             line(session, asked)
     line(session, "3.2")
@@ -98,6 +102,18 @@ def test_after_power_came_on_again_it_is_asked_again(kilnlight, session):
     assert guard.window.high == SAFE_V
     open_steps = [f.task for f in session.findings(Stage.FIT) if not f.done and not f.task.hazard]
     assert open_steps[0].target == "TP1 off"
+
+
+def test_another_point_never_stands_for_the_reservoir(kilnlight):
+    """A cathode at 8 V would let a hand in while the reservoir is full: without a point there, its own net is read."""
+    left = tuple(p for p in kilnlight.info.point if p.node != "hv")
+    bare = replace(kilnlight, info=kilnlight.info.model_copy(update={"point": left}), memory={})
+    for kit in (bare, replace(bare, info=bare.info.model_copy(update={"point": ()}), memory={})):
+        (guard,) = discharge.tasks(kit, Build("1"), Stage.WAKE, always=True)
+        assert guard.target == "reservoir off"
+        assert guard.nodes == ("hv", "0")
+        assert guard.title.endswith("read pin 1 of R1"), "a place on the board that is on that net"
+        assert wake.tasks(kit, Build("1"))[-1].id == guard.id
 
 
 @pytest.mark.parametrize("name", [k for k in KITS if k != "kilnlight"])

@@ -10,6 +10,7 @@ from nuvlo.kit.schema import Point
 TOUCHABLE_V = 60.0  # d.c. above which dry skin no longer protects (IEC 61140, from memory)
 # For hands inside it is 10 V: wet or broken skin bears less than dry skin, and a reservoir at 50 V still welds a ring to a tag.
 SAFE_V = 10.0
+STAY_OUT = "Hands stay out: discharge, and read again."
 WARM_SECONDS = 30  # until a valve's reading stands still
 MOST_WAIT_S = 3600.0
 
@@ -19,20 +20,21 @@ def is_high(kit: Kit) -> bool:
     return any(abs(s.volts) > TOUCHABLE_V or s.mains_hz for s in kit.info.supply)
 
 
-def hottest(kit: Kit) -> Point | None:
-    """The test point where its highest supply is read: the reservoir."""
-    ranked = sorted(kit.info.supply, key=lambda s: -abs(s.volts))
-    nodes = [s.node for s in ranked]
-    return next((p for n in nodes for p in kit.info.point if p.node == n), next(iter(kit.info.point), None))
+def reservoir(kit: Kit) -> Point:
+    """Where its highest supply is read: the test point on that supply's own net, else the net itself. Never another point: one
+    that stands at 0 V all along tells nothing of the reservoir."""
+    supply = max(kit.info.supply, key=lambda s: abs(s.volts))
+    found = (p for p in kit.info.point if p.node == supply.node and p.reference in GROUND_NAMES)
+    return next(found, Point(name="reservoir", node=supply.node))
 
 
 def discharge_seconds(kit: Kit) -> float | None:
     """How long until its reservoirs are below :data:`SAFE_V`, the valves cold: every electrolytic at the top of its tolerance
     through the bleeders at the reservoir, ``t = R·C·ln(V/10 V)``. None where nothing bleeds them.
     """
-    point = hottest(kit)
-    if kit.unit is None or point is None:
+    if kit.unit is None or not kit.info.supply:
         return None
+    point = reservoir(kit)
     fed, siemens, farads = {point.node}, 0.0, 0.0
     parts = [(c, p) for c in kit.unit.netlist.top.cards if (p := kit.part_of(c.name)) is not None and p.value is not None]
     resistors = [(set(c.nodes[:2]), p) for c, p in parts if c.kind == "r"]

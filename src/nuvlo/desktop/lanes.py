@@ -8,11 +8,13 @@ from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.desktop import theme
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.keypad import Keypad
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.pile import Pile, Row, gap, words
+from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.stages.task import Finding, Wants
 
 FOLLOWING = 5
@@ -163,7 +165,9 @@ class NextLane(QScrollArea):
         column.addWidget(label("Stop here", body + 2, "out", bold=True))
         column.addWidget(label(f.words, body))
         ref = f.task.parts[0].lower() if f.task.parts else "r1"
-        if f.task.wants is Wants.MEASURE:
+        if f.task.setup == SWITCHED_OFF:
+            ways = STAY_OUT
+        elif f.task.wants is Wants.MEASURE:
             ways = f"Put the right part in and type '{ref} swapped', or measure again if it was a slip, or 'accept' with a reason."
         elif f.task.wants is Wants.SWEEP:
             ways = "Find the part that does it and mark it, as in 'c2 swapped', then 'sweep' again; or 'accept' with a reason."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepDone, Undone
@@ -26,11 +27,8 @@ def next_step(s: Session, given: Nothing) -> Outcome:
     if f.waits:
         raise Refused(Problem(f.words, "Or 'accept' to go on without."))
     if f.stuck:
-        raise Refused(
-            Problem(
-                f.words or "this step is stuck.", "Put it right and read again, mark the part 'swapped', or 'accept'."
-            )
-        )
+        ways = STAY_OUT if f.task.setup == SWITCHED_OFF else "Put it right and read again, mark the part 'swapped', or 'accept'."
+        raise Refused(Problem(f.words or "this step is stuck.", ways))
     task = f.task
     match task.wants:
         case Wants.CONFIRM:
@@ -114,6 +112,6 @@ def accept(s: Session, given: Words) -> Reply:
     if f is None or not (f.stuck or f.waits):
         raise Refused(Problem("nothing here is out of its window.", ""))
     if f.task.setup == SWITCHED_OFF:
-        raise Refused(Problem(f"{f.words or 'It is not safe yet.'} This one is not to be accepted.", "Discharge, and read again."))
+        raise Refused(Problem(f"{f.words or 'It is not safe yet.'} This one is not to be accepted.", STAY_OUT))
     s.record(StepAccepted(step=f.task.id, why=given.text))
     return Reply(f"{f.task.target or f.task.title} accepted as it is.")

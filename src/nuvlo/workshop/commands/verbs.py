@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from nuvlo.kit import Stage
+from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands import arguments as arg
 from nuvlo.workshop.commands import bench, choose, fit, steps, unpack
@@ -74,8 +75,9 @@ def _wants(*wants: Wants) -> Callable[[Snapshot], bool]:
     return lambda s: (now := s.now()) is not None and now.task.wants in wants
 
 
-def _stuck(s: Snapshot) -> bool:
-    return (now := s.now()) is not None and (now.stuck or now.waits)
+def _acceptable(s: Snapshot) -> bool:
+    """Whether the step in hand stands in the way and may be passed all the same: never what is left in a reservoir."""
+    return (now := s.now()) is not None and (now.stuck or now.waits) and now.task.setup != SWITCHED_OFF
 
 
 def _glue(s: Snapshot) -> bool:
@@ -103,7 +105,7 @@ ROWS: tuple[Verb, ...] = (
          offered=lambda s: s.build.can_redo is not None, key="Ctrl+Y"),
     Verb("confirm", "Confirm the caution in hand: you have read it and done what it says.", "confirm", does=steps.confirm),
     Verb("accept", "Accept the step in hand as it is, with a reason.", "accept it sounds right", arg.words, steps.accept,
-         needs="Why is it all right?", optional=True, button="Accept as it is", first=EVERY, offered=_stuck),
+         needs="Why is it all right?", optional=True, button="Accept as it is", first=EVERY, offered=_acceptable),
     Verb("note", "Keep a note with the build.", "note lid scratched", arg.words, steps.note, needs="What is to be noted?",
          keeps=_keeps(STAGE, TOOL), button="Note"),
     Verb("find", "Show where a part lies.", "find c2", arg.part, steps.find, needs="Which part?",
