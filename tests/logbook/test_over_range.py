@@ -20,7 +20,7 @@ def test_a_part_that_reads_over_range_leaves_a_workshop_that_opens(bench, typed)
     session = bench(kind="typed")
     said = line(session, typed).words
     assert "over range" in said
-    assert "99" in said, "what was expected stands beside it"
+    assert "100" in said, "what was expected stands beside it"
     again = reopened(session)
     assert math.isinf(again.build.part_value("R1").value)
     assert str(again.build.part_value("R1")) == "over range"

@@ -300,10 +300,10 @@ def test_the_drawer_is_read_and_its_mistakes_are_placed(tmp_path):
     assert read_drawer(path) == [Spare("resistor", 4.7e3, "Ω", (-0.01, 0.01), "0.25 W", 10)]
 
 
-def test_verdicts_follow_the_guard_band(tmp_path):
+def test_a_part_inside_what_is_printed_fits_and_only_beyond_doubt_is_it_out(tmp_path):
     checked = {
         c.part.ref: c.verdict
-        for c in check_in(a_kit(tmp_path, STRIP), read(R1=100e3, R2=100.9e3, R3=110e3), {"R4": "missing"})
+        for c in check_in(a_kit(tmp_path, STRIP), read(R1=100e3, R2=101.4e3, R3=110e3), {"R4": "missing"})
     }
     assert (checked["R2"], checked["R3"], checked["R4"]) == (Verdict.NEAR, Verdict.OUT, Verdict.MISSING)
 

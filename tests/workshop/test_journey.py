@@ -33,8 +33,7 @@ def test_twenty_hidden_units(bench, seed):
     outcome = run(session)
     if wrong:
         assert (outcome.finished, outcome.stage, outcome.stopped_at) == (False, stage, place)
-        assert "expected" in outcome.reason
-        assert any(word in outcome.reason for word in ("low", "high"))
+        assert "looks like" in outcome.reason if stage is Stage.UNPACK else "expected" in outcome.reason
         assert next(s for s in session.path() if s.stage is stage).state == "stuck"
         return
     assert outcome.finished, outcome.reason
@@ -70,7 +69,7 @@ def test_a_wrong_part_is_swapped_and_the_build_goes_on(bench):
     session = bench(1, {"R3": "390R"})
     stopped = run(session)
     assert stopped.stopped_at == "R3"
-    with pytest.raises(Refused, match="expected 38"):
+    with pytest.raises(Refused, match=r"is not 39.*looks like 390"):
         execute(session, Command("next"))
     type_line(session, "r3 swapped")
     assert session.now().task.target == "R3", "another part is measured anew"
@@ -114,8 +113,7 @@ def test_accepting_a_reading_is_said_on_the_sheet(bench):
     sheet = session.snapshot().sheet()
     assert (sheet.overall, sheet.told) == (
         "not judged: 30 of 34 readings are not taken",
-        "Readings taken: Unpack 4 of 8, Hook up 0 of 16, Wake 0 of 8, Set 0 of 1, Prove 0 of 1. 3 lie too close to the edge of "
-        "their window to tell.",
+        "Readings taken: Unpack 4 of 8, Hook up 0 of 16, Wake 0 of 8, Set 0 of 1, Prove 0 of 1.",
     )
     with pytest.raises(Refused, match="nothing here is out"):
         type_line(session, "accept")
@@ -205,7 +203,7 @@ def test_a_stopped_sweep_keeps_nothing(bench, monkeypatch):
 def test_typed_values_without_a_bench(bench):
     session = bench(0, kind="typed")
     assert session.bench is None
-    assert "in window" in type_line(session, "100.1").words, "a bare value is for what is asked"
+    assert "R1 is right" in type_line(session, "100.1").words, "a bare value is for what is asked"
     with pytest.raises(Refused, match="no instrument is connected"):
         type_line(session, "read")
     assert session.build.measured["R1"][0].uncertainty == pytest.approx(2 * (0.5005 + 0.2) / 3**0.5, rel=1e-3)

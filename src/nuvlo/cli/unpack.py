@@ -103,34 +103,38 @@ def _identify(a: argparse.Namespace) -> Answer:
 
 def _check_in(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
+    from nuvlo.model.meter import learnt
     from nuvlo.model.windows import finite
     from nuvlo.stages.unpack.check_in import check_in, strips
     from nuvlo.stages.unpack.letter import letter, shopping_list
 
     kit = read_kit(a.folder)
     measured, surplus = _measurements(a.measured, kit)
-    checked = check_in(kit, measured)
+    meter = learnt(kit, measured)
+    checked = check_in(kit, measured, meter=meter)
     wrong = strips(checked)
 
     document = {
         "parts": [
             {"ref": c.part.ref, "verdict": c.verdict.value, "measured": finite(c.measured.value) if c.measured else None,
              "low": c.part.limits[0] if c.part.limits else None, "high": c.part.limits[1] if c.part.limits else None,
-             "unit": c.part.unit, "readings": c.times, "spread": c.spread}
+             "unit": c.part.unit, "readings": c.times, "spread": c.spread,
+             "right": c.which.right if c.which else None, "likely": finite(c.which.likely) if c.which else None, "words": c.words}
             for c in checked
         ],
         "strips": [
             {"refs": list(s.refs), "printed": s.printed, "reads": s.reads, "likely": s.likely, "unit": s.unit, "why": s.why}
             for s in wrong
         ],
+        "meter": [
+            {"unit": unit, "full": full, "ratio": g.ratio, "uncertainty": g.doubt, "by": g.by}
+            for (unit, full), g in meter.gains.items()
+        ],
         "shopping": [{"what": what, "cost": cost} for what, cost in shopping_list(kit, {})],
         "surplus": [{"ref": ref, "measured": value} for ref, value in surplus.items()],
     }  # fmt: skip
-    lines = [
-        f"{c.part.ref:8s} {c.verdict.value:10s} {c.measured or ''}"
-        for c in checked
-        if c.verdict is not Verdict.NOT_TAKEN
-    ]
+    lines = [c.words or f"{c.part.ref} is {c.verdict.words}." for c in checked if c.verdict is not Verdict.NOT_TAKEN]
+    lines += [f"Up to {format_value(full, unit)}: {g.words}" for (unit, full), g in meter.gains.items()]
     lines += [
         f"{', '.join(s.refs)}: one wrong strip, {format_value(s.likely, s.unit)} where {format_value(s.printed, s.unit)} is "
         f"printed. {s.why}".strip() for s in wrong
@@ -162,12 +166,13 @@ def _match(a: argparse.Namespace) -> Answer:
         raise NuvloError(problems)
     found = match(kit, dict(one for _, one in rows))
     document = {
-        "places": found.places, "mismatch_before": found.before, "mismatch_after": found.after,
+        "places": found.places, "mismatch_before": found.before, "mismatch_after": found.after, "uncertainty": found.doubt,
         "effects": [{"result": n, "unit": u, "before": x, "after": y} for n, u, x, y in found.effects],
     }  # fmt: skip
     moved = [f"{place}: the part measured as {item}" for place, item in found.places.items() if place != item]
     text = [
-        f"pairs differ by {100 * found.before:.3g} % as listed, by {100 * found.after:.3g} % matched",
+        f"pairs differ by {100 * found.before:.3g} % as listed, by {100 * found.after:.3g} % matched, "
+        f"± {100 * found.doubt:.1g} % (one meter: its error is in both of a pair and cancels)",
         *(moved or ["leave each where it is"]),
     ]
     text += [f"{n}: {format_value(x, u)} before, {format_value(y, u)} matched" for n, u, x, y in found.effects]

@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.quantity import Verdict, format_value
-from nuvlo.quantity.uncertainty import distance_in_words
-from nuvlo.stages.task import Finding
+from nuvlo.stages.task import Finding, Wants
+
+QUIET = 14  # px that a quiet line takes
 
 QUANTITIES = {
     "resistance": "ohms",
@@ -40,13 +41,18 @@ class Gauge(QWidget):
             self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(280, int((98 if self.finding.window else 60) * self.scale))
+        return QSize(280, int(((98 if self.finding.window else 60) + self._lower) * self.scale))
+
+    @property
+    def _lower(self) -> int:
+        """By how much the scale stands lower than usual: for the quiet line of a part."""
+        return QUIET if self.finding.task.wants is Wants.MEASURE else 0
 
     def said(self) -> str:
         """The whole gauge in words."""
         f = self.finding
         reading = str(f.reading) if f.reading else "no reading"
-        return f"{f.task.target}: {reading}, {f.verdict.words}"
+        return ", ".join(w for w in (f"{f.task.target}: {reading}", f.brief or f.verdict.words, f.aside) if w)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -63,7 +69,9 @@ class Gauge(QWidget):
         p.setFont(theme.words(8.5 * s))
         p.setPen(theme.colour("faint"))
         p.drawText(
-            QRectF(left, 24 * s, width * 0.5, 15 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(f.task.quantity, "")
+            QRectF(left, 24 * s, width * 0.5, 15 * s),
+            Qt.AlignmentFlag.AlignLeft,
+            "" if f.brief else QUANTITIES.get(f.task.quantity, ""),
         )
         size = (
             10 if f.reading is None else theme.GAUGE if math.isfinite(f.reading.value) else 12
@@ -73,15 +81,17 @@ class Gauge(QWidget):
         value = str(f.reading) if f.reading else "not taken"
         p.drawText(QRectF(left, 4 * s, width, 25 * s), Qt.AlignmentFlag.AlignRight, value)
         if f.reading is not None and f.window is not None:
-            word = f.verdict.words + (", accepted" if f.accepted else "")
-            if f.verdict is Verdict.OUT:
-                word = distance_in_words(f.reading, f.window.low, f.window.high) + (", accepted" if f.accepted else "")
-            p.setFont(theme.words(9 * s, bold=True))
-            p.setPen(QColor(t.verdict(f.verdict.value)))
-            rect = QRectF(left, 28 * s, width, 16 * s)
+            word = f.verdict_words
+            p.setFont(theme.words((10.5 if f.brief else 9) * s, bold=True))
+            p.setPen(QColor(t.verdict(f.tone.value)))
+            rect = QRectF(left, 27 * s, width, 20 * s)
             p.drawText(rect, Qt.AlignmentFlag.AlignRight, word)
             mark = p.fontMetrics().horizontalAdvance(word)
-            self._shape(p, QPointF(left + width - mark - 10 * s, 36 * s), f.verdict, 4.5 * s)
+            self._shape(p, QPointF(left + width - mark - 10 * s, 36 * s), f.tone, 4.5 * s)
+            if f.aside:
+                p.setFont(theme.words(8.5 * s))
+                p.setPen(theme.colour("faint"))
+                p.drawText(QRectF(left, 46 * s, width, 15 * s), Qt.AlignmentFlag.AlignRight, f.aside)
         if f.window is not None:
             self._scale(p, left, width)
 
@@ -106,7 +116,7 @@ class Gauge(QWidget):
         high = window.high if math.isfinite(window.high) else window.low * 3 + 1
         span = (high - window.low) or abs(high) * 0.1 or 1.0
         first, last = window.low - 0.45 * span, high + 0.45 * span
-        y = 58 * s
+        y = (58 + self._lower) * s
 
         def x(v: float) -> float:
             return left + min(max((v - first) / (last - first), -0.0), 1.0) * width
@@ -135,7 +145,7 @@ class Gauge(QWidget):
         p.drawText(below, Qt.AlignmentFlag.AlignRight, format_value(window.high, window.unit))
         if f.reading is None:
             return
-        colour = QColor(t.verdict(f.verdict.value))
+        colour = QColor(t.verdict(f.tone.value))
         r = 6.5 * s
         spot = x(f.reading.value) if math.isfinite(f.reading.value) else left + width
         at = QPointF(min(max(spot, left + r), left + width - r), y)

@@ -10,7 +10,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.ohms import Ohmmeter
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured
-from nuvlo.quantity.uncertainty import expanded_from_limits
+from nuvlo.quantity.uncertainty import COUNTS, DIGITS, expanded_from_limits, resolution
 
 GAIN_DB = 0.2  # two volt readings of about 1 % each (common practice, no source)
 
@@ -27,21 +27,16 @@ class MeterSpec:
     """
 
     name: str = "6000-count meter"
-    counts: int = 6000
+    counts: int = COUNTS
     percent: float = 0.5
-    digits: float = 2.0
+    digits: float = DIGITS
     capacitance_percent: float = 2.0
     lead_ohms: float = 0.2
     ohmmeter: Ohmmeter = field(default_factory=Ohmmeter)
 
     def resolution(self, value: float) -> float:
         """Size of the last digit on the range that shows ``value``."""
-        if value == 0 or not math.isfinite(value):
-            return 1e-3
-        leading = 10.0 ** math.floor(math.log10(self.counts))
-        full = self.counts / leading
-        decade = math.ceil(math.log10(abs(value) / full) - 1e-12)
-        return float(full * 10.0**decade / self.counts)
+        return resolution(value, self.counts)
 
     def limits(self, value: float, unit: str) -> float:
         """Half-width of the rectangular limits of a reading; of a gain worked out from two of them, ``GAIN_DB``."""

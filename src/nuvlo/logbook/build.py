@@ -31,6 +31,15 @@ class Reading:
 
 
 @dataclass(frozen=True)
+class Reference:
+    """A part that is known better than the meter: its value, its tolerance (a fraction), and what the meter showed of it."""
+
+    value: float
+    tolerance: float
+    shown: Measured
+
+
+@dataclass(frozen=True)
 class Turn:
     """One turn of a control, clockwise positive; ``readings_before`` places it among the readings."""
 
@@ -57,6 +66,7 @@ class Build:
     started: datetime | None = None
     ticked: set[str] = field(default_factory=set)
     measured: dict[str, list[Measured]] = field(default_factory=dict)
+    references: list[Reference] = field(default_factory=list)
     marks: dict[str, str] = field(default_factory=dict)
     swapped: set[str] = field(default_factory=set)
     choices: dict[str, str] = field(default_factory=dict)
@@ -230,6 +240,8 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.PartMeasured() as b:
             build.ticked.add(b.ref)
             build.measured[b.ref] = [*build.measured.get(b.ref, ()), Measured(b.value, b.uncertainty, b.unit)]
+        case ev.ReferenceRead() as b:
+            build.references.append(Reference(b.value, b.tolerance, Measured(b.shown, b.uncertainty, b.unit)))
         case ev.PartMarked(ref=ref, state=state):
             if state == "swapped":
                 build.marks.pop(ref, None)

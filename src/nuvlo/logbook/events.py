@@ -55,6 +55,17 @@ class PartMeasured(_Body):
     leads: float = 0.0
 
 
+class ReferenceRead(_Body):
+    """A part known better than the meter was measured: ``value`` in ``unit``, ``tolerance`` a fraction; ``shown`` by the meter."""
+
+    kind: Literal["reference_read"] = "reference_read"
+    value: float
+    tolerance: float
+    shown: float
+    uncertainty: float
+    unit: str
+
+
 class PartMarked(_Body):
     """A part was given a state: ``missing``, ``wrong``, ``reversed``, ``doubtful``; ``swapped`` says another one is in."""
 
@@ -246,7 +257,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepBegun | JointMarked | PartReworked | PhotoKept | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | ReferenceRead | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepBegun | JointMarked | PartReworked | PhotoKept | StepDone | StepAccepted | ReadingTaken
     | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip

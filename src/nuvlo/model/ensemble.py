@@ -17,6 +17,7 @@ from nuvlo.kit.kit import override_of_element
 from nuvlo.kit.parts import Part
 from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
+from nuvlo.model.meter import NOTHING_LEARNT, meter_of
 from nuvlo.quantity import parse_value
 
 __all__ = ["Law", "known_to", "laws", "sample"]
@@ -39,6 +40,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
     goes in, and counts only once it was accepted. A supply read at its point replaces its stated tolerance.
     """
     out: dict[str, Law] = {}
+    meter = meter_of(kit, build) if build else NOTHING_LEARNT
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
         if element is None:
@@ -56,7 +58,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         measured = build.part_value(part.ref) if build else None
         if build and measured is not None and np.isfinite(measured.value) and measured.limits[0] > 0:
             meant = _near(measured.value, law) or part_step(part.ref) in build.accepted
-            law = law.narrowed(measured) if meant else law
+            law = law.narrowed(meter.corrected(measured)) if meant else law
         out[override_of_element(element)] = law
     for control in kit.info.control:
         element = kit.element_of(control.ref)

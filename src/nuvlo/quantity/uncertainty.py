@@ -15,6 +15,8 @@ from enum import StrEnum
 from nuvlo.quantity.value import format_value
 
 COVERAGE_FACTOR = 2.0
+COUNTS = 6000  # that the usual hand-held meter shows
+DIGITS = 2.0  # of the last place, by which it may be off beside its percentage (common practice, no source)
 OVER_RANGE = "over range"
 
 
@@ -36,9 +38,25 @@ class Verdict(StrEnum):
         }[self]  # fmt: skip
 
 
+def resolution(value: float, counts: int = COUNTS) -> float:
+    """Size of the last digit on the range that shows ``value``, where ranges go in decades: 6, 60, 600 … for 6000 counts."""
+    if value == 0 or not math.isfinite(value):
+        return 1e-3
+    full = counts / 10.0 ** math.floor(math.log10(counts))
+    decade = math.ceil(math.log10(abs(value) / full) - 1e-12)
+    return float(full * 10.0**decade / counts)
+
+
 def expanded_from_limits(half_width: float) -> float:
     """Expanded uncertainty (k = 2) of a reading whose error lies anywhere within ± ``half_width``."""
     return COVERAGE_FACTOR * half_width / math.sqrt(3.0)
+
+
+def doubt_of_difference(value: float) -> float:
+    """Expanded uncertainty, as a fraction, of the difference of two readings near ``value`` by one meter on one range: its gain
+    error is in both and cancels, and the rounding of each to the last digit is left (JCGM 100:2008, F.2.2.1)."""
+    digit = resolution(value)
+    return math.sqrt(2.0) * expanded_from_limits(digit / 2) / abs(value) if value else math.inf
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +128,16 @@ def judge(reading: Measured | None, low: float, high: float) -> Verdict:
     if value < low - guard or value > high + guard:
         return Verdict.OUT
     return Verdict.NEAR
+
+
+def fits(reading: Measured | None, low: float, high: float) -> Verdict:
+    """Verdict of a loose part's ``reading`` on what is printed on it, [``low``, ``high``].
+
+    In: it reads inside, for a part is no safety limit and its maker has measured it already (JCGM 106:2012, 8.2, simple
+    acceptance). Near: outside by less than the meter's doubt. Out: beyond that (8.3.3, guarded rejection).
+    """
+    verdict = judge(reading, low, high)
+    return Verdict.IN if reading is not None and low <= reading.value <= high and verdict is Verdict.NEAR else verdict
 
 
 def distance_in_words(reading: Measured, low: float, high: float) -> str:

@@ -47,7 +47,7 @@ class Sheet:
             window = "—"
             if f.window is not None:
                 window = f"{format_value(f.window.low, f.window.unit)} to {format_value(f.window.high, f.window.unit)}"
-            word = f.verdict.words + (", accepted" if f.accepted else "") if f.window else "no window"
+            word = f.verdict_words if f.window else "no window"
             out.append((f.task.target, f.task.quantity, str(f.reading), window, word))
         return out
 
@@ -83,10 +83,12 @@ class Sheet:
         """What the verdict stands on: what was measured, and what was not."""
         measured = [f"{stage.label} {taken} of {asked}" for stage, (asked, taken) in self.asked.items()]
         unasked = [stage.label for stage in (Stage.WAKE, Stage.SET, Stage.PROVE) if stage not in self.asked]
-        near = sum(f.verdict is Verdict.NEAR for f in self.findings)
+        near = sum(f.tone is Verdict.NEAR for f in self.findings)
+        nearly = sum(f.tone is not f.verdict for f in self.findings)
         said = [f"Readings taken: {', '.join(measured)}."] if measured else []
         said += (
             [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of their window to tell."] if near else []
         )
+        said += [f"{nearly} of the parts fit as far as this meter can tell."] if nearly else []
         said += [f"This kit asks for none in {' and '.join(unasked)}."] if unasked else []
         return " ".join(said)

@@ -73,7 +73,22 @@ class Finding:
     reading: Measured | None = None
     window: Window | None = None
     accepted: bool = False
+    brief: str = ""  # the verdict in a few words, where those of all readings would not do
+    aside: str = ""  # and what is said beside it, quietly
     waits: bool = False  # for parts that are still in the post; other steps may go before
+
+    @property
+    def verdict_words(self) -> str:
+        """The verdict in a few words, and whether it was accepted all the same."""
+        words = self.brief or self.verdict.words
+        if not self.brief and self.verdict is Verdict.OUT and self.reading is not None and self.window is not None:
+            words = distance_in_words(self.reading, self.window.low, self.window.high)
+        return words + (", accepted" if self.accepted else "")
+
+    @property
+    def tone(self) -> Verdict:
+        """How loudly the verdict is shown. A right part that a meter cannot quite prove to be in tolerance calls for nothing."""
+        return Verdict.IN if self.brief and self.verdict is Verdict.NEAR else self.verdict
 
     @property
     def stuck(self) -> bool:

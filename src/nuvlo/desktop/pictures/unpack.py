@@ -92,7 +92,7 @@ def _state(f: Finding) -> tuple[str, str]:
     if f.verdict is Verdict.MISSING:
         return f.words.rstrip(".").split()[-1], t.out
     if f.reading is not None:
-        return str(f.reading), t.verdict(f.verdict.value)
+        return str(f.reading), t.verdict(f.tone.value)
     return ("there", t.good) if f.done else ("to find", t.faint)
 
 

@@ -12,12 +12,13 @@ from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
 from nuvlo.model import Window
+from nuvlo.model.meter import Meter, meter_of
 from nuvlo.quantity import format_value, parse_value, resistor_bands
 from nuvlo.quantity.tolerance import tolerance_words
 from nuvlo.stages import leads
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
-from nuvlo.stages.unpack.check_in import check_in, strips
+from nuvlo.stages.unpack.check_in import check_in, checked_in, strips
 
 FEW_OHMS = 50.0  # below which a fifth of an ohm in the leads shows
 
@@ -28,11 +29,12 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     spot = taken(build.stances, "measure") == "spot"
     seen: set[tuple[str, str, str]] = set()
     shorted = False
+    meter = meter_of(kit, build)
     out = []
     for part in in_tray_order(kit, build.tray_order):
         trusted = spot and part.kind == "resistor" and sort_of(part) in seen and part.ref not in build.measured
         seen.add(sort_of(part))
-        task = _task(part, build, look_alikes.warning(kit, part.ref), trusted)
+        task = _task(part, build, look_alikes.warning(kit, part.ref), trusted, meter)
         if not shorted and task.wants is Wants.MEASURE and part.unit == "Ω" and (part.value or 0.0) < FEW_OHMS:
             out += leads.tasks(Stage.UNPACK, build)
             shorted = True
@@ -40,17 +42,24 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out
 
 
-def with_strips(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list[Finding]:
-    """A part that is wrong with all of its strip says so, and names every place it would have gone."""
-    wrong = strips(check_in(kit, build.measured, build.marks))
-    words = {ref: strip.words for strip in wrong for ref in strip.refs}
-    return [
-        replace(f, words=f"{f.words} {words[f.task.target]}") if f.stuck and f.task.target in words else f
-        for f in found
-    ]  # fmt: skip
+def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list[Finding]:
+    """Whether each part that was measured is the right one, and in tolerance. One that is wrong with all of its strip says
+    so, and names every place it would have gone."""
+    checked = checked_in(kit, build)
+    strip_words = {ref: strip.words for strip in strips(checked) for ref in strip.refs}
+    by_ref = {c.part.ref: c for c in checked}
+    out = []
+    for f in found:
+        one = by_ref.get(f.task.target)
+        if f.task.wants is Wants.MEASURE and f.reading is not None and one is not None and one.which is not None:
+            f = replace(f, verdict=one.verdict, words=one.words, brief=one.is_words, aside=one.fits_words)
+            if f.stuck and one.part.ref in strip_words:
+                f = replace(f, words=f"{f.words} {strip_words[one.part.ref]}")
+        out.append(f)
+    return out
 
 
-def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
+def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter) -> Task:
     chosen = build.chosen_values.get(part.ref)
     value = parse_value(chosen, part.unit) if chosen else part.value
     if kind_of(part.kind).meter and value is not None and part.tolerance is not None and not trusted:
@@ -63,6 +72,8 @@ def _task(part: Part, build: Build, warning: str, trusted: bool) -> Task:
             detail += f"\n{'An earlier reading lies' if slips == 1 else 'Earlier readings lie'} too far from the newest to be of the same part: the newest counts."
         if count > 1:
             detail += f"\n{count} readings, {format_value(apart, part.unit, 2)} apart; their mean counts."
+        known = meter.gain(value, part.unit)
+        detail = f"{detail}\n{known.words}" if known else detail
         detail = f"{detail}\n{warning}" if warning else detail
         return Task(
             part_step(part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
@@ -91,4 +102,4 @@ def marking(part: Part) -> str:
         return ""
 
 
-__all__ = ["check_in", "marking", "strips", "tasks", "with_strips"]
+__all__ = ["check_in", "judged", "marking", "strips", "tasks"]

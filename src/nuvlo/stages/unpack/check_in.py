@@ -1,31 +1,93 @@
-"""Counted and measured: each part's verdict, whole strips that are wrong, what is over, and what is missing."""
+"""Counted and measured: which part each is, whether it is in tolerance, whole strips that are wrong, and what is missing."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from nuvlo.craft.tray import sort_of
 from nuvlo.kit import Kit, Part
-from nuvlo.quantity import Measured, Verdict, format_value, judge
-from nuvlo.quantity.markings import preferred, read_bands, resistor_bands
-from nuvlo.quantity.uncertainty import mean_of_repeats
+from nuvlo.logbook import Build
+from nuvlo.model.meter import NOTHING_LEARNT, Meter, meter_of
+from nuvlo.quantity import Measured, Verdict, format_value, parse_value
+from nuvlo.quantity.uncertainty import distance_in_words, doubt_of_difference, fits, mean_of_repeats
+from nuvlo.stages.unpack.which import Which, mistaken_for, named, nearest_preferred, which
 
 ALIKE = 0.03  # by which the readings of one strip may differ (common practice, no source)
 LEAST = 2  # parts that make a strip
-NEAREST = 0.06  # how far from its real value a strip may read
+MANY = 4  # parts of one strip from which one that stands apart shows
 
 
 @dataclass(frozen=True)
 class Checked:
-    """A part and what its readings say. ``spread`` is the standard deviation of repeated readings, in ``measured``'s unit."""
+    """A part and what its readings say. ``measured`` is the mean of what was read, ``corrected`` that without the meter's
+    gain error. ``spread`` is the standard deviation of repeated readings, in their unit. ``value`` is what is meant here;
+    ``which`` answers whether it is that, ``verdict`` whether it is in tolerance. ``apart`` says how it differs from its
+    strip or its pair, where the meter's error cancels."""
 
     part: Part
     verdict: Verdict
     measured: Measured | None
     spread: float
     times: int
+    value: float | None = None
+    corrected: Measured | None = None
+    which: Which | None = None
+    apart: str = ""
+
+    @property
+    def limits(self) -> tuple[float, float] | None:
+        """What is printed allows this, in the part's unit."""
+        if self.value is None or self.part.tolerance is None:
+            return None
+        return self.value * (1 + self.part.tolerance[0]), self.value * (1 + self.part.tolerance[1])
+
+    @property
+    def is_words(self) -> str:
+        """Whether it is the right part, in large: ``100 kΩ, right``, ``100 kΩ, too far off`` or ``looks like 100 Ω``."""
+        if self.which is None or self.value is None or self.measured is None:
+            return ""
+        if self.which.right:
+            return f"{named(self.value, self.part.unit)}, {'too far off' if self.verdict is Verdict.OUT else 'right'}"
+        if self.which.likely != self.which.likely:
+            return "over range" if self.measured.over_range else "shorted"
+        return f"looks like {named(self.which.likely, self.part.unit)}"
+
+    @property
+    def fits_words(self) -> str:
+        """Whether it is in tolerance, quietly."""
+        match self.verdict:
+            case Verdict.IN:
+                return "fits"
+            case Verdict.NEAR:
+                return "fits, as far as this meter can tell"
+            case Verdict.OUT if self.limits and self.corrected and self.which and self.which.right:
+                return distance_in_words(self.corrected, *self.limits)
+        return ""
+
+    @property
+    def words(self) -> str:
+        """Both answers in a sentence or two; empty before it is measured."""
+        if self.which is None or self.value is None or self.measured is None:
+            return ""
+        ref, meant = self.part.ref, named(self.value, self.part.unit)
+        if not self.which.right:
+            if self.which.likely != self.which.likely:
+                return f"{ref} reads {self.measured} where {meant} is meant: {self.which.why}."
+            why = f" ({self.which.why})" if self.which.why else ""
+            return f"{ref} is not {meant}: it reads {self.measured} and looks like {named(self.which.likely, self.part.unit)}{why}."
+        said = f"{ref} is right: {meant}. It reads {self.measured} and "
+        if self.verdict is Verdict.OUT:
+            tolerance = max(abs(t) for t in self.part.tolerance or (0.0,))
+            said = f"{ref} reads as {meant} should, but not within its {100 * tolerance:g} %: {self.measured} is {self.fits_words}."
+        else:
+            said += f"{self.fits_words}."
+        if self.which.also:
+            others = " or ".join(named(v, self.part.unit) for v in self.which.also[:2])
+            said += f" It could also be {others} of this kit: read its marking."
+        return f"{said} {self.apart}".rstrip()
 
 
 @dataclass(frozen=True)
@@ -49,30 +111,88 @@ class Strip:
         return f"The whole strip looks like {real} where {printed} is meant: {', '.join(self.refs)}."
 
 
+def checked_in(kit: Kit, build: Build) -> list[Checked]:
+    """Every part of a kit that is being built, in its order."""
+    return check_in(kit, build.measured, build.marks, build.chosen_values, meter_of(kit, build))
+
+
 def check_in(
-    kit: Kit, measured: Mapping[str, Sequence[Measured]], marks: Mapping[str, str] | None = None
-) -> list[Checked]:
-    """Every part of the kit in its order."""
+    kit: Kit, measured: Mapping[str, Sequence[Measured]], marks: Mapping[str, str] | None = None,
+    chosen: Mapping[str, str] | None = None, meter: Meter = NOTHING_LEARNT,
+) -> list[Checked]:  # fmt: skip
+    """Every part of the kit in its order. ``chosen`` are values taken in place of printed ones, by part."""
+    parts = tuple(kit.parts.values())
     out = []
-    for part in kit.parts.values():
-        reading, spread = mean_of_repeats(measured.get(part.ref, ()))
-        verdict = Verdict.NOT_TAKEN
+    for part in parts:
+        readings = measured.get(part.ref, ())
+        reading, spread = mean_of_repeats(readings)
+        value = parse_value(chosen[part.ref], part.unit) if chosen and part.ref in chosen else part.value
+        one = Checked(part, Verdict.NOT_TAKEN, reading, spread, len(readings), value)
         if (marks or {}).get(part.ref) == "missing":
-            verdict = Verdict.MISSING
-        elif reading is not None and part.limits is not None:
-            verdict = judge(reading, *part.limits)
-        out.append(Checked(part, verdict, reading, spread, len(measured.get(part.ref, ()))))
-    return out
+            one = replace(one, verdict=Verdict.MISSING)
+        elif reading is not None and value is not None and one.limits is not None:
+            corrected = meter.corrected(reading)
+            one = replace(one, verdict=fits(corrected, *one.limits), corrected=corrected,
+                          which=which(part, value, corrected, parts))  # fmt: skip
+        out.append(one)
+    return _compared(kit, out)
+
+
+def _compared(kit: Kit, checked: list[Checked]) -> list[Checked]:
+    """Strips and pairs by difference: one meter's error is in both readings, and cancels."""
+    by_ref = {c.part.ref: c for c in checked}
+    apart: dict[str, str] = {}
+    for group in _groups(c for c in checked if c.measured and c.which and c.which.right):
+        if len(group) >= MANY:
+            apart |= _odd_one_out(group)
+    for question in kit.info.match:
+        for a, b in question.pairs:
+            one, other = by_ref.get(a), by_ref.get(b)
+            if one and other and one.which and other.which and one.which.right and other.which.right:
+                words = _pair_words(one, other)
+                apart |= {ref: f"{apart[ref]} {words}" if ref in apart else words for ref in (a, b)}
+    return [replace(c, apart=apart[c.part.ref]) if c.part.ref in apart else c for c in checked]
+
+
+def _odd_one_out(group: list[Checked]) -> dict[str, str]:
+    """A part further from the middle of its strip than its tolerance, while the rest lie close together."""
+    values = np.array([c.measured.value for c in group if c.measured])
+    middle = float(np.median(values))
+    off = values / middle - 1
+    allowed = max(abs(t) for t in group[0].part.tolerance or (0.05,))
+    far = [k for k in range(values.size) if abs(off[k]) > allowed]
+    if len(far) != 1 or not np.isfinite(off).all():
+        return {}
+    k = far[0]
+    rest = 100 * float(np.ptp(np.delete(values, k))) / middle
+    words = (
+        f"It reads {100 * abs(off[k]):.2g} % {'more' if off[k] > 0 else 'less'} than the other {values.size - 1} of its "
+        f"strip, which lie within {rest:.2g} % of each other: look at it again."
+    )
+    return {group[k].part.ref: words}
+
+
+def _pair_words(one: Checked, other: Checked) -> str:
+    assert one.measured is not None
+    assert other.measured is not None
+    middle = (one.measured.value + other.measured.value) / 2
+    apart, doubt = abs(one.measured.value - other.measured.value) / middle, doubt_of_difference(middle)
+    return f"{one.part.ref} and {other.part.ref} are a pair, {100 * apart:.2g} % apart, ± {100 * doubt:.1g} %."
+
+
+def _groups(checked: Iterable[Checked]) -> list[list[Checked]]:
+    """By strip or bag."""
+    groups: dict[tuple[str, ...], list[Checked]] = {}
+    for one in checked:
+        if one.part.value is not None:
+            groups.setdefault((*sort_of(one.part), one.part.package), []).append(one)
+    return list(groups.values())
 
 
 def strips(checked: Sequence[Checked]) -> list[Strip]:
     """Strips in which every part that was measured reads alike and wrong, with every place they would have gone."""
-    groups: dict[tuple[object, ...], list[Checked]] = {}
-    for one in checked:
-        if one.part.value is not None:
-            groups.setdefault((one.part.kind, one.part.value, one.part.rating, one.part.package), []).append(one)
     out = []
-    for group in groups.values():
+    for group in _groups(checked):
         read = [c for c in group if c.measured is not None]
         values = np.array([c.measured.value for c in read if c.measured])
         if len(read) < LEAST or any(c.verdict is not Verdict.OUT for c in read) or not np.isfinite(values).all():
@@ -89,32 +209,3 @@ def strips(checked: Sequence[Checked]) -> list[Strip]:
             Strip(tuple(c.part.ref for c in group), part.value, middle, likely, part.unit, mistaken_for(part, likely))
         )
     return out
-
-
-def nearest_preferred(value: float) -> float:
-    """The preferred value that a reading is likeliest of: of E24 if one is near, else of E96."""
-    import eseries
-
-    for series in (eseries.E24, eseries.E96):
-        found = float(eseries.find_nearest(series, value))
-        if abs(found / value - 1.0) <= (NEAREST if series is eseries.E24 else 1.0):
-            return float(f"{found:.6g}")
-    return value
-
-
-def mistaken_for(part: Part, likely: float) -> str:
-    """How a part of ``likely`` comes to be taken for ``part``; empty where no reason is known."""
-    if part.kind != "resistor" or part.value is None or not preferred(likely, 96):
-        return ""
-    tolerance = part.tolerance[1] if part.tolerance else 0.05
-    try:
-        printed, real = resistor_bands(part.value, tolerance), resistor_bands(likely, tolerance)
-    except ValueError:
-        return ""
-    if any(abs(m.value - part.value) <= 1e-6 * part.value for m in read_bands(real)):
-        return "its bands, read from the wrong end, are those of the printed value"
-    different = [k for k, (a, b) in enumerate(zip(printed, real, strict=False)) if a != b]
-    if len(different) == 1 and len(printed) == len(real):
-        k = different[0]
-        return f"its bands are {'-'.join(real)} where {'-'.join(printed)} is meant: {real[k]} for {printed[k]}"
-    return ""

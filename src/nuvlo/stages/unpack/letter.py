@@ -30,7 +30,8 @@ def letter(kit: Kit, checked: Sequence[Checked], wrong_strips: Sequence[Strip], 
         lines += [f"- {ref} ({_named(kit.part(ref))}): {words}." for ref in refs]
     for one in checked:
         if one.verdict is Verdict.OUT and one.part.ref not in in_strips and one.part.ref not in marks and one.measured:
-            lines.append(f"- {one.part.ref} ({_named(one.part)}) reads {one.measured}.")
+            looks = f" and {one.is_words}" if one.which and not one.which.right and not one.measured.over_range else ""
+            lines.append(f"- {one.part.ref} ({_named(one.part)}) reads {one.measured}{looks}.")
     if not lines:
         return ""
     revision = f" (revision {kit.info.kit.revision})" if kit.info.kit.revision else ""

@@ -11,18 +11,21 @@ from nuvlo.arrays import Array
 from nuvlo.kit import Kit
 from nuvlo.model.results import results, unit_of
 from nuvlo.problems import NuvloError, Problem
+from nuvlo.quantity.uncertainty import doubt_of_difference
 
 
 @dataclass(frozen=True)
 class Matching:
     """``places`` says which measured part (by the reference it was measured under) goes to each place.
 
-    Mismatch is the largest relative difference within a pair; ``effects`` are (result, unit, before, after).
+    Mismatch is the largest relative difference within a pair; the meter's error cancels in it but for ``doubt``, what the last
+    digits leave (a fraction, k = 2). ``effects`` are (result, unit, before, after).
     """
 
     places: dict[str, str]
     before: float
     after: float
+    doubt: float
     effects: tuple[tuple[str, str, float, float], ...]
 
 
@@ -51,8 +54,9 @@ def match(kit: Kit, measured: Mapping[str, float]) -> Matching:
         _settle(sort, pairs, known, places)
     start = {ref: ref for ref in places}
     return Matching(
-        places, mismatch(pairs, start, known), mismatch(pairs, places, known), _effects(kit, start, places, known)
-    )
+        places, mismatch(pairs, start, known), mismatch(pairs, places, known),
+        max(doubt_of_difference(known[ref]) for ref in places), _effects(kit, start, places, known),
+    )  # fmt: skip
 
 
 def mismatch(pairs: list[tuple[str, str]], places: Mapping[str, str], values: Mapping[str, float]) -> float:

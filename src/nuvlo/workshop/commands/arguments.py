@@ -22,6 +22,7 @@ from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
 from nuvlo.stages.task import Task, Wants
 
 MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
+MOST_REFERENCE = 0.0051  # beyond which a part tells nothing that the meter does not know (common practice, no source)
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
 BECAUSE = re.compile(r"\s*\bbecause\b\s*", re.IGNORECASE)
 
@@ -66,6 +67,15 @@ class PartValue:
 
     ref: str
     value: Measured
+
+
+@dataclass(frozen=True)
+class ReferenceShown:
+    """A part known better than the meter: its value, its tolerance (a fraction), and what the meter shows of it."""
+
+    value: float
+    tolerance: float
+    shown: Measured
 
 
 @dataclass(frozen=True)
@@ -347,6 +357,29 @@ def current(rest: str, at: At) -> tuple[PointReading, str]:
 
 def leads(rest: str, at: At) -> tuple[PointReading, str]:
     return point_reading("leads", "resistance", rest, "Ω")
+
+
+def reference(rest: str, at: At) -> tuple[ReferenceShown, str]:
+    """``10k 0.1% 9.97k``: what it is, how well that is known, and what the meter shows."""
+    example = "For example, a 10 kΩ part of 0.1 % that the meter shows as 9.97 kΩ: reference 10k 0.1% 9.97k."
+    found = re.fullmatch(r"(\S+)\s+±?\s*([\d.,]+)\s*%\s*(\S+)", rest)
+    if found is None:
+        raise NotUnderstood.because("a reference is its value, its tolerance and what the meter shows.", example)
+    unit = "F" if re.search(r"[pnuµμ]F?$|F$", found[1]) else "Ω"
+    value, shown, tolerance = (
+        measured(found[1], unit),
+        measured(found[3], unit),
+        float(found[2].replace(",", ".")) / 100,
+    )
+    if not 0 < value.value < float("inf") or shown.over_range or shown.value <= 0:
+        raise NotUnderstood.because("a reference has a value, and the meter shows one.", example)
+    if not abs(shown.value / value.value - 1) < 0.1:
+        raise NotUnderstood.because(f"{shown} is far from {value}: that is another part, or a slip.", example)
+    if not 0 < tolerance <= MOST_REFERENCE:
+        raise NotUnderstood.because(
+            f"a part of {found[2]} % is no better than the meter.", "Take one of 0.5 % or better, or trust the meter."
+        )
+    return ReferenceShown(value.value, tolerance, shown), f"a reference of {value} shows as {shown}"
 
 
 def gain(rest: str, at: At) -> tuple[PointReading, str]:

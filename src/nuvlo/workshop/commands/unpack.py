@@ -5,6 +5,8 @@ from __future__ import annotations
 from nuvlo.catalogue import find
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
+from nuvlo.logbook.events import ReferenceRead
+from nuvlo.model.meter import meter_of
 from nuvlo.model.stress import stresses
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, format_value
@@ -13,7 +15,7 @@ from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import match as matched
 from nuvlo.workshop import papers
-from nuvlo.workshop.commands.arguments import Nothing, PartMark, PartNamed, PartValue, Words
+from nuvlo.workshop.commands.arguments import Nothing, PartMark, PartNamed, PartValue, ReferenceShown, Words
 from nuvlo.workshop.commands.outcome import Reply, verdict_words
 from nuvlo.workshop.session import Refused, Session
 
@@ -63,7 +65,7 @@ def match(s: Session, given: Nothing) -> Reply:
     worth = [
         f"{name} {format_value(x, unit, 3)} becomes {format_value(y, unit, 3)}" for name, unit, x, y in found.effects
     ]
-    words = f"Pairs differ by {100 * found.before:.2g} % in the places they are listed for, by {100 * found.after:.2g} % matched"
+    words = f"Pairs differ by {100 * found.before:.2g} % in the places they are listed for, by {100 * found.after:.2g} % matched, ± {100 * found.doubt:.1g} %"
     return Reply("; ".join([words, *(moved or ["leave each where it is"]), *worth]) + ".")
 
 
@@ -97,6 +99,16 @@ def measure(s: Session, given: PartValue, instrument: str = "typed") -> Reply:
     )  # fmt: skip
     f = next((f for f in s.findings(Stage.UNPACK) if f.task.target == given.ref), None)
     return Reply(verdict_words(f, given.ref, value))
+
+
+def reference(s: Session, given: ReferenceShown) -> Reply:
+    """Learn the meter by a part that is known better than it."""
+    shown, _leads = without_leads(s, given.shown)
+    s.record(
+        ReferenceRead(value=given.value, tolerance=given.tolerance, shown=shown.value, uncertainty=shown.uncertainty, unit=shown.unit)
+    )  # fmt: skip
+    known = meter_of(s.kit, s.build).gain(shown.value, shown.unit)
+    return Reply(known.words if known else "It tells nothing of the meter.")
 
 
 def without_leads(s: Session, value: Measured) -> tuple[Measured, float]:

@@ -128,6 +128,10 @@ ROWS: tuple[Verb, ...] = (
     Verb("match", "Say which measured part goes where, so that pairs agree.", "match", does=unpack.match,
          keeps=_keeps(STAGE), looks=True, stages=_in(UNPACK), button="Match pairs", first=_in(UNPACK),
          offered=lambda s: bool(s.kit.info.match)),
+    Verb("reference", "Learn what the meter is off by from a part that is known better than the meter: its value, its tolerance, "
+         "and what the meter shows.", "reference 10k 0.1% 9.97k", arg.reference, unpack.reference,
+         needs="Which value, of what tolerance, and what does the meter show?", keeps=_keeps(STAGE), stages=_in(UNPACK),
+         button="Check the meter"),
     Verb("alike", "Show which parts of this kit are easily taken for one another.", "alike", keeps=_keeps(STAGE, TOOL),
          looks=True, stages=_in(UNPACK, FIT), button="Look-alikes", first=_in(UNPACK)),
     Verb("shopping", "Write what is still to be bought.", "shopping", does=unpack.shopping, keeps=_keeps(STAGE), looks=True,
