@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from nuvlo.quantity.codes import read_code
 from nuvlo.quantity.markings import (
     LETTERS,
     capacitor_code,
@@ -14,7 +15,6 @@ from nuvlo.quantity.markings import (
     mantissas,
     preferred,
     read_bands,
-    read_code,
     resistor_bands,
 )
 from nuvlo.quantity.value import format_value, parse_value
@@ -49,7 +49,7 @@ def test_both_directions_are_offered_the_preferred_value_first():
     other = read_bands(colours_in("brown orange black black brown"))
     assert other[0].value in (130.0, 100e3)
     backwards = read_bands(colours_in("gold red violet yellow"))
-    assert [m.value for m in backwards] == [4.7e3]
+    assert [m.value for m in backwards if m.kind == "resistor"] == [4.7e3]
 
 
 def test_a_single_black_band_is_a_link():
@@ -145,7 +145,8 @@ def test_chip_codes_round_trip(mantissa, power):
 @given(st.sampled_from(E96), st.integers(-2, 5))
 def test_ninety_six_codes_round_trip(mantissa, power):
     ohms = float(f"{mantissa}e{power}")
-    assert first(eia96_code(ohms), "resistor").value == pytest.approx(ohms)
+    found = [m for m in read_code(eia96_code(ohms)) if "EIA-96" in m.how]  # ``10E`` is likelier 10 Ω
+    assert [m.value for m in found] == [pytest.approx(ohms)]
 
 
 @given(st.sampled_from(E96), st.integers(-2, 6))

@@ -1,4 +1,4 @@
-"""What is written on parts: colour bands, and codes of letters and digits, both ways: value → marking and back.
+"""What is written on parts: colour bands both ways, and codes as they are made of a value; :mod:`codes` reads them.
 
 Bands, tolerance letters and the R-K-M way of writing after IEC 60062:2016; the three-digit capacitor and chip codes and
 the ninety-six two-digit ones are EIA's. What only the trade knows says so.
@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 
-from nuvlo.quantity.value import UnreadableValue, format_value, parse_value
+from nuvlo.quantity.value import format_value
 
 DIGITS = ("black", "brown", "red", "orange", "yellow", "green", "blue", "violet", "grey", "white")
 MULTIPLIERS = {-3: "pink", -2: "silver", -1: "gold", **dict(enumerate(DIGITS))}
@@ -37,9 +37,16 @@ LETTERS: dict[str, tuple[float, float]] = {
 SMALL_CAPACITORS = {"B": 0.1e-12, "C": 0.25e-12, "D": 0.5e-12, "F": 1e-12, "G": 2e-12}  # F, below 10 pF
 # Rated volts, EIA: a digit for the power of ten and a letter for the rest.
 VOLTS = {
-    "0J": 6.3, "1A": 10, "1C": 16, "1E": 25, "1V": 35, "1H": 50, "1J": 63, "1K": 80, "2A": 100, "2C": 160, "2D": 200,
-    "2E": 250, "2G": 400, "2W": 450, "2J": 630, "3A": 1000,
+    "0G": 4, "0L": 5.5, "0J": 6.3, "1A": 10, "1C": 16, "1E": 25, "1V": 35, "1H": 50, "1J": 63, "1K": 80, "2A": 100, "2Q": 110,
+    "2B": 125, "2C": 160, "2Z": 180, "2D": 200, "2P": 220, "2E": 250, "2F": 315, "2V": 350, "2G": 400, "2W": 450, "2H": 500,
+    "2J": 630, "2K": 800, "3A": 1000, "3C": 1600, "3D": 2000, "3F": 3150,
 }  # fmt: skip
+CAPACITOR_LETTERS = "FGHJKMNQTSZ"  # those of resistors alone are left out
+# EIA-198, from memory: two digits by a letter.
+CHIP_LETTERS = dict(zip(
+    "ABCDEFGHJKLMNPQRSTUVWXYZabdefmnty",
+    (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1,
+     2.5, 3.5, 4.0, 4.5, 5.0, 6.0, 7.0, 8.0, 9.0), strict=True))  # fmt: skip
 EIA_96 = {
     "Z": 1e-3, "Y": 1e-2, "R": 1e-2, "X": 0.1, "S": 0.1, "A": 1.0, "B": 10.0, "H": 10.0, "C": 1e2, "D": 1e3, "E": 1e4,
     "F": 1e5,
@@ -119,8 +126,20 @@ def read_bands(colours: Sequence[str]) -> list[Marking]:
     ways = [(names, "from the left")]
     if names != names[::-1]:
         ways.append((names[::-1], "from the right"))
-    found = [m for way, words in ways if (m := _from_bands(way, words)) is not None]
-    return sorted(found, key=_strangeness)
+    found = sorted((m for way, words in ways if (m := _from_bands(way, words)) is not None), key=_strangeness)
+    return found + [coil for m in found if (coil := _coil(m, len(names))) is not None]
+
+
+def _coil(m: Marking, bands: int) -> Marking | None:
+    """The same bands on a thicker, often green body: microhenries (common practice, no source)."""
+    if (
+        bands not in (3, 4)
+        or m.tolerance not in ((-0.05, 0.05), (-0.1, 0.1), (-0.2, 0.2))
+        or not 0.05 <= m.value <= 1e5
+    ):
+        return None
+    how = f"{m.how}, on an inductor in µH"
+    return Marking("inductor", float(f"{m.value * 1e-6:.6g}"), "H", m.tolerance, how)
 
 
 def _from_bands(names: Sequence[str], words: str) -> Marking | None:
@@ -144,12 +163,15 @@ def _from_bands(names: Sequence[str], words: str) -> Marking | None:
     return Marking("resistor", value, "Ω", (-share, share), how)
 
 
-def _strangeness(m: Marking) -> tuple[bool, bool, float]:
+USUAL = (0.01, 0.05, 0.1, 0.2, 0.001, 0.02, 0.005)  # tolerances by how often they are met (common practice, no source)
+
+
+def _strangeness(m: Marking) -> tuple[bool, int, float]:
     """What nobody makes comes last: each tolerance has its series (IEC 60063), then usual tolerances, then middling values."""
     tolerance = m.tolerance[1] if m.tolerance else 0.0
     series = preferred(m.value, 96 if tolerance < 0.05 else 24 if tolerance < 0.1 else 12 if tolerance < 0.2 else 6)
-    usual = tolerance in (0.01, 0.02, 0.05, 0.1, 0.001, 0.005)
-    return not series, not usual, abs(math.log10(max(m.value, 1e-12) / 1e4))
+    usual = USUAL.index(tolerance) if tolerance in USUAL else len(USUAL)
+    return not series, usual, abs(math.log10(max(m.value, 1e-12) / 1e4))
 
 
 @cache
@@ -205,7 +227,7 @@ def chip_code(ohms: float) -> str:
 def eia96_code(ohms: float) -> str:
     """``01C`` for 10 kΩ: the place in E96 and a letter for the power of ten. Raises ``ValueError``."""
     mantissa, exponent = _digits(ohms, 3)
-    places = _e96()
+    places = e96()
     letters = {round(math.log10(v)): c for c, v in reversed(EIA_96.items())}
     if mantissa not in places or exponent not in letters:
         raise ValueError(f"no code of E96 shows {ohms:g} Ω")
@@ -213,134 +235,7 @@ def eia96_code(ohms: float) -> str:
 
 
 @cache
-def _e96() -> tuple[int, ...]:
+def e96() -> tuple[int, ...]:
     import eseries
 
     return tuple(round(v) for v in eseries.series(eseries.E96))
-
-
-def read_code(text: str) -> list[Marking]:
-    """Everything that a code of letters and digits can mean, likeliest first; empty where it means nothing."""
-    clean = text.strip().replace("µ", "u").replace("μ", "u").replace("Ω", "").replace(",", ".").strip()
-    out: list[Marking] = []
-    for reader in (_e96_code, _capacitor, _potentiometer, _chip, _inductor, _plain):
-        out += [m for m in reader(clean) if not any(_same(m, other) for other in out)]
-    return out
-
-
-def _same(a: Marking, b: Marking) -> bool:
-    return a.kind == b.kind and math.isclose(a.value, b.value, rel_tol=1e-9)
-
-
-def _capacitor(text: str) -> Iterable[Marking]:
-    """``104``, ``104K``, ``2A104J``, ``104K100``, ``4n7``, ``u22J63``, and ``.1`` or ``0.47`` in microfarads."""
-    upper = text.upper()
-    coded = re.fullmatch(r"([0-3][A-Z])?(\d\d)(\d)([A-Z])?(\d{2,4})?V?", upper)
-    if (
-        coded
-        and text[-1] not in "pnu"
-        and (coded[1] is None or coded[1] in VOLTS)
-        and coded[2] != "00"
-        and (coded[4] or not coded[5])
-    ):
-        zeros = int(coded[3])
-        power = {8: -2, 9: -1}.get(zeros, zeros)
-        picofarads = float(f"{coded[2]}e{power}")
-        yield from _with_letter(picofarads * 1e-12, coded[4], _volts(coded[1], coded[5]), "two digits and zeros, in pF")
-    lettered = re.fullmatch(r"(\d*)([pnu])(\d*)([A-Z])?(\d{2,4})?V?", text) or re.fullmatch(
-        r"(\d*)([PNU])(\d*)([A-Z])?(\d{2,4})?V?", upper
-    )
-    if lettered and (lettered[1] or lettered[3]):
-        scale = {"p": 1e-12, "n": 1e-9, "u": 1e-6}[lettered[2].lower()]
-        value = float(f"{lettered[1] or 0}.{lettered[3] or 0}")
-        yield from _with_letter(
-            value * scale, lettered[4], _volts(None, lettered[5]), "the letter is the decimal point"
-        )
-    point = re.fullmatch(r"(0?\.\d+)([A-Z])?(\d{2,4})?V?", upper)
-    if point:
-        yield from _with_letter(
-            float(point[1]) * 1e-6, point[2], _volts(None, point[3]), "a fraction on a film capacitor is in µF"
-        )
-
-
-def _volts(code: str | None, plain: str | None) -> str:
-    return f"{VOLTS[code]:g} V" if code else f"{plain} V" if plain else ""
-
-
-def _with_letter(farads: float, letter: str | None, rating: str, how: str) -> Iterable[Marking]:
-    farads = float(f"{farads:.6g}")
-    if farads <= 0 or farads > 1:
-        return
-    if letter is None:
-        yield Marking("capacitor", farads, "F", None, how, rating)
-    elif farads < 10e-12 and letter in SMALL_CAPACITORS:
-        share = SMALL_CAPACITORS[letter] / farads
-        yield Marking("capacitor", farads, "F", (-share, share), how, rating)
-    elif letter in LETTERS:
-        yield Marking("capacitor", farads, "F", LETTERS[letter], how, rating)
-
-
-def _potentiometer(text: str) -> Iterable[Marking]:
-    """``B102``, ``A100K``, ``503``: a taper letter and two digits with zeros, or the value."""
-    found = re.fullmatch(r"([ABC])?(\d\d)(\d)([ABC])?", text.upper())
-    if found and found[2] != "00" and int(found[3]) <= 6:
-        letter = found[1] or found[4]
-        kind = "potentiometer" if letter else "trimmer"
-        yield Marking(kind, float(f"{found[2]}e{found[3]}"), "Ω", None, "two digits and zeros, in Ω", "", TAPERS.get(letter or "", ""))  # fmt: skip
-    found = re.fullmatch(r"([ABC])?(\d+(?:\.\d+)?[KM]\d*)([ABC])?", text.upper())
-    if found and (found[1] is None) != (found[3] is None):
-        letter = found[1] or found[3]
-        yield Marking("potentiometer", _ohms(found[2]), "Ω", None, "the letter is the taper", "", TAPERS[letter])
-
-
-def _ohms(text: str) -> float:
-    return parse_value(text.replace("K", "k"), "Ω")
-
-
-def _chip(text: str) -> Iterable[Marking]:
-    """``103``, ``1002``, ``4R7``, ``R47``, ``0`` of a surface-mount resistor."""
-    upper = text.upper()
-    if re.fullmatch(r"0{1,4}", upper):
-        yield Marking("link", 0.0, "Ω", None, "a chip marked 0 is a link")
-    elif re.fullmatch(r"[1-9]\d\d", upper):
-        yield Marking(
-            "resistor", float(f"{upper[:2]}e{upper[2]}"), "Ω", (-0.05, 0.05), "surface mount: two digits and zeros"
-        )
-    elif re.fullmatch(r"[1-9]\d\d\d", upper):
-        yield Marking("resistor", float(f"{upper[:3]}e{upper[3]}"), "Ω", (-0.01, 0.01), "surface mount: three digits and zeros")  # fmt: skip
-    elif re.fullmatch(r"\d*R\d+", upper):
-        yield Marking("resistor", float(upper.replace("R", ".") if upper[0] != "R" else "0" + upper.replace("R", ".")), "Ω", None, "R is the decimal point")  # fmt: skip
-
-
-def _e96_code(text: str) -> Iterable[Marking]:
-    found = re.fullmatch(r"(\d\d)([A-Z])", text.upper())
-    if found and 1 <= int(found[1]) <= 96 and found[2] in EIA_96:
-        value = float(f"{_e96()[int(found[1]) - 1] * EIA_96[found[2]]:.6g}")
-        yield Marking("resistor", value, "Ω", (-0.01, 0.01), "surface mount, EIA-96: place in E96 and a power of ten")
-
-
-def _inductor(text: str) -> Iterable[Marking]:
-    """``101`` and ``4R7`` in microhenries."""
-    upper = text.upper()
-    coded = re.fullmatch(r"([1-9]\d)([0-6])([JKM])?", upper)
-    if coded:
-        yield Marking("inductor", float(f"{coded[1]}e{int(coded[2]) - 6}"), "H", LETTERS.get(coded[3] or ""), "two digits and zeros, in µH")  # fmt: skip
-    point = re.fullmatch(r"(\d+)R(\d+)([JKM])?", upper)
-    if point:
-        yield Marking("inductor", float(f"{point[1]}.{point[2]}e-6"), "H", LETTERS.get(point[3] or ""), "R is the decimal point, in µH")  # fmt: skip
-
-
-def _plain(text: str) -> Iterable[Marking]:
-    """``4k7``, ``4k7J``, ``100n``, ``10mH``: a value as builders and IEC 60062 write it, perhaps with its letter."""
-    for body, letter in ((text, None), (text[:-1], text[-1:].upper())):
-        if letter is not None and letter not in LETTERS:
-            continue
-        for kind, unit, needed in (("resistor", "Ω", r"[rRkKMGE\d.]+"), ("capacitor", "F", r".*[pnuF].*"), ("inductor", "H", r".*H")):  # fmt: skip
-            if not re.fullmatch(needed, body) or (kind == "resistor" and not re.search(r"[rRkKMGE]", body)):
-                continue
-            try:
-                value = parse_value(body, unit)
-            except UnreadableValue:
-                continue
-            if value > 0:
-                yield Marking(kind, value, unit, LETTERS[letter] if letter else None, "as written")

@@ -6,12 +6,16 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from math import inf, isclose, log
 
+from nuvlo.catalogue import Type, find
+from nuvlo.catalogue.words import SORTS
+from nuvlo.catalogue.zeners import TOLERANCE
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit, Part
 from nuvlo.kit.kinds import kind_of
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, format_value, parse_value
-from nuvlo.quantity.markings import Marking, colours_in, read_bands, read_code
+from nuvlo.quantity.codes import read_code
+from nuvlo.quantity.markings import Marking, colours_in, read_bands
 
 LOOSE = 0.25  # a reading this far from every part fits none
 
@@ -21,7 +25,7 @@ class Candidate:
     """A thing the part may be, and the references it would fit, those still to be found first."""
 
     kind: str
-    value: float
+    value: float | None
     unit: str
     tolerance: tuple[float, float] | None
     refs: tuple[str, ...]
@@ -31,6 +35,8 @@ class Candidate:
     @property
     def words(self) -> str:
         """``capacitor 47 nF ± 5 %, 100 V``."""
+        if self.value is None:
+            return f"{self.kind} {self.more}"
         spread = ""
         if self.tolerance:
             low, high = (100 * t for t in self.tolerance)
@@ -46,7 +52,22 @@ def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> 
     text means nothing.
     """
     colours = colours_in(text)
-    marks = read_bands(colours) if colours else read_code(text)
+    known = find(text) if not colours else None
+    if known is not None and known.sort != "zener":
+        refs = tuple(p.ref for p in (kit.parts.values() if kit else ()) if not p.unit and find(p.text) is known)
+        how = " ".join(w for w in (f"{known.package}.", known.legs, known.way_round) if w)
+        return [
+            Candidate(SORTS[known.sort], None, "", None, tuple(sorted(refs, key=lambda r: r in found)), how, known.name)
+        ]
+    if known is not None:
+        volts = _volts_of(known) or 0.0
+        marks = [
+            Marking(
+                "zener", volts, "V", (-TOLERANCE, TOLERANCE), f"{known.package}, {known.ratings}. {known.way_round}"
+            )
+        ]
+    else:
+        marks = read_bands(colours) if colours else read_code(text)
     if not marks:
         what = "These bands make no value" if colours else f"'{text}' is not a code I know"
         raise NuvloError(
@@ -60,12 +81,25 @@ def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> 
 
 
 def _fitting(mark: Marking, kit: Kit | None, found: Collection[str]) -> tuple[str, ...]:
+    if mark.kind == "zener":
+        refs = [p.ref for p in (kit.parts.values() if kit else ()) if _zener_volts(p) == mark.value]
+        return tuple(sorted(refs, key=lambda r: r in found))
     refs = [
         p.ref for p in (kit.parts.values() if kit else ())
         if p.value is not None and p.unit == mark.unit and isclose(p.value, mark.value, rel_tol=1e-3)
         and _marked_as(p.kind) == _marked_as(mark.kind)
     ]  # fmt: skip
     return tuple(sorted(refs, key=lambda r: r in found))
+
+
+def _zener_volts(part: Part) -> float | None:
+    """Volts of a part that is a zener, by its type."""
+    known = find(part.text) if not part.unit else None
+    return _volts_of(known) if known else None
+
+
+def _volts_of(known: Type) -> float | None:
+    return next((p.value for p in known.published if p.what == "vz"), None)
 
 
 def identify_reading(text: str, kit: Kit, found: Collection[str] = ()) -> list[Candidate]:
