@@ -31,7 +31,7 @@ def csv_file(tmp_path):
 def test_bom(capsys, tmp_path):
     status, document, _ = run(capsys, "bom", str(ON_THE_BENCH / "lampwick.csv"), "--kit", str(tmp_path / "kit"))
     assert status == 0
-    assert set(document) == {"parts", "unread", "headings", "columns"}
+    assert set(document) == {"parts", "unread", "headings", "columns", "made_up"}
     assert {"ref", "kind", "value", "unit", "tolerance", "rating", "note"} <= set(document["parts"][0])
     assert document["columns"]["Remarks"] == "note"
     assert [u["line"] for u in document["unread"]] == [28]

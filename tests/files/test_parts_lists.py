@@ -198,6 +198,13 @@ def test_the_type_in_a_description(text, found):
         ("No,Part,Value\n1,R1,10k\n2,R2,22k\n3,C1,1n\n", {"R1": 10e3, "R2": 22e3, "C1": 1e-9}),
         ("Item,Ref,Type\n1,R1,4k7\n2,R2,1k\n3,C1,47n\n", {"R1": 4.7e3, "C1": 47e-9}),
         ("Ref,Remarks\nR1,10k 1%\nC1,22n/100V\n", {"R1": 10e3, "C1": 22e-9}),
+        # content before headings: references stand under Pos., and Bauteil says what they are
+        ("Pos.;Anzahl;Bauteil;Wert\nR1, R4-R6;4;Widerstand;10k\nC1, C2;2;Kondensator;100n\nR2;1;Widerstand;4k7\n",
+         {"R1": 10e3, "R5": 10e3, "C2": 100e-9, "R2": 4.7e3}),
+        ("Bauteil;Wert;Lage\nWiderstand;10k;R1-R2\nKondensator;22n;C7\n", {"R1": 10e3, "R2": 10e3, "C7": 22e-9}),
+        ("Part,Value,Notes\n10k,Resistor,R1\n22k,Resistor,R2\n1n,Capacitor,C1\n", {"R1": 10e3, "R2": 22e3, "C1": 1e-9}),
+        ("Item,Component,Marking\nR1,resistor,4k7\nR2,resistor,47k\nC3,capacitor,104\n", {"R1": 4.7e3, "C3": 100e-9}),
+        ("Ref,Value,Device\nR1,10k,R2\nR7,12k,R2\nC1,1n,C5\n", {"R1": 10e3, "R7": 12e3, "C1": 1e-9}),  # called so, and so
     ],
 )
 def test_columns_are_taken_for_what_they_hold(text, parts, tmp_path):
@@ -208,6 +215,20 @@ def test_columns_are_taken_for_what_they_hold(text, parts, tmp_path):
     values = {p.part.ref: p.part.value for p in found.parts}
     assert {ref: values[ref] for ref in parts} == pytest.approx(parts)
     assert len(values) == len({ref for p in found.parts for ref in [p.part.ref]})
+
+
+def test_types_under_a_heading_of_their_own_are_no_references(tmp_path):
+    (tmp_path / "list.csv").write_text("Part,Value,Qty\nOp-amp,TL072,2\nTransistor,BC549C,3\nRegulator,LM317,1\n")
+    found = read_parts_list(tmp_path / "list.csv")
+    assert sorted(p.part.text for p in found.parts) == ["BC549C"] * 3 + ["LM317"] + ["TL072"] * 2
+    assert "no references that I can find" in found.made_up
+
+
+def test_made_up_references_are_said_once(tmp_path):
+    (tmp_path / "list.csv").write_text("Ref,Value\nR1,10k\nR2,22k\n,box\n")
+    (tmp_path / "none.txt").write_text("2 x 10k resistor\n")
+    assert read_parts_list(tmp_path / "list.csv").made_up == ""
+    assert read_parts_list(tmp_path / "none.txt").made_up.startswith("This list has no references")
 
 
 def test_a_part_beside_a_sum_is_not_lost(tmp_path):

@@ -55,7 +55,7 @@ def _bom(a: argparse.Namespace) -> Answer:
         ],
         "unread": [{"line": u.line, "text": u.text, "why": u.why} for u in found.unread],
         "headings": [{"line": n, "text": t} for n, t in found.headings],
-        "columns": found.columns,
+        "columns": found.columns, "made_up": found.made_up,
     }  # fmt: skip
     if a.kit:
         if (a.kit / "bom.csv").exists():
@@ -74,7 +74,8 @@ def _bom(a: argparse.Namespace) -> Answer:
     ]
     rows += [f"{u.line:4d}  not read: {u.why}: {u.text}" for u in found.unread]
     columns = "; ".join(f"{h} → {m}" for h, m in found.columns.items())
-    return 0, document, "\n".join([f"columns: {columns}" if columns else "plain text", *rows])
+    head = [found.made_up] if found.made_up else []
+    return 0, document, "\n".join([*head, f"columns: {columns}" if columns else "plain text", *rows])
 
 
 def _identify(a: argparse.Namespace) -> Answer:

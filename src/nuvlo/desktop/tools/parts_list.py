@@ -47,7 +47,8 @@ class PartsListTool(QWidget):
         across.setHighlightSections(False)
         down.hide()
         self.hint = label("", 10, "faint")
-        for widget in (self.heading, self.columns, self.card, self.table, self.hint):
+        self.made_up = label("", 12, "near", bold=True)
+        for widget in (self.heading, self.made_up, self.columns, self.card, self.table, self.hint):
             column.addWidget(widget, 1 if widget is self.table else 0)
 
     def show_list(self, found: PartsList) -> None:
@@ -56,6 +57,8 @@ class PartsListTool(QWidget):
         self.heading.setText(
             f"{found.name}: {count} parts, {len(found.unread) or 'no'} line{'' if len(found.unread) == 1 else 's'} not read"
         )
+        self.made_up.setText(found.made_up)
+        self.made_up.setVisible(bool(found.made_up))
         taken = "   ".join(f"{heading} → {meaning}" for heading, meaning in found.columns.items())
         self.columns.setText(taken or "plain text, line by line")
         self.card.setVisible(bool(found.unread))
@@ -68,7 +71,7 @@ class PartsListTool(QWidget):
             "All right: take NAME begins a build of it. Esc returns to the stage."
         )
         self._fill(found)
-        self.setAccessibleName(f"{self.heading.text()}. {taken}. {self.unread.text()}")
+        self.setAccessibleName(f"{self.heading.text()}. {found.made_up} {taken}. {self.unread.text()}")
 
     def _fill(self, found: PartsList) -> None:
         rows = found.parts[:MOST_ROWS]

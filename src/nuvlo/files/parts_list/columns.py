@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from nuvlo.files.parts_list.references import references
 from nuvlo.files.parts_list.sheets import Line
+from nuvlo.files.parts_list.words import KIND_OF_LETTERS, kind_in
 
 # What a column may be taken for.
 MEANINGS = ("ref", "quantity", "value", "kind", "tolerance", "rating", "package", "cost", "note", "fitted", "nothing")
@@ -36,6 +37,8 @@ WORDS: dict[str, tuple[str, ...]] = {
     "nothing": ("pos", "line", "index", "datasheet", "supplier", "order code", "url", "link", "total", "subtotal"),
 }  # fmt: skip
 _MEANING_OF = {word: meaning for meaning, words in WORDS.items() for word in words}
+FULL = 0.6  # share of cells that are references where a column holds them
+PLACES = frozenset(KIND_OF_LETTERS) | {"JP", "SK", "SKT", "CN", "CON", "BR", "RLY", "LDR", "ZD", "LS", "TX", "FB", "VC"}
 LOOKED_AT = 15  # lines in which a heading is looked for
 
 
@@ -91,6 +94,41 @@ def heading_meanings(line: Line, numbers: frozenset[int] = frozenset()) -> list[
         _each_once({k: m for k, m in found.items() if start <= k < end})
         for start, end in zip(starts, ends, strict=True)
     ]
+
+
+def settled(tables: Sequence[dict[int, str]], below: Sequence[Line]) -> list[dict[int, str]]:
+    """Meanings after a look at what stands ``below`` the heading: a column full of references holds them, whatever it is called,
+    and one that is called so and names no part does not."""
+    return [_with_references(columns, below) for columns in tables]
+
+
+def _with_references(columns: dict[int, str], below: Sequence[Line]) -> dict[int, str]:
+    reach = range(min(columns, default=0), max((len(line.cells) for line in below), default=0))
+    cells = {k: [line.cells[k] for line in below if len(line.cells) > k and line.cells[k]] for k in reach}
+    share = {k: sum(map(_names_places, c)) / len(c) for k, c in cells.items() if c}
+    called = next((k for k, m in columns.items() if m == "ref"), None)
+    best = max(share, key=lambda k: share[k], default=None)
+    if best is None or best == called or share[best] < FULL or (called is not None and share.get(called, 0.0) > 1 - FULL):
+        return columns
+    out = dict(columns)
+    if called is not None:
+        out[called] = _what_else(cells[called], out) if cells.get(called) else "nothing"
+    return out | {best: "ref"}
+
+
+def _names_places(cell: str) -> bool:
+    """Whether a cell is references of parts, and no type that looks like one (``TL072``)."""
+    found = references(cell)
+    return bool(found) and all(re.sub(r"\d.*", "", ref) in PLACES for ref in found)
+
+
+def _what_else(cells: Sequence[str], columns: dict[int, str]) -> str:
+    """What a column holds that was taken for references."""
+    taken = set(columns.values())
+    if "quantity" not in taken and all(re.fullmatch(r"\d{1,4}", c) for c in cells):
+        return "quantity"
+    kinds = sum(kind_in(c) is not None for c in cells)
+    return next((m for m in (("kind", "value") if 2 * kinds > len(cells) else ("value", "kind")) if m not in taken), "note")
 
 
 def _each_once(found: dict[int, str]) -> dict[int, str]:

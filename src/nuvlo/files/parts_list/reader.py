@@ -15,6 +15,7 @@ from nuvlo.files.parts_list.columns import (
     guessed,
     heading_in_strange_words,
     heading_meanings,
+    settled,
 )
 from nuvlo.files.parts_list.references import NAMED, leading_references, references
 from nuvlo.files.parts_list.sheets import Line, read_lines
@@ -28,6 +29,7 @@ MOST_ALIKE = 200  # parts that one line may stand for
 _COUNT = re.compile(r"(\d{1,4})\s*(?:x|×|pcs\.?|off|stk\.?|Stück)?\s+(?=\S)", re.IGNORECASE)
 _BEHIND = re.compile(r"[(\[:]\s*([^()\[\]:]+?)\s*[)\]]?$")  # references that follow what they are
 A_SUM = "a sum, not a part"
+MADE_UP = "reference made up, the list has none"
 HEAT_SHY = ("diode", "transistor", "lamp", "chip")
 
 
@@ -61,6 +63,16 @@ class PartsList:
     unread: tuple[Unread, ...]
     headings: tuple[tuple[int, str], ...]
     columns: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def made_up(self) -> str:
+        """How many parts the list names no reference for, in a sentence; empty where it names all."""
+        count = sum(p.note == MADE_UP for p in self.parts)
+        if not count:
+            return ""
+        if count == len(self.parts):
+            return "This list has no references that I can find: all of them were made up. If a column holds them, say which."
+        return f"This list has no reference for {count} of {len(self.parts)} parts: theirs were made up."
 
 
 def read_parts_list(path: Path, columns: Mapping[str, str] | None = None) -> PartsList:
@@ -118,7 +130,7 @@ class _Reading:
             if k == strange:
                 self.headings.append((line.number, line.text))
             elif meanings is not None and k >= (first or 0):
-                self._take_columns(line, meanings)
+                self._take_columns(line, settled(meanings, self._below(k, numbers)))
                 self.headings.append((line.number, line.text))
             elif (
                 (first is not None and k < first)
@@ -135,6 +147,15 @@ class _Reading:
             )
         return PartsList(self.name, tuple(self._numbered()), tuple(sorted(self.unread, key=lambda u: u.line)),
                          tuple(self.headings), self.shown)  # fmt: skip
+
+    def _below(self, at: int, numbers: frozenset[int]) -> list[Line]:
+        """The lines of a table: from its heading to the next one."""
+        out = []
+        for line in self.lines[at + 1 :]:
+            if heading_meanings(line, numbers) is not None:
+                break
+            out.append(line)
+        return [line for line in out if sum(map(bool, line.cells)) > 1]
 
     def _take_columns(self, line: Line | None, tables: list[dict[int, str]]) -> None:
         """``tables``: column → meaning of each table; a column that is in none belongs to the one before it."""
@@ -382,7 +403,7 @@ class _Reading:
         for line, refs, count, model, note in self.parts:
             made_up = not refs
             for ref in refs or self._free_references(model.kind, count, taken):
-                text = "reference made up, the list has none" if made_up else note
+                text = MADE_UP if made_up else note
                 noted = "; ".join(t for t in (model.note, text) if t)
                 out.append(ListedPart(_named(model, ref, noted), line, text))
         return out
