@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 from pydantic import Field, ValidationError
 
 from nuvlo.circuit.circuit import Circuit
@@ -18,13 +19,19 @@ from nuvlo.kit.schema import Aim, Move, _Strict
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
+GROUPS = (
+    "Levels", "Filters", "Supplies", "Amplifiers", "Valves", "Semiconductors", "Pickups and microphones", "Loudspeakers", "Parts",
+)  # fmt: skip
+FIGURES = ("first", "peak", "peak_at", "low_at", "high_at", "least", "least_at")  # that a measured curve gives
 SHIPPED_RECIPES = Path(__file__).parent.parent / "recipes"
 
 
 class Input(_Strict):
     """Something the builder knows, with a value to begin with, and between what it makes sense.
 
-    ``zero``: what 0 is taken as, where very little and nothing come to the same (a source without resistance).
+    ``zero``: what 0 is taken as, where very little and nothing come to the same (a source without resistance). ``words`` are
+    values by name, such as volts by the colour of a lamp. A ``table`` is a file of a measured curve: hertz and value in each
+    line, as in ZMA and FRD; formulas know it by what :func:`curve_figures` tells, such as ``zma_peak_at``.
     """
 
     name: str
@@ -33,6 +40,8 @@ class Input(_Strict):
     least: str | None = None
     most: str | None = None
     zero: str | None = None
+    words: dict[str, str] = Field(default_factory=dict)
+    table: bool = False
     says: str = ""
 
 
@@ -40,6 +49,7 @@ class RecipeFile(_Strict):
     """All of ``recipe.toml``. ``caution`` is shown first where the thing can hurt."""
 
     title: str
+    group: str = "Others"
     says: str = ""
     caution: str = ""
     input: tuple[Input, ...] = ()
@@ -64,13 +74,60 @@ class Recipe:
                 raise NuvloError(
                     Problem(f"'{self.name}' has no input '{name}'.", f"Inputs: {', '.join(known) or 'none'}.")
                 )
-        out = {}
+        out: dict[str, float] = {}
         for name, one in known.items():
+            text = given.get(name, one.default)
+            if one.table:
+                try:
+                    out |= {f"{name}_{what}": value for what, value in curve_figures(self._file(text)).items()}
+                except NuvloError as bad:
+                    raise NuvloError(Problem(bad.problems[0].message, bad.problems[0].remedy, bad.problems[0].file, ref=name)) from bad
+                continue
             try:
-                out[name] = _within(one, parse_value(given.get(name, one.default), one.unit))
+                out[name] = _within(one, parse_value(one.words.get(text.lower(), text), one.unit))
             except UnreadableValue as bad:
-                raise NuvloError(Problem(bad.problems[0].message, bad.problems[0].remedy, ref=name)) from bad
+                words = f" Or one of: {', '.join(one.words)}." if one.words else ""
+                raise NuvloError(Problem(bad.problems[0].message, bad.problems[0].remedy + words, ref=name)) from bad
         return out
+
+
+    def _file(self, text: str) -> Path:
+        """A file that was named: as it stands, or beside the recipe."""
+        path = Path(text).expanduser()
+        return path if path.exists() or path.is_absolute() else self.folder / text
+
+
+def curve_figures(path: Path) -> dict[str, float]:
+    """What a measured curve tells: its ``first`` value, ``least`` and ``least_at``, ``peak`` and ``peak_at`` of its lowest
+    resonance, and ``low_at`` and ``high_at``, the frequencies either side at which it is the geometric mean of both.
+
+    Lines hold hertz and value (ohms of a ZMA), perhaps more; others are remarks. Raises :class:`NuvloError`.
+    """
+    rows = []
+    for line in text_of(path).replace(",", " ").replace(";", " ").splitlines():
+        try:
+            hertz, value = (float(word) for word in line.split()[:2])
+        except ValueError:
+            continue
+        if hertz > 0 and value > 0 and np.isfinite([hertz, value]).all():
+            rows.append((hertz, value))
+    if len(rows) < 8:
+        raise NuvloError(Problem("holds no curve.", "Each line is hertz and ohms, as in 20.0 7.31 12.5.", path.name))
+    f, z = np.array(sorted(dict(rows).items())).T
+    if f[-1] < 2 * f[0]:
+        raise NuvloError(Problem("spans less than an octave.", "Measure from well below the resonance.", path.name))
+    low = f <= 10 * f[int(np.argmax(z[f <= 30 * f[0]]))]  # the coil rises again at the top
+    fl, zl = f[low], z[low]
+    at = int(np.argmax(zl))
+    after = z[at:]
+    middle = float(np.sqrt(min(z[0], after.min()) * zl[at]))
+    below = float(np.interp(middle, zl[: at + 1], fl[: at + 1]))
+    above = zl[at:][::-1]
+    high = float(np.interp(middle, np.minimum.accumulate(zl[at:])[::-1], fl[at:][::-1])) if above.size > 1 else float(fl[at])
+    return {
+        "first": float(z[0]), "peak": float(zl[at]), "peak_at": float(fl[at]), "low_at": below, "high_at": high,
+        "least": float(after.min()), "least_at": float(f[at:][int(np.argmin(after))]),
+    }  # fmt: skip
 
 
 def _within(one: Input, value: float) -> float:
@@ -107,7 +164,7 @@ def save_recipe(recipe: Recipe, inputs: Mapping[str, float], place: Path, name: 
     folder = place / name
     text = (recipe.folder / "recipe.toml").read_text(encoding="utf-8")
     # Only the default of each input's own table is replaced; everything else, comments too, stays as it is.
-    units = {one.name: one.unit for one in recipe.info.input}
+    units = {one.name: one.unit for one in recipe.info.input if one.name in inputs}
     tables = re.split(r"(?m)^(?=\[)", text)
     for k, table in enumerate(tables):
         (named,) = toml_of(table, "recipe.toml").get("input", [{}]) if table.startswith("[[input]]") else ({},)
@@ -141,7 +198,8 @@ def read_recipe(folder: Path) -> Recipe:
             for e in bad.errors()
         ) from bad  # fmt: skip
     circuit = Circuit.from_file(folder / "circuit.cir")
-    unknown = [i.name for i in info.input if i.name not in circuit.netlist.top.parameters]
+    wanted = [n for i in info.input for n in ([f"{i.name}_{what}" for what in FIGURES] if i.table else [i.name])]
+    unknown = [name for name in wanted if name not in circuit.netlist.top.parameters]
     unknown += [m.element for m in info.move if not circuit.has_parameter(m.element)]
     if unknown:
         raise NuvloError(

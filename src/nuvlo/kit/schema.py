@@ -128,7 +128,7 @@ class Option(_Strict):
 
 ResultKind = Literal[
     "gain", "corner_low", "corner_high", "peak", "voltage", "share", "current", "power", "input_impedance", "impedance",
-    "noise", "expression",
+    "noise", "expression", "least_impedance", "mean", "swing",
 ]  # fmt: skip
 
 
@@ -137,7 +137,8 @@ class Aim(_Strict):
 
     ``kind`` says how it is found: ``gain`` dB from ``source`` to ``node`` at ``at`` Hz, or the ``voltage`` (also against
     ``reference``), ``current`` through ``element``, and so on (docs/kit-format.md). ``value`` is the formula of an
-    ``expression``, in the names of inputs and of results before it.
+    ``expression``, in the names of inputs and of results before it. ``mean`` and ``swing`` are those of the settled wave at
+    ``node``, whose sources repeat ``at`` times a second.
     """
 
     name: Name

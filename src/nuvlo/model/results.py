@@ -14,16 +14,20 @@ from nuvlo.circuit.expression import ExpressionError, parse_expression
 from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.small_signal import impedance, load_on, log_frequencies, responses
+from nuvlo.circuit.transient import transient
 from nuvlo.kit.schema import Aim
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import UnreadableValue, parse_value
 
-GRID = log_frequencies(2.0, 500e3, 110)  # on which corners are looked for
+LOWEST, HIGHEST, PER_DECADE = 2.0, 500e3, 20.4  # Hz: where corners are looked for, unless a frequency that is asked lies outside
+REACH = 1e4
+SETTLING, SAMPLES = 24, 100  # periods in which most waves settle, and points of one
+SETTLED, LONGEST = 2e-3, 400  # share by which the mean of a settled one may still change in a period; periods when it is given up
 AUDIBLE = log_frequencies(20.0, 20e3, 40)
 CORNER_DB = 10.0 * np.log10(2.0)
 UNITS = {
     "gain": "dB", "corner_low": "Hz", "corner_high": "Hz", "peak": "dB", "voltage": "V", "share": "", "current": "A", "power": "W",
-    "input_impedance": "Ω", "impedance": "Ω", "noise": "V",
+    "input_impedance": "Ω", "impedance": "Ω", "noise": "V", "least_impedance": "Ω", "mean": "V", "swing": "V",
 }  # fmt: skip
 
 
@@ -77,7 +81,9 @@ class _Evaluation:
         self.names: dict[str, object] = dict(names)
         self.point: OperatingPoint = operating_point(circuit, overrides)
         self.members = ensemble_size(overrides)
+        self.circuit = circuit
         self.curves: dict[tuple[str, str], tuple[Array, Array]] = {}
+        self.waves: dict[tuple[str, str], Array] = {}
 
     def run(self) -> dict[str, Array]:
         out: dict[str, Array] = {}
@@ -101,10 +107,19 @@ class _Evaluation:
             ]
             wide = any(a.kind != "gain" for a in mine)
             asked = np.concatenate([self._at(a) for a in mine])
-            f = np.unique(np.concatenate([GRID if wide else asked[:0], asked]))
+            f = np.unique(np.concatenate([self._grid(mine) if wide else asked[:0], asked]))
             found = responses(self.point, aim.source, [aim.node], f)[aim.node]
             self.curves[pair] = (f, found.magnitude_db)
         return self.curves[pair]
+
+    def _grid(self, aims: Sequence[Aim]) -> Array:
+        """Frequencies that reach four decades from where each corner is looked for."""
+        low, high = LOWEST, HIGHEST
+        for aim in aims:
+            at = float(self._at(aim)[0])
+            low = min(low, at, at / REACH if aim.kind == "corner_low" else at)
+            high = max(high, at, at * REACH if aim.kind == "corner_high" else at)
+        return log_frequencies(low, high, round(PER_DECADE * np.log10(high / low)))
 
     def _gain(self, aim: Aim) -> Array:
         f, db = self._curve(aim)
@@ -156,6 +171,36 @@ class _Evaluation:
 
     def _impedance(self, aim: Aim) -> Array:
         return np.abs(impedance(self.point, aim.node, self._at(aim), aim.reference)[:, 0])
+
+    def _least_impedance(self, aim: Aim) -> Array:
+        """The smallest modulus that the source sees in the audible range."""
+        found: Array = np.abs(load_on(self.point, aim.source, AUDIBLE)).min(axis=1)
+        return found
+
+    def _mean(self, aim: Aim) -> Array:
+        found: Array = self._wave(aim).mean(axis=1)
+        return found
+
+    def _swing(self, aim: Aim) -> Array:
+        found: Array = np.ptp(self._wave(aim), axis=1)
+        return found
+
+    def _wave(self, aim: Aim) -> Array:
+        """(N, T) V of the last of the periods in which a wave settles."""
+        key = (aim.node, aim.at)
+        if key not in self.waves:
+            hertz = float(self._at(aim)[0])
+            nodes = list({a.node for a in self.aims if a.kind in ("mean", "swing") and a.at == aim.at})
+            periods = SETTLING
+            while True:
+                course = transient(self.circuit, 1 / hertz / SAMPLES, periods / hertz, nodes, self.overrides)
+                last = np.array([course.voltage[node][:, -2 * SAMPLES :] for node in nodes])
+                before, now = last[..., :SAMPLES].mean(axis=-1), last[..., SAMPLES:].mean(axis=-1)
+                if periods >= LONGEST or np.allclose(before, now, rtol=SETTLED, atol=1e-6):
+                    break
+                periods *= 4
+            self.waves |= {(node, aim.at): wave[:, SAMPLES:] for node, wave in zip(nodes, last, strict=True)}
+        return self.waves[key]
 
     def _noise(self, aim: Aim) -> Array:
         """V r.m.s. at the node, A-weighted, 20 Hz to 20 kHz."""

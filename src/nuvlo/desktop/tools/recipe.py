@@ -12,7 +12,7 @@ from nuvlo.desktop.labels import label
 from nuvlo.desktop.lanes import HazardShape
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.desktop.tools.page import Page
-from nuvlo.files.recipe import Recipe, read_recipe, recipe_folders
+from nuvlo.files.recipe import GROUPS, Recipe, read_recipe, recipe_folders
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.recipes import given_in, named, question_of, work_out
 from nuvlo.stages.choose.search import Proposal, curves, wish_words
@@ -62,7 +62,11 @@ class RecipeTool(Page):
     def _list(column: QVBoxLayout, recipes: list[Recipe]) -> None:
         column.addWidget(label("Recipes: small recurring problems", 10, "faint", bold=True))
         column.addWidget(label("Type its name after 'recipe', with what you know: recipe pad db=20 load=2k4", 11))
-        for one in recipes:
+        group = ""
+        for one in sorted(recipes, key=lambda r: (list(GROUPS).index(r.info.group) if r.info.group in GROUPS else len(GROUPS), r.name)):
+            if one.info.group != group:
+                group = one.info.group
+                column.addWidget(label(group, 12, bold=True))
             row = QHBoxLayout()
             name = label(one.name, 11, "slate", bold=True, mono=True)
             name.setFixedWidth(200)
@@ -82,7 +86,7 @@ class RecipeTool(Page):
             row.addWidget(HazardShape())
             row.addWidget(label(info.caution, 11), 1)
             column.addWidget(card)
-        given = "   ".join(f"{i.name} {format_value(found.inputs[i.name], i.unit, 3)}" for i in info.input)
+        given = "   ".join(f"{i.name} {format_value(found.inputs[i.name], i.unit, 3)}" for i in info.input if i.name in found.inputs)
         column.addWidget(label(given, 11, "slate", mono=True))
         wanted = wish_words(info.aim, {**found.inputs, **found.proposals[0].values, **found.proposals[0].results})
         if wanted:

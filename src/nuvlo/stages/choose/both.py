@@ -134,7 +134,10 @@ def _compound(kit: Kit) -> str:
 
 def _zener(_kit: Kit) -> str:
     found = work_out(named("zener-pair"), {})[0].results
-    return f"noise of one {format_value(found['noise_one'], 'V', 2)}, of two {format_value(found['noise_two'], 'V', 2)}, behind 2.2 kΩ and 47 µF"
+    return (
+        f"one 12 V zener has {format_value(found['r_one'], 'Ω', 2)}, two of 6.2 V have {format_value(found['r_two'], 'Ω', 2)}; 2.2 kΩ "
+        f"and 47 µF take {-found['left_one']:.0f} and {-found['left_two']:.0f} dB off their hiss at 1 kHz. How much they hiss no model tells"
+    )
 
 
 def _bypass(_kit: Kit) -> str:

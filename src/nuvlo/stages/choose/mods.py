@@ -15,7 +15,7 @@ from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.unsolved import explain
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Aim
-from nuvlo.model.results import AUDIBLE, GRID, results
+from nuvlo.model.results import AUDIBLE, LOWEST, results
 from nuvlo.model.stress import overstressed
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
@@ -89,7 +89,7 @@ def _signal(kit: Kit, clipping: bool) -> Signal | None:
     ]  # fmt: skip
     told = {k: float(v[0]) for k, v in results(circuit, aims).items()}
     return Signal(
-        told["gain"], told["low"] if told["low"] > 1.01 * GRID[0] else 0.0, told["high"],
+        told["gain"], told["low"] if told["low"] > 1.01 * LOWEST else 0.0, told["high"],
         float(noise(point, source, node, AUDIBLE, "A").total[0]),
         _clips(kit, point, source, node, told["gain"]) if clipping else float("nan"),
         LOUD, responses(point, source, [node], LOUD)[node].magnitude_db[0],
