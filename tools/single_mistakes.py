@@ -1,32 +1,56 @@
-"""For each kit: every single mistake (open, short, ten times, a tenth, reversed), and whether a reading of Wake would show it.
+"""For each kit: every single mistake (open, short, ten times, a tenth, reversed), and whether a reading would show it.
 
-Run: python tools/single_mistakes.py [KIT ...] [--list]. A mistake is seen where at least one reading leaves its window; one
-without an operating point counts as seen, since a unit that cannot be at rest does not read as meant.
+Run: python tools/single_mistakes.py [KIT ...] [--list] [--suggest]. A mistake is seen where at least one reading leaves its
+window: a loose part at check-in, ohms at a supply, currents and points of Wake, tones and the sweep of Prove; one without an
+operating point counts as seen, since a unit that cannot be at rest does not read as meant. ``--suggest`` names the nodes that
+would show most of what is left, as a point or as a tone from the first source.
 """
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 
 import numpy as np
 
+from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.faults import Bridge, Missing, Reversed
 from nuvlo.circuit.ohms import resistance
-from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.circuit.small_signal import response, responses
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Kit
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import override_of_element
-from nuvlo.model import WorkingModel
+from nuvlo.model import Window, WorkingModel
 from nuvlo.model.ensemble import known_to, laws
+from nuvlo.model.windows import joint_windows
+from nuvlo.model.working import STRAY, STRAY_TONE, tone_volts
 from nuvlo.workshop.demo import SHIPPED
 
 SHORT = 0.5  # Ω
+HERTZ = (40.0, 400.0, 8000.0)  # at which tones are suggested
+SWEPT_DB = 0.2  # of doubt in a swept level
 
 
-def mistakes(kit: Kit) -> list[tuple[str, str, str, float]]:
-    """(reference, what is wrong, key of the override, its value)."""
-    out = []
+@dataclass
+class Mistake:
+    """What is wrong with a part, as an override, and the stages whose readings show it."""
+
+    ref: str
+    word: str
+    key: str
+    value: float
+    seen: set[str] = field(default_factory=set)
+
+    def __str__(self) -> str:
+        return f"{self.ref} {self.word}"
+
+
+def mistakes(kit: Kit) -> Iterator[Mistake]:
+    """Every single mistake of the kit's parts."""
     unit = kit.unit
     assert unit is not None
     names = ["0", *unit.nodes]
@@ -36,67 +60,131 @@ def mistakes(kit: Kit) -> list[tuple[str, str, str, float]]:
                 continue
             e = unit.element(element)
             if e.kind in "rcldqj":
-                out.append((part.ref, "open", Missing(element).key, 1.0))
+                yield Mistake(part.ref, "open", Missing(element).key, 1.0)
             if e.kind in "rcld":
                 a, b = (names[n + 1] for n in e.nodes[:2])
                 if a != b:
-                    out.append((part.ref, "short", Bridge(a, b).key, SHORT))
+                    yield Mistake(part.ref, "short", Bridge(a, b).key, SHORT)
             if e.kind == "r" and part.value:
-                out += [
-                    (part.ref, word, override_of_element(element), part.value * k)
-                    for word, k in (("×10", 10.0), ("÷10", 0.1))
-                ]
+                for word, k in (("×10", 10.0), ("÷10", 0.1)):
+                    loose = {"check-in"} if kind_of(part.kind).meter and part.tolerance else set()
+                    yield Mistake(part.ref, word, override_of_element(element), part.value * k, loose)
             if e.kind == "d":
-                out.append((part.ref, "reversed", Reversed(element).key, 1.0))
-    return out
+                yield Mistake(part.ref, "reversed", Reversed(element).key, 1.0)
 
 
-def seen(kit: Kit, found: list[tuple[str, str, str, float]]) -> list[bool]:
-    """Whether each mistake puts a reading out of its window, all else nominal."""
-    model = WorkingModel(kit)
-    nominal = {name: law.nominal for name, law in laws(kit).items()}
-    windows = model.resistance_windows(model.point_pairs()) if kit.passive else model.voltage_windows()
-    out = []
-    for _, _, key, value in found:  # one by one: each bridge is a circuit of its own
-        rows = _readings(kit, {**nominal, key: value})
-        out.append(rows is None or any(not w.low <= v <= w.high for w, v in zip(windows, rows, strict=True)))
-    return out
+class Readings:
+    """What a kit's readings should be, and what they are with a mistake in it, all else nominal."""
+
+    def __init__(self, kit: Kit) -> None:
+        self.kit, self.model = kit, WorkingModel(kit)
+        self.nominal = {name: law.nominal for name, law in laws(kit).items()}
+        ohms = self.model.point_pairs() if kit.passive else self.model.supply_pairs()
+        self.pairs = ohms
+        self.ohms = self.model.resistance_windows(ohms)
+        self.volts = [] if kit.passive else self.model.voltage_windows()
+        self.tones = self.model.tone_windows()
+        self.band = self.model.response_band if kit.info.prove else None
+
+    def look(self, m: Mistake) -> None:
+        """Note which stages show ``m``."""
+        values = {**self.nominal, m.key: m.value}
+        unit = self.kit.unit
+        assert unit is not None
+        mine = known_to(unit, values)
+        shown = [float(resistance(unit, red, black, None, mine).ohms[0]) for _, red, black in self.pairs]
+        if _out(self.ohms, shown):
+            m.seen.add("wake")
+        points: dict[int, OperatingPoint] = {}
+
+        def at(circuit: Circuit) -> OperatingPoint:
+            if id(circuit) not in points:
+                points[id(circuit)] = operating_point(circuit, known_to(circuit, values))
+            return points[id(circuit)]
+
+        if self.volts:
+            rest = at(self.kit.setup())
+            found = [float(-rest.currents()[s.element][0]) for s in self.kit.info.supply]
+            found += [float(at(self.kit.setup(p.setup)).voltage(p.node, p.reference)[0]) for p in self.kit.info.point]
+            if any(p.failed for p in points.values()) or _out(self.volts, found):
+                m.seen.add("wake")
+        tones = [float(tone_volts(at(self.kit.tone_setup(t)), t)[0]) for t in self.kit.info.tone]
+        if _out(self.tones, tones):
+            m.seen.add("prove")
+        prove = self.kit.info.prove
+        if prove and self.band is not None:
+            point = at(self.kit.setup(prove.setup, (prove.source, prove.node)))
+            db = response(point, prove.source, prove.node, self.band.frequency).magnitude_db[0]
+            if not np.all((db >= self.band.low - SWEPT_DB) & (db <= self.band.high + SWEPT_DB)):
+                m.seen.add("prove")
+
+    # -- what would show the rest -----------------------------------------------------------------------------------
+
+    def suggest(self, left: list[Mistake], most: int = 8) -> list[str]:
+        """Nodes, as points or as tones, that would show most of what is ``left``."""
+        kit = self.kit
+        source = next((p.element for p in kit.info.port if p.kind == "input" and p.element), "vin")
+        shown: dict[str, set[int]] = {}
+        signal = kit.setup("", (source,))
+        for name, circuit in (("rest", kit.setup()), ("signal", signal)):
+            unit_nodes = [n for n in kit.unit.nodes if n in circuit.nodes] if kit.unit else []
+            whole = self.model.point_in(circuit)
+            hertz = np.array(HERTZ if name == "signal" else ())
+            good = self._rows(whole, unit_nodes, source, hertz)
+            wrong = [operating_point(circuit, known_to(circuit, {**self.nominal, m.key: m.value})) for m in left]
+            rows = [self._rows(p, unit_nodes, source, hertz) for p in wrong]
+            for key, row in good.items():
+                low, high = (float(edge[0]) for edge in joint_windows(row[None], 0.999))
+                stray = STRAY["V"] if "Hz" not in key else STRAY_TONE * 10
+                middle = float(row[0])
+                low, high = min(low, middle - stray), max(high, middle + stray)
+                shown[f"{key} ({name})"] = {k for k, r in enumerate(rows) if not low <= float(r[key][0]) <= high}
+        out, rest = [], set(range(len(left)))
+        while rest and len(out) < most:
+            best = max(shown, key=lambda key: len(shown[key] & rest))
+            gained = shown[best] & rest
+            if not gained:
+                break
+            out.append(f"{best}: {len(gained)} more ({', '.join(str(left[k]) for k in sorted(gained))})")
+            rest -= gained
+        return out
+
+    def _rows(self, point: OperatingPoint, nodes: list[str], source: str, hertz: Array) -> dict[str, Array]:
+        rows = {} if self.kit.passive else {n: point.voltage(n) for n in nodes}
+        if hertz.size:
+            found = responses(point, source, nodes, hertz)
+            for n in nodes:
+                for k, f in enumerate(hertz):
+                    rows[f"{n} at {f:g} Hz"] = 0.1 * np.abs(found[n].transfer[:, k])
+        return rows
 
 
-def _readings(kit: Kit, values: dict[str, float]) -> list[float] | None:
-    if kit.passive:
-        assert kit.unit is not None
-        mine = known_to(kit.unit, values)
-        return [float(resistance(kit.unit, p.node, p.reference, None, mine).ohms[0]) for p in kit.info.point]
-    points = {}
-    for name in {"", *(p.setup for p in kit.info.point)}:
-        circuit: Circuit = kit.setup(name)
-        points[name] = operating_point(circuit, known_to(circuit, values))
-        if points[name].failed:
-            return None
-    out = [float(-points[""].currents()[s.element][0]) for s in kit.info.supply]
-    return out + [float(points[p.setup].voltage(p.node, p.reference)[0]) for p in kit.info.point]
+def _out(windows: list[Window], values: list[float]) -> bool:
+    return any(not w.low <= v <= w.high for w, v in zip(windows, values, strict=True))
 
 
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("kits", nargs="*")
     asked.add_argument("--list", action="store_true", help="name those that no reading shows")
+    asked.add_argument("--suggest", action="store_true", help="name nodes that would show them")
     a = asked.parse_args()
     for name in a.kits or sorted(p.name for p in SHIPPED.iterdir()):
         kit = read_kit(SHIPPED / name)
-        found = mistakes(kit)
+        every = list(mistakes(kit))
         with np.errstate(all="ignore"):
-            shown = seen(kit, found)
-        print(
-            f"{name:11s} {sum(shown):4d} of {len(found):4d} single mistakes put a reading out: {100 * np.mean(shown or [0]):.0f} in 100",
-            flush=True,
-        )
-        if a.list:
-            print(
-                "            unseen:",
-                ", ".join(f"{ref} {word}" for (ref, word, _, _), s in zip(found, shown, strict=True) if not s),
-            )
+            readings = Readings(kit)
+            for m in every:  # one by one: each bridge is a circuit of its own
+                readings.look(m)
+            count = len(every) or 1
+            by = {stage: sum(stage in m.seen for m in every) for stage in ("check-in", "wake", "prove")}
+            left = [m for m in every if not m.seen]
+            told = ", ".join(f"{stage} {n}" for stage, n in by.items())
+            print(f"{name:11s} {100 * (count - len(left)) / count:3.0f} in 100 of {len(every)} single mistakes are seen ({told})", flush=True)
+            if a.list:
+                print("            unseen:", ", ".join(map(str, left)))
+            if a.suggest:
+                print(*(f"            {line}" for line in readings.suggest(left)), sep="\n")
 
 
 if __name__ == "__main__":

@@ -93,7 +93,7 @@ def test_warnings_alone_leave_0(capsys, tmp_path):
 def test_predict_and_its_narrowing(capsys, tmp_path):
     status, printed, _ = run(capsys, "predict", KIT, "--json", "--seed", "2")
     assert status == 0
-    assert [w["point"] for w in printed["windows"]] == ["9 V supply", "TP0", "TP1", "TP2", "TP3", "TP4", "TP5"]
+    assert [w["point"] for w in printed["windows"]] == ["9 V supply", "TP0", "TP1", "TP2", "TP3", "TP4", "TP5", "TP6"]
     assert set(printed["windows"][0]) == {"point", "quantity", "unit", "nominal", "low", "high"}
     assert all(w["low"] <= w["nominal"] <= w["high"] for w in printed["windows"])
     table = tmp_path / "m.csv"

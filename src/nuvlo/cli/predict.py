@@ -16,7 +16,7 @@ def add_verbs(verbs: Verbs) -> None:
     predict = verbs.add("predict", _predict, "what each test point should read")
     predict.add_argument("folder", type=Path)
     predict.add_argument("--measured", type=Path, metavar="CSV", help="ref,value,unit,uncertainty of measured parts")
-    predict.add_argument("--stage", choices=("hook_up", "wake"), help="readings of one stage")
+    predict.add_argument("--stage", choices=("hook_up", "wake", "prove"), help="readings of one stage")
     predict.add_argument("--builds", type=BUILDS, default=2000)
     predict.add_argument("--seed", type=SEED, default=1)
 
@@ -39,6 +39,8 @@ def _predict(a: argparse.Namespace) -> Answer:
         windows += model.resistance_windows(model.point_pairs()) if kit.passive else model.voltage_windows()
     if a.stage == "wake":
         windows = model.resistance_windows(model.supply_pairs()) + windows
+    if a.stage in (None, "prove"):
+        windows += model.tone_windows()
     if a.stage == "hook_up":
         windows += model.resistance_windows(model.ring_out_pairs())
     text = "\n".join(

@@ -20,6 +20,7 @@ QUANTITIES = {
     "current": "current",
     "gain": "jack to jack",
     "capacitance": "farads",
+    "tone": "AC volts",
 }
 
 

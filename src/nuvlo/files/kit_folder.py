@@ -291,6 +291,7 @@ class _Reader:
         wanted: list[tuple[tuple[str | int, ...], str]] = []
         for i, point in enumerate(kit.info.point):
             wanted += [(("point", i, "node"), point.node), (("point", i, "reference"), point.reference)]
+        wanted += [(("tone", i, what), getattr(t, what)) for i, t in enumerate(kit.info.tone) for what in ("at", "at_reference", "node", "reference") if getattr(t, what)]
         wanted += [(("supply", i, "node"), s.node) for i, s in enumerate(kit.info.supply)]
         wanted += [(("port", i, "node"), p.node) for i, p in enumerate(kit.info.port)]
         if kit.info.prove:
@@ -312,6 +313,7 @@ class _Reader:
         claims: list[tuple[tuple[str | int, ...], str, Iterable[str], str]] = []
         named = [(("point", i), p.setup) for i, p in enumerate(kit.info.point)]
         named += [(("trim", i), t.setup) for i, t in enumerate(kit.info.trim)]
+        named += [(("tone", i), t.setup) for i, t in enumerate(kit.info.tone)]
         named += [(("prove", 0), kit.info.prove.setup)] if kit.info.prove else []
         setups = {name.lower() for name in kit.setups}
         claims += [((*at, "setup"), name.lower(), setups, "set-up") for at, name in named if name and kit.unit]
@@ -348,6 +350,7 @@ class _Reader:
                        (("watch", trim.watch), ("supply_point", trim.supply_point))]  # fmt: skip
         if kit.unit:
             claims += [(("supply", i, "element"), s.element, sources, "source") for i, s in enumerate(kit.info.supply)]
+            claims += [(("tone", i, "source"), t.source, sources, "source") for i, t in enumerate(kit.info.tone)]
             if kit.info.prove:
                 claims.append((("prove", "source"), kit.info.prove.source, sources, "source"))
         for path, name, known, what in claims:

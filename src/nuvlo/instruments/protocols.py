@@ -75,6 +75,9 @@ class Meter(Protocol):
     def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
         """Volts between two nodes of the powered unit, in the kit's ``setup`` of this name, else in its first."""
 
+    def tone(self, name: str) -> Measured:
+        """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in."""
+
     def ohms(self, red: str, black: str = "0") -> Measured:
         """Ohms between two nodes with the supply off; leads not yet taken off."""
 

@@ -18,6 +18,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws
+from nuvlo.model.working import tone_volts
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
 
@@ -129,6 +130,11 @@ class SimulatedBench:
         if setup == SWITCHED_OFF:
             return self._shown(LEFT_VOLTS, "V")
         return self._shown(float(self._point(setup).voltage(red, black)[0]), "V")
+
+    def tone(self, name: str) -> Measured:
+        tone = self.unit.kit.tone(name)
+        point = self._point(tone.setup, (tone.source, tone.at, tone.node))
+        return self._shown(float(tone_volts(point, tone)[0]), "V")
 
     def supply_current(self, supply: str) -> Measured:
         found = next(s for s in self.unit.kit.info.supply if s.name == supply)

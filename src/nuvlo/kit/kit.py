@@ -10,7 +10,7 @@ from typing import Any
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.kit.board import Board
 from nuvlo.kit.parts import Part
-from nuvlo.kit.schema import Choice, Control, KitFile, Match, Point
+from nuvlo.kit.schema import Choice, Control, KitFile, Match, Point, Tone
 from nuvlo.kit.wiring import PanelHole, Wire
 from nuvlo.problems import NuvloError, Problem
 
@@ -85,13 +85,27 @@ class Kit:
                 return point
         raise KitError(Problem(f"there is no test point '{name}' in {self.name}.", "Check the name.", ref=name))
 
+    def tone(self, name: str) -> Tone:
+        return next(t for t in self.info.tone if t.name.lower() == name.lower())
+
+    def tone_setup(self, tone: Tone) -> Circuit:
+        """The circuit in which a tone is played."""
+        return self.setup(tone.setup, (tone.source, tone.at, tone.node))
+
     def named_place(self, node: str) -> str:
         """Where to hold a lead for ``node``: ground, a test point or a pad on it, else the net itself."""
         if node in GROUND_NAMES:
             return "ground"
-        at_point = (p.name for p in self.info.point if p.node == node and p.reference in GROUND_NAMES)
-        on_board = (f"pin {p.pin} of {p.ref}" for p in (self.board.pads if self.board else ()) if p.net == node)
-        return next(at_point, None) or next(on_board, f"the net {node}")
+        name, pin = self.lead_on(node)
+        if not name:
+            return f"the net {node}"
+        return f"pin {pin} of {name}" if pin else name
+
+    def lead_on(self, node: str) -> tuple[str, str]:
+        """The test point on ``node``, or the part and its pin there; empty where there is neither."""
+        at_point = ((p.name, "") for p in self.info.point if p.node == node and p.reference in GROUND_NAMES)
+        on_board = ((p.ref, str(p.pin)) for p in (self.board.pads if self.board else ()) if p.net == node)
+        return next(at_point, None) or next(on_board, ("", ""))
 
     def control(self, ref: str) -> Control:
         for control in self.info.control:

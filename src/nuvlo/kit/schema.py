@@ -119,6 +119,28 @@ class Point(_Strict):
     says: str = ""
 
 
+class Tone(_Strict):
+    """A sine of ``hertz`` from ``source``, set so that a meter shows ``level`` V r.m.s. at ``at`` against ``at_reference`` (where
+    it is empty: against ``reference``), and then read at ``node`` against ``reference``. One meter reads both, so that its error cancels. In ``setup``; where none is named, in the first that
+    has them."""
+
+    name: Name
+    source: str
+    at: str
+    at_reference: str = ""
+    node: str
+    reference: str = "0"
+    hertz: float = Field(400.0, ge=20, le=20_000)
+    level: Value = 0.1
+    setup: str = ""
+    says: str = ""
+
+    @property
+    def fed_at(self) -> tuple[str, str]:
+        """The nodes between which its level is set."""
+        return self.at, self.at_reference or self.reference
+
+
 class Option(_Strict):
     """One value a choice allows."""
 
@@ -325,6 +347,7 @@ class KitFile(_Strict):
     port: tuple[Port, ...] = ()
     control: tuple[Control, ...] = ()
     point: tuple[Point, ...] = ()
+    tone: tuple[Tone, ...] = ()
     choice: tuple[Choice, ...] = ()
     variant: tuple[Variant, ...] = ()
     need: tuple[Need, ...] = ()

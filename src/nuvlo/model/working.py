@@ -12,9 +12,10 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.ohms import Ohmmeter, resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
-from nuvlo.circuit.small_signal import log_frequencies, response
+from nuvlo.circuit.small_signal import log_frequencies, response, responses
 from nuvlo.kit import Kit, Trim
-from nuvlo.kit.schema import Prove
+from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.schema import Prove, Tone
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.results import corner
@@ -27,6 +28,9 @@ BAND_MEMBERS = 600
 TRIM_VOLTS = 1e-3  # a trimmer is placed when every member shows its reading this closely
 CONTACT_OHMS = 1.0  # the most that a sound wire with its two joints and plug may show (common practice, no source)
 STRAY = {"V": 8e-3, "A": 10e-6}  # offsets, contacts, the meter's zero (common practice, no source)
+STRAY_TONE = 0.5e-3  # V r.m.s.: hum, noise, the last digits of a meter on AC (common practice, no source)
+TONE_SHARE = 0.025  # of two readings of about 1 % each, one of them set by hand (common practice, no source)
+MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)
 STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
@@ -164,6 +168,15 @@ class WorkingModel:
         found = _windows(heads, np.array(rows)) if rows else []
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in found]
 
+    def tone_windows(self) -> list[Window]:
+        """Volts r.m.s. of each of the kit's tones where it is read, its level set where it is fed in: one joint set."""
+        rows, heads = [], []
+        for tone in self.kit.info.tone:
+            heads.append((tone.name, "tone", "V"))
+            rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone))
+        found = _windows(heads, np.array(rows)) if rows else []
+        return [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
+
     def resistance_windows(self, pairs: list[Pair], meter: Ohmmeter | None = None) -> list[Window]:
         """Each (name, net, net that black is on), of the unit alone, nothing plugged in: one joint set."""
         if not pairs:
@@ -272,6 +285,17 @@ class WorkingModel:
         if self.kit.info.prove is None:
             raise ModelError(Problem(f"{self.kit.name} says nothing of how to prove it.", "Add [prove] to kit.toml."))
         return self.kit.info.prove
+
+
+def tone_volts(point: OperatingPoint, tone: Tone) -> Array:
+    """(N,) V r.m.s. at a tone's node while its level stands where it is fed in."""
+    fed, black = tone.fed_at
+    nodes = (tone.node, tone.reference, fed, black)
+    found = responses(point, tone.source, [n for n in nodes if n not in GROUND_NAMES], np.array([tone.hertz]))
+    at = [found[n].transfer[:, 0] if n in found else 0.0 for n in nodes]
+    fed_volts = np.minimum(tone.level, MOST_TONE * np.abs(at[2] - at[3]))  # into a short no generator gives its level
+    out: Array = fed_volts * np.abs((at[0] - at[1]) / (at[2] - at[3]))
+    return out
 
 
 def _at_least_as_wide(window: Window, half: float) -> Window:

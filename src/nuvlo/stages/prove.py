@@ -8,12 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.schema import Tone
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, CurveTaken
 from nuvlo.model import Band, Window
-from nuvlo.quantity import Measured, Verdict, format_value, judge
-from nuvlo.stages.answer import Asked, Solved
-from nuvlo.stages.task import Finding, Shown, Task, Wants, finding
+from nuvlo.quantity import Measured, Verdict, format_value, judge, sentence
+from nuvlo.stages.answer import Asked, Solved, by_place
+from nuvlo.stages.task import Finding, Shown, Task, Wants, Windows, finding
 
 
 @dataclass(frozen=True)
@@ -38,20 +39,22 @@ class Proved(Solved):
 def ask(asked: Asked) -> Solved:
     """The band of good units, the newest sweep judged by it, and the window of the gain."""
     wanted = asked.kit.info.prove
+    tones = by_place(asked.model.tone_windows())
     if wanted is None:
-        return Solved()
+        return Solved(tones)
     band = asked.model.response_band
     curves = asked.build.curves
-    return proved(band, judge_curve(curves[-1], band, wanted.reference_hz) if curves else None, wanted.reference_hz)
+    proof = judge_curve(curves[-1], band, wanted.reference_hz) if curves else None
+    return proved(band, proof, wanted.reference_hz, tones)
 
 
-def proved(band: Band, proof: Proof | None, reference_hz: float) -> Proved:
-    """The answer that a band and a judged sweep make: with the window of the gain at ``reference_hz``."""
+def proved(band: Band, proof: Proof | None, reference_hz: float, tones: Windows) -> Proved:
+    """The answer that a band and a judged sweep make: with the window of the gain at ``reference_hz`` beside those of the tones."""
     low, nominal, high = (
         float(np.interp(np.log(reference_hz), np.log(band.frequency), edge))
         for edge in (band.low, band.nominal, band.high)
     )
-    return Proved({("gain", "gain"): Window("gain", "gain", "dB", nominal, low, high)}, "", band, proof)
+    return Proved({**tones, ("gain", "gain"): Window("gain", "gain", "dB", nominal, low, high)}, "", band, proof)
 
 
 def gain_finding(build: Build, solved: Solved) -> Finding | None:
@@ -80,18 +83,22 @@ def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list
 
 def shown(found: Callable[[Stage], Sequence[Finding]], now: Finding | None) -> Shown:
     """The readings that tell most of a finished unit: its points, each as last read, the newest first."""
-    kept = [f for stage in (Stage.WAKE, Stage.SET) for f in found(stage) if f.reading is not None]
-    seen = {f.task.target: f for f in kept if f.task.quantity != "resistance"}
+    kept = [f for stage in (Stage.WAKE, Stage.SET, Stage.PROVE) for f in found(stage) if f.reading is not None]
+    seen = {f.task.target: f for f in kept if f.task.quantity != "resistance" and f.task.wants is Wants.READING}
+    if now is not None and now.task.quantity == "tone":
+        seen[now.task.target] = now
     return Shown("Readings", tuple(seen.values())[::-1])
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """One sweep."""
+    """Its tones, then one sweep."""
+    tones = [_tone(kit, tone) for tone in kit.info.tone]
     prove = kit.info.prove
     if prove is None:
-        return []
+        return tones
     title = f"Sweep {format_value(prove.from_hz, 'Hz')} to {format_value(prove.to_hz, 'Hz')}"
     return [
+        *tones,
         Task(
             StepId.of(Stage.PROVE, "sweep"),
             Stage.PROVE,
@@ -104,6 +111,20 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             nodes=(prove.node,),
         )
     ]
+
+
+def _tone(kit: Kit, tone: Tone) -> Task:
+    level, hertz = format_value(tone.level, "V"), format_value(tone.hertz, "Hz")
+    black, (fed, fed_black) = kit.named_place(tone.reference), tone.fed_at
+    moved = f" against {kit.named_place(fed_black)}" if fed_black != tone.reference else ""
+    against = f" against {black}" if moved else ""
+    held = "" if moved else f", black on {black}"
+    return Task(
+        StepId.of(Stage.PROVE, tone.name), Stage.PROVE, Wants.READING, f"Tone of {hertz}: measure {tone.name}",
+        f"{kit.said_of_setup(tone.setup) if tone.setup else ''}{f'{sentence(tone.says)}. ' if tone.says else ''}Meter on AC volts{held}. Turn the tone up until it "
+        f"shows {level} at {kit.named_place(fed)}{moved}, then read {kit.named_place(tone.node)}{against}.",
+        tone.name, "tone", "V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref), nodes=(tone.node, tone.reference), setup=tone.setup,
+    )  # fmt: skip
 
 
 def judge_curve(curve: CurveTaken, band: Band, reference_hz: float) -> Proof:

@@ -103,6 +103,8 @@ def _instrument(s: Session, task: Task) -> Measured:
         return s.bench.leads()
     if task.quantity == "current":
         return s.bench.supply_current(task.target)
+    if task.quantity == "tone":
+        return s.bench.tone(task.target)
     return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 
@@ -146,7 +148,9 @@ def sweep(s: Session, given: Nothing) -> Work:
             expected=((proof.gain_low + proof.gain_high) / 2, proof.gain_low, proof.gain_high),
         )  # fmt: skip
         s.record(swept.curve, gain)
-        s.adopt(Answer(s.question(Stage.PROVE), prove.proved(swept.band, proof, wanted.reference_hz)))
+        before = s.answer(Stage.PROVE, prove.Proved)
+        tones = {k: w for k, w in (before.windows if before else {}).items() if w.quantity == "tone"}
+        s.adopt(Answer(s.question(Stage.PROVE), prove.proved(swept.band, proof, wanted.reference_hz, tones)))
         return Reply(proof.words)
 
     return Work("Sweeping", play, keep)

@@ -37,7 +37,7 @@ def names(kit: Kit) -> dict[str, str]:
         p.ref: f"{p.kind} {format_value(p.value, p.unit) if p.value is not None else p.text}"
         for p in kit.parts.values()
     }
-    out |= {p.name: p.says for p in kit.info.point}
+    out |= {p.name: p.says for p in kit.info.point} | {t.name: t.says for t in kit.info.tone}
     out |= {end: f"wire {w.name}" for w in kit.wires for end in (w.start, w.end) if end not in out}
     return out | {word: verb.says for word, verb in WORDS.items() if word == verb.name}
 
@@ -68,6 +68,9 @@ def _named(name: str, rest: str, at: At) -> Command:
     if point is not None:
         asked = now is not None and now.wants is Wants.READING and now.target == point
         return _reading(point, now.quantity if asked and now else "voltage", rest, now.unit if asked and now else "V")
+    tone = next((t.name for t in kit.info.tone if t.name.lower() == name.lower()), None)
+    if tone is not None:
+        return _reading(tone, "tone", rest, "V")
     lug = next((end for w in kit.wires for end in (w.start, w.end) if end.lower() == name.lower()), None)
     if lug is not None:
         return _reading(lug, "resistance", rest, "Ω")
