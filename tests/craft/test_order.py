@@ -63,7 +63,7 @@ def test_a_kit_without_heights_still_has_an_order(tmp_path):
     assert {r for s in steps for r in s.parts} == {"R1", "C1"}
     assert sum(s.minutes for s in steps) > 0
     assert [s.parts for s in steps if s.verb == "fit"] == [("R1",), ("C1",)]
-    assert steps[3].reason == "They usually stand 12 mm, the resistors before them 2.5 mm."
+    assert steps[3].reason == "It usually stands 12 mm, the resistors before it 2.5 mm."
 
 
 @pytest.mark.parametrize(
@@ -158,6 +158,8 @@ EVERYTHING = (
     "C2,capacitor,100n,film-5,2,,,,,In\nU1,regulator,adjustable,to220,16,yes,,yes,,Out\nL1,inductor,1m,coil,30,,,,,Out\n"
     "SKT1,socket,DIP-8,dip-8,4,,,yes,,Out\nU2,chip,TL072,dip-8,8,yes,yes,yes,,Out\nPOT,potentiometer,10k,pot16,9,,,,both,Out\n"
     "SW1,switch,2 ways,,5,,,,,Out\nR5,resistor,5k,axial-10,2.4,,,,,In\nJ1,jack,6.35 mm,,,,,,panel,\nCASE,case,steel,,,,,,panel,\n"
+    "SKT9,socket,9 pins,,,,,,panel,\nR6,resistor,1k,axial-10,2.4,,,,,In\nKNOB1,knob,black,,,,,,panel,\nBAT,battery,9 V,,,,,,panel,\n"
+    "CAP,capsule,34 mm,,,,,,panel,\nRV1,trimmer,10k,trim,6,,,,,In\nWIRE,wire,1 m,,,,,,panel,\n"
 )
 RELATIONS = """
 [work]
@@ -179,6 +181,10 @@ to = "tape"
 part = "C1"
 how = "below"
 to = "R2"
+[[relation]]
+part = "R6"
+how = "tags"
+to = "SKT9"
 [[relation]]
 part = "C2"
 how = "bars"
@@ -225,7 +231,9 @@ def test_every_rule_gives_its_reason_where_it_shows(everything):
     assert "R1 must touch Q1" in steps["contact"].reason
     assert steps["snap"].n == 1
     assert "oven" in steps["bake"].reason
-    assert [s.verb for s in board_order(everything)][-5:] == ["mount", "power", "plug", "recheck", "close"]
+    assert [s.verb for s in board_order(everything)][-8:] == [
+        "power", "plug", "set", "delicate", "battery", "recheck", "close", "knob",
+    ]  # fmt: skip
     assert all(s.reason for s in board_order(everything))
 
 
@@ -253,7 +261,7 @@ def test_a_look_at_joints_has_its_reason_where_nothing_follows_it(tmp_path):
 def test_bare_wood_is_not_washed():
     verbs = [s.verb for s in board_order(read_kit(SHIPPED / "barrowmoor"))]
     assert "wash" not in verbs
-    assert verbs[-4:] == ["joints", "mount", "recheck", "close"]
+    assert verbs[-6:] == ["joints", "mount", "tighten", "wire", "recheck", "close"]
 
 
 KINDS = st.sampled_from(
@@ -389,7 +397,7 @@ def test_our_own_orders_find_no_fault_as_a_manual(kit):
         lines = []
         for step in board_order(opened, school):
             named = opened.parts[step.parts[0]].section if step.verb == "test" else " ".join(step.parts)
-            lines.append(step.verb if step.verb in ("joints", "wash", "bake", "panel") else f"{step.verb} {named}")
+            lines.append(step.verb if step.verb in ("joints", "wash", "bake", "panel", "wire", "tighten", "set", "look") else f"{step.verb} {named}")
         assert faults(opened, "\n".join(lines)) == []
 
 

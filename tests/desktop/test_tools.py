@@ -125,6 +125,7 @@ def test_a_pad_is_designed_and_put_away_by_keyboard(drive):
     assert driver.window.tool is None
 
 
+@pytest.mark.long
 def test_a_variant_is_compared_by_keyboard(drive):
     driver = drive()
     driver.type("compare twelve")
@@ -249,6 +250,7 @@ def test_pairs_are_matched_and_shopping_is_written(drive, tmp_path):
     assert "XLR1: jack XLR female, 3 pins  2.60" in written.read_text()
 
 
+@pytest.mark.long
 def test_a_choice_with_a_response_is_drawn_with_what_is_printed(drive, tmp_path):
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.workshop.demo import SHIPPED
@@ -360,6 +362,7 @@ def test_the_calendar_is_shown_saved_and_asked_for_tonight(drive):
     assert "minutes: Unpack" in driver.said
 
 
+@pytest.mark.long
 def test_the_calendar_of_all_units_in_the_workshop(drive, gorsefire):
     driver = drive()
     driver.window.controller.workshop.start(gorsefire)
@@ -370,6 +373,7 @@ def test_the_calendar_of_all_units_in_the_workshop(drive, gorsefire):
     assert "Gorsefire 002" in table.read_text()
 
 
+@pytest.mark.long
 def test_an_oscillator_is_compared_without_a_curve(drive, tmp_path):
     driver = drive(opener=lambda: begun(tmp_path / "osc", read_kit(SHIPPED / "tidewheel")))
     assert driver.said == "Tidewheel is open: 40 parts to unpack."

@@ -31,10 +31,11 @@ MINUTES = {
     "fit": (1.5, 0.0), "solder": (0.7, 0.0), "values": (0.1, 1.0), "polarity": (0.1, 1.0), "contact": (0.5, 0.0), "insulate": (1.0, 0.0),
     "screw": (3.0, 0.0), "test": (0.0, 10.0), "joints": (0.0, 4.0), "wash": (0.0, 5.0), "bake": (0.0, 5.0), "snap": (0.0, 5.0),
     "panel": (0.0, 8.0), "posts": (0.7, 2.0), "leads": (1.5, 2.0), "mount": (2.0, 0.0), "power": (0.0, 10.0), "plug": (1.0, 0.0), "recheck": (0.0, 5.0), "close": (0.0, 5.0),
+    "look": (0.3, 1.0), "tighten": (0.5, 1.0), "wire": (0.0, 5.0), "set": (0.0, 10.0), "delicate": (5.0, 0.0), "battery": (1.0, 0.0), "knob": (0.5, 0.0),
 }  # fmt: skip
 WAITS_HOURS = {"wash": 0.5, "bake": 1.0}  # before the next step may begin
-GATES = {"values", "polarity", "contact", "test", "joints", "wash", "recheck"}
-STAGES = {"power": Stage.WAKE, "plug": Stage.WAKE, "recheck": Stage.HAND_OVER, "close": Stage.HAND_OVER}
+GATES = {"look", "values", "polarity", "contact", "test", "joints", "wash", "recheck"}
+STAGES = {"set": Stage.SET, "delicate": Stage.HAND_OVER, "battery": Stage.HAND_OVER, "knob": Stage.HAND_OVER, "power": Stage.WAKE, "plug": Stage.WAKE, "recheck": Stage.HAND_OVER, "close": Stage.HAND_OVER}
 # When each thing is done in its group, left to itself: work first, checks after, what they guard or not.
 PHASES = {
     "insulate": (0, 0),
@@ -46,7 +47,7 @@ PHASES = {
     "polarity": (2, 1),
 }
 # What an impatient builder does first, of what is to be done when all parts are in.
-HASTE = ("close", "plug", "recheck", "power", "bake", "mount", "wash", "joints", "panel", "leads", "posts", "snap")
+HASTE = ("knob", "close", "battery", "delicate", "set", "plug", "recheck", "power", "wire", "tighten", "look", "bake", "mount", "wash", "joints", "panel", "leads", "posts", "snap")
 
 
 @dataclass(frozen=True)
@@ -67,9 +68,13 @@ class Step:
     because: tuple[str, ...] = ()
     waits_hours: float = 0.0
 
+    has_wiring: bool = False
+
     @property
     def stage(self) -> Stage:
-        """The stage in which it is done."""
+        """The stage in which it is done. Wires whose ends the kit names are gone through one by one in Hook up."""
+        if self.verb == "wire" and self.has_wiring:
+            return Stage.HOOK_UP
         return STAGES.get(self.verb, Stage.FIT)
 
     @property
@@ -105,12 +110,13 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
     if soldered_chips:
         later = {p.ref for p in kit.parts.values() if p.kind == "socket"}
     parts = [p for p in kit.parts.values() if p.on_board and p.ref not in later]
+    tagged = {r.part for r in kit.info.relation if r.how == "tags"}
     sections = list(dict.fromkeys(p.section for p in parts)) if order == "sections" else []
 
     def liking(part: Part) -> tuple[float, ...]:
         section = sections.index(part.section) if sections else 0
         first = kind_of(part.kind).early or math.inf
-        return part.through_panel, section, first if order == "semiconductors" else 0, *_turn(part)
+        return part.through_panel or part.ref in tagged, section, first if order == "semiconductors" else 0, *_turn(part)
 
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
     in_sockets = tuple(p.ref for p in socketed)
@@ -182,12 +188,13 @@ def _waiting(wanted: Sequence[Precedence]) -> Mapping[str, list[str]]:
 def _grouped(
     kit: Kit, sequence: Sequence[str], soldering: str, by_section: bool, parted: Mapping[str, set[str]]
 ) -> tuple[tuple[str, ...], ...]:
+    tagged = {r.part for r in kit.info.relation if r.how == "tags"}
     groups: list[list[str]] = []
     for ref in sequence:
         part = kit.parts[ref]
         last = kit.parts[groups[-1][-1]] if groups else None
         fresh = (
-            last is None or part.through_panel != last.through_panel or bool(parted.get(ref, set()) & set(groups[-1]))
+            last is None or part.through_panel != last.through_panel or (ref in tagged) != (last.ref in tagged) or bool(parted.get(ref, set()) & set(groups[-1]))
         )
         fresh = fresh or (by_section and part.section != kit.parts[groups[-1][-1]].section)
         kinds_apart = soldering == "groups" and not part.through_panel
@@ -240,9 +247,13 @@ def _all_events(plan: Plan, wanted: Sequence[Precedence]) -> list[Event]:
     own += [("values", ref) for ref in plan.fitted if has_value(plan.part(ref))]
     own += [("polarity", ref) for ref in plan.fitted if plan.part(ref).polarised]
     own += [("mount", ref) for ref in plan.mounted] + [("plug", ref) for ref in plan.plugged]
+    own += [("tighten", "")] * bool(plan.mounted) + [("wire", "")] * plan.wired + [("set", "")] * plan.trimmed
+    own += [("delicate", ref) for ref in plan.delicate]
+    own += [(kind, ref) for kind in ("battery", "knob") for ref in plan.last(kind)]
     if plan.fitted:
         own += [("posts" if plan.posts else "leads", "")] if plan.wires else []
-        own += [("joints", "")] + [("wash", "")] * plan.washed + [("power", "")] * plan.powered
+        own += [("joints", "")] * bool(plan.boarded) + [("wash", "")] * plan.washed + [("power", "")] * plan.powered
+        own += [("look", "")] * bool(plan.late)
         own += [("recheck", ""), ("close", "")] if plan.has_case else []
     named = [event for p in wanted for event in (p.before, p.after)]
     return list(dict.fromkeys([*own, *named]))
@@ -283,11 +294,18 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         parts = tuple(ref for _, ref in mine if ref in plan.kit.parts) or _whole(plan, verb, str(k))
         because = tuple(dict.fromkeys(p.reason for e in mine for p in after.get(e, ()) if p.rule not in PLAIN))
         name = names[k] if isinstance(k, int) and k >= 0 else str(k)
+        name = _mounted(plan, parts) if verb == "mount" else ", ".join(parts) if verb == "delicate" else "what was soldered last" if verb == "look" else name
         if verb == "fit":
             reason = _fit_reason(plan, parts, fitted_before, because)
             fitted_before = [plan.part(r) for r in parts]
         elif verb == "solder":
             reason = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
+        elif verb == "mount":
+            reason = _mount_reason(plan, parts)
+        elif verb == "power":
+            reason = EMPTY_SOCKETS if plan.plugged else LIMITED
+        elif verb in ("delicate", "battery", "knob"):
+            reason = because[0]
         else:
             reason = WHY.get(verb) or guards.get(mine[0]) or (*because, *(p.reason for p in after.get(mine[0], ())))[0]
         each, whole = MINUTES[verb]
@@ -296,17 +314,22 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
             number[event] = n
         steps.append(
             Step(n, _action(plan, verb, name, parts), parts, {"test": "section"}.get(verb, verb) if verb in GATES else None,
-                 tuple(earlier), reason, each * len(parts) + whole, verb, because, WAITS_HOURS.get(verb, 0.0))
+                 tuple(earlier), reason, each * len(parts) + whole, verb, because, WAITS_HOURS.get(verb, 0.0), bool(plan.kit.wires))
         )  # fmt: skip
     return steps
 
 
+EMPTY_SOCKETS = "The first power test: nothing dear is in a socket yet."
+LIMITED = "The first power test, its current limited: what is wrong shows before it costs a part."
 ALL = "all that lies on the board"
-PLAIN = ("loose", "values", "polarity", "joints", "powered")  # rules whose reason their own step says
+PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  # rules whose reason their own step says
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
-    "mount": "Pots, jacks and lamp line up with the panel before anything holds them.",
-    "power": "The first power test: nothing dear is in a socket yet.", "close": "Everything has been checked.",
+    "leads": "A board with wires hanging from it neither lies flat nor is turned over without strain: they go in when all else is soldered.",
+    "look": "Found now, a dull joint is a minute's work; found at power-up it may cost a part.",
+    "tighten": "A nut that is only finger-tight turns with the first plug, and its wires with it.",
+    "set": "Trimmers are set on a unit that is powered and warm, and before it is shut in.",
+    "close": "Everything has been checked.",
     "plug": "The rails have been checked.", "recheck": "What has changed since they were last taken can still be found; once the lid is on it cannot.",
 }  # fmt: skip
 ACTIONS = {
@@ -314,9 +337,11 @@ ACTIONS = {
     "contact": "See that {name} really {touch} what {it} to touch", "insulate": "Put the insulation under {name}",
     "screw": "Screw {name} to the heat sink", "test": "Test {name} by itself",
     "posts": "Press in and solder the posts for the wires", "leads": "Solder the wires into the board, each with its label",
+    "look": "Look over the joints of {name}", "tighten": "See that all lines up, and tighten it", "wire": "Wire up, and ring out each wire",
+    "set": "Set the trimmers", "delicate": "Mount {name}", "battery": "Put the battery in", "knob": "Put the knobs on",
     "joints": "Look over the solder side for dull joints and bridges", "wash": "Brush and wash the solder side", "bake": "Dry the board in the oven",
     "snap": "Snap the boards apart and file the edges", "panel": "Offer up the panel and do everything up finger-tight",
-    "mount": "Mount the panel parts, finger-tight", "power": "First power test", "plug": "Plug in what goes into sockets",
+    "mount": "Mount {name}", "power": "First power test", "plug": "Plug in what goes into sockets",
     "recheck": "Take the readings once more before the lid", "close": "Close the case",
 }  # fmt: skip
 
@@ -338,7 +363,35 @@ def _whole(plan: Plan, verb: str, section: str) -> tuple[str, ...]:
         return tuple(plan.through_panel)
     if verb in ("posts", "leads"):
         return plan.wires
-    return tuple(plan.fitted) if verb in ("joints", "wash", "bake") else ()
+    if verb == "look":
+        return tuple(plan.late)
+    if verb == "tighten":
+        return tuple(plan.mounted)
+    if verb == "set":
+        return tuple(p.ref for p in plan.kit.parts.values() if p.kind == "trimmer")
+    return tuple(plan.boarded) if verb in ("joints", "wash", "bake") else ()
+
+
+FACING = ("potentiometer", "jack", "switch", "lamp", "socket")  # kinds that show on a panel
+
+
+def _mounted(plan: Plan, refs: Sequence[str]) -> str:
+    kinds = {plan.part(r).kind for r in refs}
+    if "driver" in kinds:
+        return "the drivers" if kinds == {"driver"} else "the drivers, and what else goes into the cabinet"
+    if kinds <= set(FACING):
+        return "the panel parts, finger-tight"
+    return f"the {plural_of(kinds.pop())}" if len(kinds) == 1 else "what goes on the chassis, finger-tight" if kinds & set(FACING) else "what goes into the case"
+
+
+def _mount_reason(plan: Plan, refs: Sequence[str]) -> str:
+    kinds = {plan.part(r).kind for r in refs}
+    if "driver" in kinds:
+        return "Drivers go into their openings on their gaskets, terminals where the wires reach, screws crosswise."
+    named = [words for words, some in (("pots", "potentiometer"), ("jacks", "jack"), ("switches", "switch"), ("lamps", "lamp")) if some in kinds]
+    if len(named) < 2:
+        return "All is in its place before anything holds it."
+    return f"{', '.join(named[:-1]).capitalize()} and {named[-1]} line up with the panel before anything holds them."
 
 
 def _names(plan: Plan) -> list[str]:
@@ -350,8 +403,10 @@ def _names(plan: Plan) -> list[str]:
         section = f" of {plan.part(refs[0]).section}" if plan.tested and plan.part(refs[0]).section else ""
         if plan.part(refs[0]).through_panel:
             name = "what stands through the panel"
+        elif refs[0] in plan.on_tags:
+            name = f"the {_plural([plan.part(r) for r in refs])} on the tags" if len(kinds) == 1 else "what hangs on the tags"
         elif len(kinds) == 1:
-            name = f"the {plural_of(kinds.pop())}{section}"
+            name = f"the {_plural([plan.part(r) for r in refs])}{section}"
             name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "more ", 1)
         elif section and not any(n.endswith(section) for n in out):
             name = f"the parts{section}"
@@ -363,6 +418,14 @@ def _names(plan: Plan) -> list[str]:
     return [ALL if name == "batch 1" else name for name in out] if "batch 2" not in out else out
 
 
+def _plural(parts: Sequence[Part]) -> str:
+    """What parts of one kind are called together: discs are no film capacitors."""
+    discs = [p.package.startswith("disc") for p in parts]
+    if parts[0].kind == "capacitor" and any(discs):
+        return "disc capacitors" if all(discs) else "small capacitors"
+    return plural_of(parts[0].kind)
+
+
 def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because: Sequence[str]) -> str:
     parts = [plan.part(r) for r in refs]
     first = parts[0]
@@ -370,14 +433,18 @@ def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because
         return "Taken together, so the board is turned over once." if before else "The lowest parts go in first."
     if plan.manual and kind_of(first.kind).early:
         return "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
+    if first.ref in plan.on_tags:
+        return "A lead goes round each tag, short and without touching its neighbour, and is soldered when all of that tag are on it."
     if first.through_panel:
         return "Placed, not soldered, until the panel holds them."
     if not before:
         return "They lie lowest: the board stays flat when it is turned over."
-    taller, last, others = first.stands_mm, before[0].stands_mm, plural_of(before[0].kind)
+    taller, last, others = first.stands_mm, before[0].stands_mm, _plural(before)
+    it, s = ("it", "s") if len(refs) == 1 else ("they", "")
     if first.heat_sensitive and taller < last:
-        return f"They mind heat, so they come after the {others} although they stand lower."
+        return f"{it.capitalize()} mind{s} heat, so {it} come{s} after the {others} although {it} stand{s} lower."
     if taller >= last:
         known = first.height_mm is not None and before[0].height_mm is not None
-        return f"They {'' if known else 'usually '}stand {taller:g} mm, the {others} before them {last:g} mm."
+        them = "it" if len(refs) == 1 else "them"
+        return f"{it.capitalize()} {'' if known else 'usually '}stand{s} {taller:g} mm, the {others} before {them} {last:g} mm."
     return because[0] if because else "The next in line."

@@ -20,6 +20,7 @@ from nuvlo.kit.parts import Part
 Event = tuple[str, str]  # a verb, and the reference, section or nothing that it is done to
 
 TALL_MM, REACH_MM = 12.0, 9.0  # a part so much taller than one so near bars the way of an iron or a finger to it
+LAST, DELICATE = ("knob", "battery"), ("capsule",)  # kinds
 POST_MM = 10.0  # how high a post stands (common practice, no source)
 
 
@@ -58,7 +59,20 @@ class Plan:
 
     @property
     def mounted(self) -> list[str]:
-        """Parts of the panel that no board holds."""
+        """Parts of the panel or the case that no board holds, but for what goes in at the very end."""
+        return [ref for ref in self._off_board if self.part(ref).kind not in (*LAST, *DELICATE)]
+
+    @property
+    def delicate(self) -> list[str]:
+        """What is mounted once all else is known to be right: it is dear, and breath or a slip of the iron spoils it."""
+        return [ref for ref in self._off_board if self.part(ref).kind in DELICATE]
+
+    def last(self, kind: str) -> list[str]:
+        """Knobs, or batteries."""
+        return [ref for ref in self._off_board if self.part(ref).kind == kind]
+
+    @property
+    def _off_board(self) -> list[str]:
         return [
             p.ref
             for p in self.kit.parts.values()
@@ -67,6 +81,22 @@ class Plan:
             and not kind_of(p.kind).encloses
             and p.ref not in self.plugged
         ]
+
+    @property
+    def on_tags(self) -> dict[str, str]:
+        """Parts that are soldered to the tags of a mounted one, and to which."""
+        return {r.part: r.to for r in self.kit.info.relation if r.how == "tags" and r.part in self.fitted}
+
+    @property
+    def late(self) -> list[str]:
+        """What is soldered when the board has been washed: to tags, and pots, jacks and switches, which a wash would spoil."""
+        return [ref for ref in self.fitted if ref in self.on_tags or self.part(ref).through_panel]
+
+    @property
+    def boarded(self) -> list[str]:
+        """What is soldered to the board before that."""
+        late = set(self.late)
+        return [ref for ref in self.fitted if ref not in late]
 
     @property
     def through_panel(self) -> list[str]:
@@ -86,6 +116,23 @@ class Plan:
     def washed(self) -> bool:
         """Whether there is a board to wash."""
         return bool(self.fitted) and self.kit.info.work.wash
+
+    @property
+    def trimmed(self) -> bool:
+        """Whether anything is trimmed once it is powered."""
+        return self.powered and any(p.kind == "trimmer" for p in self.kit.parts.values())
+
+    @property
+    def wired(self) -> bool:
+        """Whether wires go from the board, or from tags, to what is mounted."""
+        return bool(self.kit.wires or (self.mounted and any(p.kind == "wire" for p in self.kit.parts.values())))
+
+    @property
+    def finished(self) -> list[Event]:
+        """What is done to a powered unit before the readings are repeated for the last time."""
+        out: list[Event] = [("set", "")] if self.trimmed else []
+        out += [("delicate", ref) for ref in self.delicate]
+        return out + [("battery", ref) for ref in self.last("battery")]
 
     @property
     def has_case(self) -> bool:
@@ -273,30 +320,41 @@ def _leads(plan: Plan) -> Iterator[Precedence]:
     if not plan.wires or plan.posts:
         return
     why = "A board with wires hanging from it neither lies flat nor is turned over without strain: they go in when all else is soldered."
-    for ref in plan.fitted:
+    for ref in plan.boarded:
         yield Precedence(("solder", ref), ("leads", ""), "leads", why)
-    if plan.fitted:
+    if plan.boarded:
         why = "Wires soldered into the board are looked over and washed with the rest, and before the board is in its case."
         yield Precedence(("leads", ""), ("joints", ""), "leads", why)
 
 
 def _joints(plan: Plan) -> Iterator[Precedence]:
     why = "Found now, a dull joint or a bridge is a minute's work; found at power-up it may cost a part."
-    for ref in plan.fitted:
+    for ref in plan.boarded:
         yield Precedence(("solder", ref), ("joints", ""), "joints", why)
-    if plan.fitted:
+    if plan.boarded:
         washed: list[Event] = [("wash", "")] if plan.washed else [("mount", ref) for ref in plan.mounted]
         for then in [*washed, *POWER[: plan.powered]]:
             yield Precedence(("joints", ""), then, "joints", why)
+
+
+def _look(plan: Plan) -> Iterator[Precedence]:
+    why = "Found now, a dull joint is a minute's work; found at power-up it may cost a part."
+    for ref in plan.late:
+        yield Precedence(("solder", ref), ("look", ""), "look", why)
+    for then in ([("wire", "")] if plan.wired else POWER[: plan.powered]) if plan.late else ():
+        yield Precedence(("look", ""), then, "look", why)
 
 
 def _wash(plan: Plan) -> Iterator[Precedence]:
     if not plan.washed:
         return
     why = "Flux left at high resistances leaks and hisses; what is powered or plugged in cannot be washed."
-    for ref in plan.fitted:
+    for ref in plan.boarded:
         yield Precedence(("solder", ref), ("wash", ""), "wash", why)
-    if plan.fitted:
+    if plan.boarded:
+        for ref in plan.late:
+            spoilt = "Pots, jacks and switches drink what a board is washed with: they go in when it is clean and dry."
+            yield Precedence(("wash", ""), ("fit", ref), "wash", spoilt if ref not in plan.on_tags else why)
         for then in POWER[: plan.powered]:
             yield Precedence(("wash", ""), then, "wash", why)
         for ref in plan.mounted:
@@ -307,7 +365,8 @@ def _bake(plan: Plan) -> Iterator[Precedence]:
     if plan.kit.info.work.bake and plan.washed:
         why = "A washed board holds water under its parts: 20 to 30 minutes in an oven brought to about 93 °C and switched off."
         yield Precedence(("wash", ""), ("bake", ""), "bake", why)
-        for then in [*POWER[: plan.powered], *[("mount", ref) for ref in plan.mounted]]:
+        late: list[Event] = [("fit", ref) for ref in plan.late]
+        for then in [*POWER[: plan.powered], *[("mount", ref) for ref in plan.mounted], *late]:
             yield Precedence(("bake", ""), then, "bake", why)
 
 
@@ -317,13 +376,6 @@ def _socket(plan: Plan) -> Iterator[Precedence]:
         yield Precedence(("power", ""), ("plug", ref), "socket", why)
 
 
-def _powered(plan: Plan) -> Iterator[Precedence]:
-    why = "First power comes with everything mounted that carries it."
-    for ref in plan.mounted:
-        for then in POWER[: plan.powered] if plan.fitted else ():
-            yield Precedence(("mount", ref), then, "powered", why)
-
-
 def _guard(plan: Plan) -> Iterator[Precedence]:
     """Before the lid the last check is repeated: what is shut in is seen no more."""
     if not plan.has_case or not plan.fitted:
@@ -331,16 +383,80 @@ def _guard(plan: Plan) -> Iterator[Precedence]:
     why = "Before the lid goes on the readings are taken once more and compared with the last: what changed since is still at hand."
     clean = "wash" if plan.washed else "joints"
     last = POWER if plan.powered else [(clean, ""), *[("mount", ref) for ref in plan.mounted]]
-    for before in [*last, *[("plug", ref) for ref in plan.plugged]]:
+    for before in [*last, *[("plug", ref) for ref in plan.plugged], *plan.finished]:
         yield Precedence(before, ("recheck", ""), "guard", why)
     yield Precedence(("recheck", ""), ("close", ""), "guard", why)
+
+
+def _tighten(plan: Plan) -> Iterator[Precedence]:
+    why = "A nut that is only finger-tight turns with the first plug, and its wires with it."
+    for ref in plan.mounted:
+        yield Precedence(("mount", ref), ("tighten", ""), "tighten", why)
+    if plan.mounted:
+        for ref in plan.through_panel:
+            yield Precedence(("solder", ref), ("tighten", ""), "tighten", why)
+        for then in [("wire", "")] if plan.wired else POWER[: plan.powered]:
+            yield Precedence(("tighten", ""), then, "tighten", why)
+
+
+def _tags(plan: Plan) -> Iterator[Precedence]:
+    for ref, to in plan.on_tags.items():
+        why = f"{ref} hangs on the tags of {to}: that is in its place and tight before a lead goes round a tag."
+        for mounted in plan.mounted:
+            yield Precedence(("mount", mounted), ("fit", ref), "tags", why)
+        if plan.mounted:
+            yield Precedence(("tighten", ""), ("fit", ref), "tags", why)
+
+
+def _wired(plan: Plan) -> Iterator[Precedence]:
+    if not plan.wired:
+        return
+    why = "Wires go on when what they go to no longer moves, and are rung out before anything is switched on."
+    for ref in plan.mounted:
+        yield Precedence(("mount", ref), ("wire", ""), "wired", why)
+    clean = "wash" if plan.washed else "joints"
+    if plan.boarded:
+        yield Precedence((clean, ""), ("wire", ""), "wired", why)
+    for then in [*POWER[: plan.powered], ("recheck", "")] if plan.has_case else POWER[: plan.powered]:
+        yield Precedence(("wire", ""), then, "wired", why)
+
+
+def _set(plan: Plan) -> Iterator[Precedence]:
+    if not plan.trimmed:
+        return
+    why = "Trimmers are set on a unit that is powered and warm, and before it is shut in."
+    for before in [*POWER[: plan.powered], *[("plug", ref) for ref in plan.plugged]]:
+        yield Precedence(before, ("set", ""), "set", why)
+
+
+def _delicate(plan: Plan) -> Iterator[Precedence]:
+    for ref in plan.delicate:
+        why = f"{ref} comes last: it is dear, and what goes before it makes heat, dust and mistakes."
+        earlier: list[Event] = [("set", "")] if plan.trimmed else list(POWER[: plan.powered])
+        for before in [*earlier, *[("plug", r) for r in plan.plugged]]:
+            yield Precedence(before, ("delicate", ref), "delicate", why)
+
+
+def _last(plan: Plan) -> Iterator[Precedence]:
+    for ref in plan.last("battery"):
+        why = "First power comes from a supply whose current is limited; a battery gives all it has into a short."
+        ready: list[Event] = [("set", "")] if plan.trimmed else list(POWER[: plan.powered])
+        for before in [*ready, *[("plug", r) for r in plan.plugged], *[("delicate", r) for r in plan.delicate]]:
+            yield Precedence(before, ("battery", ref), "last", why)
+    for ref in plan.last("knob"):
+        why = "A knob hides the nut under it and is pulled off for every look inside: it goes on when the lid does."
+        earlier: list[Event] = [("tighten", "")] if plan.mounted else []
+        earlier += [("close", "")] if plan.has_case and plan.fitted else [*POWER[: plan.powered], *plan.finished]
+        earlier += [("plug", r) for r in plan.plugged]
+        for one in earlier:
+            yield Precedence(one, ("knob", ref), "last", why)
 
 
 def _section(plan: Plan) -> Iterator[Precedence]:
     why = "A fault has few places to hide while only one section is new."
     for k, section in enumerate(plan.tested):
-        mine = [r for r in plan.fitted if plan.part(r).section == section and not plan.part(r).through_panel]
-        later = [r for r in plan.fitted if plan.part(r).section in plan.tested[k + 1 :]]
+        mine = [r for r in plan.boarded if plan.part(r).section == section]
+        later = [r for r in plan.boarded if plan.part(r).section in plan.tested[k + 1 :]]
         for ref in mine:
             yield Precedence(("solder", ref), ("test", section), "section", why)
         for ref in later:
@@ -376,8 +492,8 @@ RULES: Mapping[str, Rule] = {
     "loose": _loose, "values": _values, "polarity": _polarity, "snap": _snap,
     "contact": _related("touches", "contact", "{part} must touch {to}, so {to} is in first."),
     "below": _related("below", "below", "{part} lies below {to}."),
-    "insulate": _insulate, "sink": _sink, "surface": _surface, "panel": _panel, "posts": _posts, "leads": _leads, "joints": _joints, "wash": _wash, "bake": _bake,
-    "powered": _powered, "socket": _socket, "guard": _guard, "section": _section, "access": _access, "static": _static,
-    "decides": _decides,
+    "insulate": _insulate, "sink": _sink, "surface": _surface, "panel": _panel, "posts": _posts, "leads": _leads, "joints": _joints, "look": _look, "wash": _wash, "bake": _bake,
+    "socket": _socket, "guard": _guard, "section": _section, "access": _access, "static": _static,
+    "decides": _decides, "tighten": _tighten, "tags": _tags, "wired": _wired, "set": _set, "delicate": _delicate, "last": _last,
 }  # fmt: skip
 YIELDING = ("surface", "posts", "section", "access", "static", "decides")

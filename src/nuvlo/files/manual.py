@@ -18,11 +18,19 @@ from nuvlo.problems import NuvloError, Problem
 
 VERBS = {
     "fit": "fit", "insert": "fit", "place": "fit", "solder": "solder", "values": "values", "polarity": "polarity", "contact": "contact",
-    "insulate": "insulate", "screw": "screw", "plug": "plug", "mount": "mount",
+    "insulate": "insulate", "screw": "screw", "plug": "plug", "mount": "mount", "delicate": "delicate",
+    "battery": "battery", "knob": "knob", "knobs": "knob",
 }  # fmt: skip
 WHOLE = {
     "joints": "joints", "wash": "wash", "bake": "bake", "snap": "snap", "panel": "panel", "power": "power", "recheck": "recheck",
-    "close": "close", "posts": "posts", "wires": "leads", "leads": "leads",
+    "close": "close", "posts": "posts", "wires": "leads", "leads": "leads", "wire": "wire", "tighten": "tighten", "set": "set", "look": "look",
+}  # fmt: skip
+
+
+# Rules about what few manuals speak of, and the verbs of which one shows that this one does.
+SELDOM = {
+    "tighten": ("tighten",), "wired": ("wire",), "set": ("set",), "look": ("look",), "delicate": ("delicate",),
+    "last": ("battery", "knob"), "tags": ("tighten",),
 }  # fmt: skip
 
 
@@ -56,7 +64,10 @@ def faults(kit: Kit, text: str, name: str = "order") -> list[Fault]:
         posts=("leads", "") not in order,
     )
     out = []
-    for wrong in broken(order, precedences(alone)):
+    # Nor what it leaves to the hand that wires, tightens and trims.
+    verbs = {verb for verb, _ in order}
+    unsaid = [rule for rule, named in SELDOM.items() if not verbs & set(named)]
+    for wrong in broken(order, precedences(alone, unsaid)):
         at = lines[order.index(wrong.after)]
         never = wrong.before not in order
         words = f"{_words(wrong.after)} {'without' if never else 'before'} {_words(wrong.before, doing=True)}"
@@ -87,6 +98,8 @@ def _words(event: Event, *, doing: bool = False) -> str:
         "contact": "the check that it touches", "insulate": "its insulation", "screw": "screwed down", "test": "tested",
         "joints": "the joints looked over", "wash": "washed", "bake": "dried", "snap": "boards snapped", "panel": "the panel on",
         "mount": "mounted", "power": "first power", "plug": "plugged in", "recheck": "the readings repeated", "close": "closed", "posts": "posts", "leads": "the wires in",
+        "wire": "wired up", "tighten": "tightened", "set": "the trimmers set", "look": "the last joints looked over", "delicate": "mounted",
+        "battery": "put in", "knob": "put on",
     }[verb]  # fmt: skip
     if doing and verb in ("values", "polarity", "contact", "insulate"):
         return said

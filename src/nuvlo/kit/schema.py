@@ -293,11 +293,12 @@ class Relation(_Strict):
     """How two parts lie to each other, which decides their order.
 
     ``touches``: ``part`` must touch ``to``; ``sink``: it is screwed to ``to`` before it is soldered; ``insulate``: it lies
-    on ``to``, a tape or washer; ``below``: it lies below ``to``; ``bars``: it would bar the way to ``to``.
+    on ``to``, a tape or washer; ``below``: it lies below ``to``; ``bars``: it would bar the way to ``to``; ``tags``: it is soldered
+    to the tags of ``to``, which is mounted first.
     """
 
     part: str
-    how: Literal["touches", "sink", "insulate", "below", "bars"]
+    how: Literal["touches", "sink", "insulate", "below", "bars", "tags"]
     to: str
     why: str = ""
 

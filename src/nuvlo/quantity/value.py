@@ -121,7 +121,7 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     """
     if not math.isfinite(value):
         return "open" if unit == "Ω" and value > 0 else "—"
-    if value == 0:
+    if abs(value) < LEAST:  # what rounding leaves of nothing
         return f"0{THIN_SPACE}{unit}" if unit else "0"
     if unit in ("dB", "°", "°C", "%", ""):
         text = f"{value:.{max(0, digits - 1 - _decade(value))}f}"

@@ -16,6 +16,10 @@ def seating(kit: Kit, part: Part) -> str:
     watts = rated(part.rating, "W") or 0.0
     if part.kind == "resistor" and (watts >= WARM_RATING_W or (part.height_mm or 0.0) > 6.0):
         said = ["Raised some 5\u202fmm: it warms, and air must get under it."]
+    tags = next((r.to for r in kit.info.relation if r.part == part.ref and r.how == "tags"), "")
+    if tags:
+        warm = " Held off what is near it: it warms." if len(said) == 1 and said[0].startswith("Raised") else ""
+        return f"On the tags of {tags}, its leads short and clear of their neighbours.{warm}"
     if "upright" in part.package:
         said = ["Upright, over the hole with the ring."]
     for relation in kit.info.relation:
@@ -31,7 +35,7 @@ def seating(kit: Kit, part: Part) -> str:
         and part.ref not in kit.board.placements
         and not kind_of(part.kind).plugged
     ):
-        said.append(f"Not on the board: {part.note}." if part.note else "Not on the board.")
+        said = [f"Not on the board: {part.note}." if part.note else "Not on the board."]
     return " ".join(s for s in said if s)
 
 
@@ -46,9 +50,10 @@ def handling(part: Part) -> str:
 
 
 def way_round(part: Part) -> str:
-    return (
-        (kind_of(part.kind).way_round or "It has a way round: as printed.") if part.polarised else "Either way round."
-    )
+    kind = kind_of(part.kind)
+    if part.polarised:
+        return kind.way_round or "It has a way round: as printed."
+    return "It fits one way." if kind.fits_one_way else "Either way round."
 
 
 def iron(parts: list[Part]) -> str:

@@ -85,7 +85,7 @@ def _board(kit: Kit, build: Build, pace: Pace, school: str) -> list[Job]:
     late = {ref for ref, mark in build.marks.items() if mark == POSTED}
     before: tuple[str, ...] = ("unpack",)
     for step in board_order(kit, school):
-        if step.stage is Stage.HAND_OVER or (step.verb == "power" and not plugged(kit)):
+        if step.stage in (Stage.HAND_OVER, Stage.HOOK_UP, Stage.SET) or (step.verb == "power" and not plugged(kit)):
             continue  # where nothing is plugged in, waking is the first power test
         waiting = (
             tuple(ref for ref in step.parts if ref in late)
@@ -155,7 +155,7 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     trims = [t for t in kit.info.trim if build.latest(t.watch, stage="set") is None]
     lid = [s for s in board_order(kit) if s.stage is Stage.HAND_OVER and s.id not in build.done]
     found = [
-        Job("hook-up", "Hook up and ring out", wired, after=("mount", "wash", "joints"), kind="hook-up") if wires else None,
+        Job("hook-up", "Hook up and ring out", wired, after=("tighten", "mount", "wash", "joints"), kind="hook-up") if wires else None,
         Job("wake", "Wake: first power and every reading", pace.minutes("wake", READ_EACH) * len(points), WARM_UP_HOURS if trims else 0.0,
             ("hook-up", "plug", "power", "mount"), kind="wake") if points and kit.unit else None,
         Job("set", "Set: bias and trims", pace.minutes("set", TRIM_EACH) * len(trims), after=("wake",), kind="set") if trims else None,
