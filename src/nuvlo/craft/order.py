@@ -26,6 +26,7 @@ from nuvlo.kit.step_id import StepId, board_step
 HEAT_SHY_MM = (
     3.0  # how much taller a heat-shy part is taken to be when its turn is decided (common practice, no source)
 )
+DIODE_MM = 0.5
 # Minutes at the bench: for each part, and for the step as a whole (rough figures; the log's own take their place).
 MINUTES = {
     "fit": (1.5, 0.0), "solder": (0.7, 0.0), "values": (0.1, 1.0), "polarity": (0.1, 1.0), "contact": (0.5, 0.0), "insulate": (1.0, 0.0),
@@ -153,7 +154,9 @@ def natural(ref: str) -> tuple[str, int, str]:
 
 
 def _turn(part: Part) -> tuple[float]:
-    return (part.stands_mm + (HEAT_SHY_MM if part.heat_sensitive else 0.0),)
+    # A diode stands the heat of a quick joint: it goes in right after the resistors, which are as low.
+    shy = 0.0 if not part.heat_sensitive else DIODE_MM if part.kind == "diode" else HEAT_SHY_MM
+    return (part.stands_mm + shy,)
 
 
 def _parted(wanted: Sequence[Precedence]) -> Mapping[str, set[str]]:
@@ -296,7 +299,8 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         name = names[k] if isinstance(k, int) and k >= 0 else str(k)
         name = _mounted(plan, parts) if verb == "mount" else ", ".join(parts) if verb == "delicate" else "what was soldered last" if verb == "look" else name
         if verb == "fit":
-            reason = _fit_reason(plan, parts, fitted_before, because)
+            own = [p.reason for e in mine for p in after.get(e, ()) if p.rule in TELLING]
+            reason = _fit_reason(plan, parts, fitted_before, own, because)
             fitted_before = [plan.part(r) for r in parts]
         elif verb == "solder":
             reason = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
@@ -322,6 +326,7 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
 EMPTY_SOCKETS = "The first power test: nothing dear is in a socket yet."
 LIMITED = "The first power test, its current limited: what is wrong shows before it costs a part."
 ALL = "all that lies on the board"
+TELLING = ("decides", "contact", "below", "static")  # rules that say why a part is fitted when it is
 PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  # rules whose reason their own step says
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
@@ -407,7 +412,7 @@ def _names(plan: Plan) -> list[str]:
             name = f"the {_plural([plan.part(r) for r in refs])} on the tags" if len(kinds) == 1 else "what hangs on the tags"
         elif len(kinds) == 1:
             name = f"the {_plural([plan.part(r) for r in refs])}{section}"
-            name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "more ", 1)
+            name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "the other ", 1)
         elif section and not any(n.endswith(section) for n in out):
             name = f"the parts{section}"
         else:
@@ -426,7 +431,9 @@ def _plural(parts: Sequence[Part]) -> str:
     return plural_of(parts[0].kind)
 
 
-def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because: Sequence[str]) -> str:
+def _fit_reason(
+    plan: Plan, refs: Sequence[str], before: Sequence[Part], own: Sequence[str], because: Sequence[str]
+) -> str:
     parts = [plan.part(r) for r in refs]
     first = parts[0]
     if len({p.kind for p in parts}) > 1:
@@ -437,8 +444,10 @@ def _fit_reason(plan: Plan, refs: Sequence[str], before: Sequence[Part], because
         return "A lead goes round each tag, short and without touching its neighbour, and is soldered when all of that tag are on it."
     if first.through_panel:
         return "Placed, not soldered, until the panel holds them."
+    if own and before:
+        return own[0]
     if not before:
-        return "They lie lowest: the board stays flat when it is turned over."
+        return f"{'It lies' if len(refs) == 1 else 'They lie'} lowest: the board stays flat when it is turned over."
     taller, last, others = first.stands_mm, before[0].stands_mm, _plural(before)
     it, s = ("it", "s") if len(refs) == 1 else ("they", "")
     if first.heat_sensitive and taller < last:

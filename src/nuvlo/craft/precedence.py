@@ -417,7 +417,7 @@ def _wired(plan: Plan) -> Iterator[Precedence]:
     clean = "wash" if plan.washed else "joints"
     if plan.boarded:
         yield Precedence((clean, ""), ("wire", ""), "wired", why)
-    for then in [*POWER[: plan.powered], ("recheck", "")] if plan.has_case else POWER[: plan.powered]:
+    for then in [*POWER[: plan.powered], ("recheck", "")] if plan.has_case and plan.fitted else POWER[: plan.powered]:
         yield Precedence(("wire", ""), then, "wired", why)
 
 
