@@ -295,7 +295,8 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         mine = list(run)
         n = len(steps) + 1
         parts = tuple(ref for _, ref in mine if ref in plan.kit.parts) or _whole(plan, verb, str(k))
-        because = tuple(dict.fromkeys(p.reason for e in mine for p in after.get(e, ()) if p.rule not in PLAIN))
+        because = tuple(dict.fromkeys(p.reason for e in mine for p in after.get(e, ())
+                                  if p.rule not in PLAIN and not (verb == "fit" and p.rule in OF_OTHERS)))  # fmt: skip
         name = names[k] if isinstance(k, int) and k >= 0 else str(k)
         name = _mounted(plan, parts) if verb == "mount" else ", ".join(parts) if verb == "delicate" else "what was soldered last" if verb == "look" else name
         if verb == "fit":
@@ -326,6 +327,7 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
 EMPTY_SOCKETS = "The first power test: nothing dear is in a socket yet."
 LIMITED = "The first power test, its current limited: what is wrong shows before it costs a part."
 ALL = "all that lies on the board"
+OF_OTHERS = ("posts", "wash", "tags", "section", "snap")  # rules that tell of what goes before a part, and not of the part
 TELLING = ("decides", "contact", "below", "static")  # rules that say why a part is fitted when it is
 PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  # rules whose reason their own step says
 WHY = {
