@@ -89,10 +89,10 @@ class Readings:
     def look(self, m: Mistake) -> None:
         """Note which stages show ``m``."""
         values = {**self.nominal, m.key: m.value}
-        unit = self.kit.unit
-        assert unit is not None
-        mine = known_to(unit, values)
-        shown = [float(resistance(unit, red, black, None, mine).ohms[0]) for _, red, black in self.pairs]
+        shown = []
+        for _, red, black in self.pairs:
+            unit = self.kit.unpowered(red, black)
+            shown.append(float(resistance(unit, red, black, None, known_to(unit, values)).ohms[0]))
         if _out(self.ohms, shown):
             m.seen.add("wake")
         points: dict[int, OperatingPoint] = {}

@@ -1,16 +1,22 @@
 """High voltage: nobody is sent inside without a measured voltage, no meter in the line, no section by itself."""
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import pytest
 
+from nuvlo.circuit.ohms import resistance
 from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, is_high
 from nuvlo.craft.order import board_order
 from nuvlo.craft.schools import school_from
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.logbook import Build
-from nuvlo.stages import discharge, fit, hook_up, wake
+from nuvlo.logbook.build import Reading
+from nuvlo.model import WorkingModel
+from nuvlo.model.ensemble import known_to, laws
+from nuvlo.quantity import Measured
+from nuvlo.stages import discharge, fit, hand_over, hook_up, prove, unpack, wake
 from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.commands.grammar import understand
 from nuvlo.workshop.commands.verbs import VERBS
@@ -46,11 +52,57 @@ def test_only_one_kit_is_of_that_kind():
 
 
 def test_how_long_the_reservoirs_take(kilnlight):
-    """R·C·ln(V/10): 150 kΩ, 116 µF at the top of their tolerance, 337 V of peak; the bleeder alone."""
+    """R·C·ln(V/10): one of two bleeders of 150 kΩ, 116 µF at the top of their tolerance, 337 V of peak."""
     seconds = discharge_seconds(kilnlight)
     farads = sum(kilnlight.part(r).value * (1 + kilnlight.part(r).tolerance[1]) for r in ("C1", "C2", "C3"))
     assert seconds >= 150e3 * farads * 3.5
     assert 60 < seconds < 200
+
+
+@pytest.mark.parametrize("bleeder", ["R1", "R4"])
+def test_a_bleeder_that_is_open_shows_before_power(kilnlight, bleeder):
+    """75 kΩ with both, 150 kΩ with one."""
+    model = WorkingModel(kilnlight)
+    (window,) = model.resistance_windows(model.supply_pairs())
+    assert window.nominal == pytest.approx(75e3, rel=0.01)
+    element = kilnlight.element_of(bleeder)
+    nominal = {name: law.nominal for name, law in laws(kilnlight).items()}
+    unit = kilnlight.unpowered("hv")
+    ohms = resistance(unit, "hv", "0", None, known_to(unit, {**nominal, element: 1e9})).ohms[0]
+    assert ohms == pytest.approx(150e3, rel=0.01)
+    assert not window.low <= ohms <= window.high
+
+
+def test_mains_is_for_a_qualified_person_before_anything_is_switched_on(kilnlight):
+    tasks = wake.tasks(kilnlight, Build("x"))
+    ids = [t.id for t in tasks]
+    mains = next(t for t in tasks if t.id == "wake.mains")
+    assert "qualified person" in mains.title
+    assert all(word in mains.detail for word in ("earth bond", "fuse", "insulation", "local code"))
+    assert ids.index("wake.short.TP1") < ids.index("wake.mains") < next(k for k, i in enumerate(ids) if i.startswith("wake.lamp"))
+    assert not any(t.id == "wake.mains" for t in wake.tasks(read_kit(SHIPPED / "gorsefire"), Build("x")))
+
+
+def test_before_the_lid_and_before_a_part_is_measured_again_the_reservoir_is_read(kilnlight):
+    handed = [t.id for t in hand_over.tasks(kilnlight, Build("x"))]
+    assert handed.index("hand_over.discharge") < next(k for k, i in enumerate(handed) if i.startswith("hand_over.close"))
+    live = Build("x", live=True, ticked=set(kilnlight.parts) - {"R102"})
+    assert unpack.tasks(kilnlight, live)[0].id == "unpack.discharge"
+    assert unpack.tasks(kilnlight, replace(live, ticked=set(kilnlight.parts)))[0].id != "unpack.discharge"
+    assert unpack.tasks(kilnlight, Build("x"))[0].id != "unpack.discharge"
+
+
+def test_a_supply_behind_a_rectifier_is_not_what_its_point_reads(kilnlight):
+    build = Build("x", readings=[Reading("TP1", "voltage", Measured(262.0, 2.0, "V"), "wake", datetime.now(UTC), "typed")])
+    assert laws(kilnlight, build)["vht"].nominal == pytest.approx(272.5)
+
+
+def test_cones_move_out_before_they_are_broken_in_and_both_belong_to_prove():
+    oxbow = read_kit(SHIPPED / "oxbow")
+    titles = [t.title for t in prove.tasks(oxbow, Build("x"))]
+    assert titles[0].startswith("Polarity")
+    assert [t for t in titles if t.startswith("Break-in")] == titles[1:7]
+    assert not any("Break-in" in t.title for t in fit.tasks(oxbow, Build("x")))
 
 
 def test_nothing_dangerous_is_said(kilnlight):

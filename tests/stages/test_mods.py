@@ -202,8 +202,8 @@ def test_both_sides_are_there_with_what_they_differ_by():
     assert all(len(s.question.sides) >= 2 and s.difference for s in found)
     assert next(s.taken for s in found if s.question.id == "order") == "sections"
     told = {s.question.id: s.difference for s in found}
-    assert "25 readings or 11" in told["measure"]
-    assert "cool: 80\u202fmA becomes 70\u202fmA" in told["rails"]
+    assert "26 readings or 11" in told["measure"]
+    assert "cool: 81\u202fmA becomes 71\u202fmA" in told["rails"]
 
 
 @pytest.mark.long

@@ -30,24 +30,25 @@ def reservoir(kit: Kit) -> Point:
 
 def discharge_seconds(kit: Kit) -> float | None:
     """How long until its reservoirs are below :data:`SAFE_V`, the valves cold: every electrolytic at the top of its tolerance
-    through the bleeders at the reservoir, ``t = R·C·ln(V/10 V)``. None where nothing bleeds them.
+    through the bleeders at the reservoir, the best of several open, ``t = R·C·ln(V/10 V)``. None where nothing bleeds them.
     """
     if kit.unit is None or not kit.info.supply:
         return None
     point = reservoir(kit)
-    fed, siemens, farads = {point.node}, 0.0, 0.0
+    fed, bleeders, farads = {point.node}, [], 0.0
     parts = [(c, p) for c in kit.unit.netlist.top.cards if (p := kit.part_of(c.name)) is not None and p.value is not None]
     resistors = [(set(c.nodes[:2]), p) for c, p in parts if c.kind == "r"]
     for _ in resistors:  # what hangs on the reservoir by way of resistors empties with it
         fed |= {n for ends, _ in resistors if ends & fed and not ends & set(GROUND_NAMES) for n in ends}
     for ends, part in resistors:
         if point.node in ends and ends & set(GROUND_NAMES):
-            siemens += 1.0 / (part.value or 1.0)
+            bleeders.append(1.0 / (part.value or 1.0))
     for card, part in parts:
         ends = set(card.nodes[:2])
         if part.kind == "electrolytic" and ends & fed and ends & set(GROUND_NAMES):
             farads += (part.value or 0.0) * (1 + (part.tolerance or (0.0, 0.2))[1])
-    if not siemens:
+    if not bleeders:
         return None
+    siemens = sum(bleeders) - (max(bleeders) if len(bleeders) > 1 else 0.0)
     volts = max(abs(s.volts) * (1 + s.tolerance) for s in kit.info.supply)
     return min(farads / siemens * math.log(max(volts / SAFE_V, 1.0)), MOST_WAIT_S)

@@ -141,9 +141,7 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
 
 def plugged(kit: Kit) -> list[Part]:
     """Chips and valves that go into sockets, where the kit has any: they are never soldered."""
-    if not any(p.kind == "socket" for p in kit.parts.values()):
-        return []
-    return [p for p in kit.parts.values() if kind_of(p.kind).plugged]
+    return kit.plugged
 
 
 def natural(ref: str) -> tuple[str, int, str]:

@@ -141,8 +141,7 @@ class SimulatedBench:
         return self._shown(-float(self._point().currents()[found.element][0]), "A")
 
     def ohms(self, red: str, black: str = "0") -> Measured:
-        unit = self.unit.kit.unit
-        assert unit is not None
+        unit = self.unit.kit.unpowered(red, black)
         true = float(resistance(unit, red, black, self.spec.ohmmeter, known_to(unit, self.unit.values())).ohms[0])
         return self._shown(true + self.spec.lead_ohms, "Ω")
 

@@ -8,7 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.rewritten import without
 from nuvlo.kit.board import Board
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Choice, Control, KitFile, Match, Point, Tone
 from nuvlo.kit.wiring import PanelHole, Wire
@@ -130,6 +132,23 @@ class Kit:
         wanted = {n.lower() for n in names if n}
         able = (c for c in self.setups.values() if wanted <= {*GROUND_NAMES, *c.nodes, *(e.name for e in c.elements)})
         return next(able, None)
+
+    @property
+    def plugged(self) -> list[Part]:
+        """Chips and valves that go into sockets, where the kit has any: they are never soldered."""
+        if not any(p.kind == "socket" for p in self.parts.values()):
+            return []
+        return [p for p in self.parts.values() if kind_of(p.kind).plugged]
+
+    def unpowered(self, *nodes: str) -> Circuit:
+        """What an ohmmeter sees between ``nodes``: the unit with its sockets empty. A chip is not in them yet, and a cold valve
+        does not conduct."""
+        assert self.unit is not None
+        gone = {element for part in self.plugged for element in self.elements_of(part.ref)}
+        if "unpowered" not in self.memory:
+            self.memory["unpowered"] = without(self.unit, gone) if gone else self.unit
+        found: Circuit = self.memory["unpowered"]
+        return found if {n.lower() for n in nodes} <= {*found.nodes, *GROUND_NAMES} else self.unit
 
     def said_of_setup(self, name: str = "") -> str:
         """What is to stand round the unit in a set-up, as a sentence with a space behind it; the first, where none is named."""

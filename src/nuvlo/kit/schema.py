@@ -306,11 +306,12 @@ class Relation(_Strict):
 class Craft(_Strict):
     """One step of cabinet work. ``minutes`` hands-on, ``wait_hours`` until the next may begin, ``open_minutes`` until glue grabs.
 
-    ``after`` are ids of other such steps or verbs of the order of work (``wash``, ``mount``); ``holds_up`` verbs that wait for it.
+    ``stage`` is ``fit`` or ``prove``. ``after`` are ids of other such steps or verbs of the order of work (``wash``, ``mount``); ``holds_up`` verbs that wait for it.
     """
 
     id: str
     title: str
+    stage: Stage = Stage.FIT
     says: str = ""
     minutes: float = Field(gt=0, le=600)
     wait_hours: float = Field(0.0, ge=0, le=1000)

@@ -316,7 +316,7 @@ def _live(before: bool, b: ev.ReadingTaken) -> bool:
     """Whether a unit may hold what it was charged with, after a reading."""
     if b.point.endswith(OFF):
         return before and abs(b.value) > SAFE_V
-    return before or (b.quantity in ("voltage", "current") and b.stage in POWERED)
+    return before or (b.quantity in ("voltage", "current", "tone") and b.stage in POWERED)
 
 
 def _rework(build: Build, b: ev.PartReworked) -> None:

@@ -67,7 +67,8 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
     for supply in kit.info.supply:
         volts = supply.running
         law = Law(volts, volts * (1 - supply.tolerance), volts * (1 + supply.tolerance))
-        reading = build.latest(supply.point) if build and supply.point else None
+        # Behind a rectifier the point reads what is left of the wave, and not its element.
+        reading = build.latest(supply.point) if build and supply.point and not supply.mains_hz else None
         out[supply.element] = law.narrowed(reading.measured) if reading else law
     return out
 

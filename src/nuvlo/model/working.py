@@ -182,9 +182,10 @@ class WorkingModel:
         if not pairs:
             return []
         # Several lugs hang on one net: each is solved once.
-        values = known_to(self.unit, self.values)
-        between = {(red, black): None for _, red, black in pairs}
-        ohms = {nets: resistance(self.unit, *nets, meter, values).ohms for nets in between}
+        ohms = {}
+        for nets in dict.fromkeys((red, black) for _, red, black in pairs):
+            unit = self.kit.unpowered(*nets)
+            ohms[nets] = resistance(unit, *nets, meter, known_to(unit, self.values)).ohms
         rows = [ohms[red, black] for _, red, black in pairs]
         out = []
         for window in _windows([(name, "resistance", "Ω") for name, _, _ in pairs], np.array(rows)):

@@ -9,6 +9,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.quantity import Verdict, format_value
+from nuvlo.stages import discharge
 from nuvlo.stages.task import Finding, Task, Wants
 
 
@@ -20,6 +21,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         Task(step.id, Stage.HAND_OVER, Wants.STEP, step.action, step.reason + (again if step.verb == "recheck" else ""))
         for step in board_order(kit, build.school) if step.stage is Stage.HAND_OVER
     ]  # fmt: skip
+    inside = next((k for k, t in enumerate(lid) if not t.id.does(Stage.HAND_OVER, "recheck")), len(lid))
+    # Whatever was powered for the last readings is empty before a hand fits anything, or the lid.
+    lid[inside:inside] = discharge.tasks(kit, build, Stage.HAND_OVER, always=bool(lid))
     return [
         *lid,
         Task(StepId.of(Stage.HAND_OVER, "sheet"), Stage.HAND_OVER, Wants.EXPORT, "Write the sheet",

@@ -13,6 +13,7 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, CurveTaken
 from nuvlo.model import Band, Window
 from nuvlo.quantity import Measured, Verdict, format_value, judge, sentence
+from nuvlo.stages import cabinet
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Finding, Shown, Task, Wants, Windows, finding
 
@@ -91,11 +92,12 @@ def shown(found: Callable[[Stage], Sequence[Finding]], now: Finding | None) -> S
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """Its tones, then one sweep."""
+    """Its tones, one sweep, and what the kit asks for by the clock: a break-in."""
     tones = [_tone(kit, tone) for tone in kit.info.tone]
+    by_clock = [cabinet.task(kit, build, c) for c in kit.info.craft if c.stage is Stage.PROVE]
     prove = kit.info.prove
     if prove is None:
-        return tones
+        return [*tones, *by_clock]
     title = f"Sweep {format_value(prove.from_hz, 'Hz')} to {format_value(prove.to_hz, 'Hz')}"
     return [
         *tones,
@@ -109,7 +111,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             "gain",
             "dB",
             nodes=(prove.node,),
-        )
+        ),
+        *by_clock,
     ]
 
 

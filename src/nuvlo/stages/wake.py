@@ -15,6 +15,11 @@ from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
 
 CLIPPED = f"Unplugged and discharged: clip the meter on. Then power, {WARM_SECONDS} s to warm, read, and off again. "
+MAINS_SIDE = (
+    "Not for whoever is not trained in it: local code and licensed practice decide. A qualified person looks at, and measures with a "
+    "tester made for it: the earth bond from the earth pin of the inlet to every metal part, the fuse (its rating, and that it is in the "
+    "live wire), and the insulation between mains and case. Note who it was."
+)
 LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
 SOCKETS = {
     "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
@@ -44,6 +49,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
              parts=step.parts)
         for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)
     ]  # fmt: skip
+    if any(s.mains_hz for s in kit.info.supply):
+        out.append(Task(StepId.of(Stage.WAKE, "mains"), Stage.WAKE, Wants.STEP, "Mains side: by a qualified person", MAINS_SIDE))
     how = taken(build.stances, "power")
     for supply in kit.info.supply:
         if high and (supply.mains_hz or abs(supply.volts) > TOUCHABLE_V):

@@ -9,14 +9,12 @@ from nuvlo.craft import look_alikes
 from nuvlo.craft.bend import bends
 from nuvlo.craft.joints import rings
 from nuvlo.craft.order import Step, board_order
-from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.schema import Craft
 from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import format_value
-from nuvlo.stages import discharge
+from nuvlo.stages import cabinet, discharge
 from nuvlo.stages.fit.joints import open_marks
 from nuvlo.stages.fit.seating import handling, iron, seating, way_round
 from nuvlo.stages.task import Finding, Shown, Task, Wants
@@ -33,8 +31,8 @@ GATES = {
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """Cabinet work and the steps of the order as tasks; fitting is ticked part by part, joints ring by ring."""
-    later = _following(kit, "mount")
-    cabinet = [_craft(kit, build, one) for one in kit.info.craft if one.id not in later]
+    later, mine = _following(kit, "mount"), [c for c in kit.info.craft if c.stage is Stage.FIT]
+    before = [cabinet.task(kit, build, one) for one in mine if one.id not in later]
     board: list[Task] = []
     for step in board_order(kit, build.school):
         if step.stage is not Stage.FIT:
@@ -45,7 +43,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             board += _joints(kit, build, step)
         else:
             board.append(_plain(kit, build, step))
-    every = cabinet + board + [_craft(kit, build, one) for one in kit.info.craft if one.id in later]
+    every = before + board + [cabinet.task(kit, build, one) for one in mine if one.id in later]
     # A hand goes in again where something is open that was closed before: rework, a part that came late.
     inside = any(t.done is False or (t.done is None and t.id not in build.done) for t in every)
     return (discharge.tasks(kit, build, Stage.FIT) if inside else []) + every
@@ -77,40 +75,6 @@ def _following(kit: Kit, verb: str) -> set[str]:
     for _ in kit.info.craft:
         found |= {c.id for c in kit.info.craft if verb in c.after or found & set(c.after)}
     return found
-
-
-def _craft(kit: Kit, build: Build, one: Craft) -> Task:
-    """A step of cabinet work. It waits for what comes before it, and while that sets."""
-    said = [one.says]
-    if one.open_minutes:
-        said.append(
-            f"The glue stays open about {one.open_minutes:g} minutes: type 'begin' when it is spread, and the clock runs."
-        )
-    if one.clamps:
-        said.append(
-            f"{one.clamps} clamps." if taken(build.stances, "glue") == "clamps" else "Brads, then the clamp is free."
-        )
-    if one.wait_hours:
-        said.append(f"Then it waits {_hours(one.wait_hours)}.")
-    if one.caution:
-        said.append(f"Caution: {one.caution}")
-    others = {c.id: c for c in kit.info.craft}
-    before = [others[a] for a in one.after if a in others]
-    ready = [
-        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours)
-        for c in before
-        if craft_step(c.id) in build.done_at
-    ]
-    missing = [c.title for c in before if craft_step(c.id) not in build.done]
-    missing += [s.action for s in board_order(kit, build.school) if s.verb in one.after and s.id not in build.done]
-    return Task(
-        craft_step(one.id), Stage.FIT, Wants.STEP, one.title, "\n".join(s for s in said if s), not_before=max(ready, default=None),
-        awaits="; ".join(missing),
-    )  # fmt: skip
-
-
-def _hours(hours: float) -> str:
-    return f"{hours * 60:.0f} minutes" if hours < 1 else f"{hours:g} hours"
 
 
 def _plain(kit: Kit, build: Build, step: Step) -> Task:

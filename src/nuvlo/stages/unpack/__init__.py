@@ -15,7 +15,7 @@ from nuvlo.model import Window
 from nuvlo.model.meter import Meter, meter_of
 from nuvlo.quantity import format_value, parse_value, resistor_bands
 from nuvlo.quantity.tolerance import tolerance_words
-from nuvlo.stages import leads
+from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.stages.unpack.check_in import check_in, checked_in, strips
@@ -39,7 +39,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             out += leads.tasks(Stage.UNPACK, build)
             shorted = True
         out.append(task)
-    return out
+    # A part that is measured again once the unit was powered comes out of it, or goes back in.
+    again = build.live and any(p.ref not in build.ticked for p in kit.parts.values())
+    return (discharge.tasks(kit, build, Stage.UNPACK) if again else []) + out
 
 
 def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list[Finding]:
