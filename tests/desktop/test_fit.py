@@ -37,7 +37,7 @@ def test_the_whole_fit_of_millrace_by_keys(drive, tmp_path):
         driver.space()
     assert all(f.done for f in session.findings(Stage.FIT))
     assert {p.ref for p in session.kit.parts.values() if p.on_board and p.kind != "chip"} <= lit
-    assert sum(t.startswith("Fit ") for t in titles) == 58
+    assert sum(t.startswith("Fit ") for t in titles) == 60
     assert sum(t.startswith("Look over") for t in titles) == 5
     assert titles[-3:] == ["Mount the panel parts, finger-tight", "See that all lines up, and tighten it", "Wire up, and ring out each wire"]
     assert len(session.build.done) == len([t for t in titles if not t.startswith("Caution")])

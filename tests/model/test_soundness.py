@@ -39,6 +39,12 @@ def pads_exchanged(ref, one, other, a, b):
 
 
 PLANTED = [
+    # Room, steps and controls.
+    ("gorsefire", (("bom.csv", r"112 x 60 x 31 mm", "60 x 40 x 31 mm"),), "CASE: the board of 64 × 42 mm does not go into it"),
+    ("gorsefire", (("bom.csv", r"112 x 60 x 31 mm", "112 x 60 x 20 mm"),), "CASE: C4 stands 12 mm, and above the board are 9 mm"),
+    ("tidewheel", (("bom.csv", r"21 units wide", "8 units wide"),), "PANEL: the board of 107.3 × 100 mm does not go into it"),
+    ("millrace", (("circuit.cir", r"\? 300 :", "? 27.9 :"),), "a step of 27.9"),
+    ("gorsefire", (("kit.toml", r'^ref = "FUZZ"', 'ref = "KNOB1"'),), "KNOB1: 'FUZZ' is a control, and circuit.cir has no element"),
     # Legs and pins.
     ("gorsefire", pads_exchanged("Q1", "c1", "b1", 1, 2), "Q1: pin 1 is its collector, on 'c1', and its pad is on 'b1'"),
     ("gorsefire", (("bom.csv", r"^Q1,transistor,BC549C", "Q1,transistor,2N5088"),), "Q1: pin 1 is its emitter"),

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from nuvlo.catalogue import Type, find
+from nuvlo.circuit.number import spice_number
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
@@ -30,14 +31,17 @@ TERMINALS = {
     "triode": ("plate", "grid", "cathode"), "pentode": ("plate", "screen", "grid", "cathode"),
 }  # fmt: skip
 LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
+UNIT_MM, PANEL_MM = 5.08, 112.0  # width of a unit of a modular panel, and the height between its rails
+WALL_MM, UNDER_MM = 2.0, 7.0  # of a case; of spacers, board and leads beneath
+STEP_VALUE = re.compile(r"(?<=[?:])\s*(\d+(?:\.\d+)?(?:meg|k)?)\s*(?=[:}])")
 CASES = ("case", "chassis")  # nets that are metal, and may have one bond
 
 
 def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
-    found = [*_values(kit), *_relations(kit), *_list(kit)]
+    found = [*_values(kit), *_relations(kit), *_list(kit), *_fits(kit)]
     if kit.unit is not None:
-        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit)]
+        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit)]
         try:
             found += [*_polarity(kit), *_ratings(kit)]
         except NuvloError as unsolved:
@@ -224,6 +228,50 @@ def _nearest(value: float, series: tuple[str, ...]) -> float:
 
     found = [float(find_nearest(ESeries[name], value)) for name in series]
     return min(found, key=lambda one: abs(one / value - 1))
+
+
+def _steps(kit: Kit) -> Iterator[Problem]:
+    """Resistors of a switch's steps, of values in no series: ``step<2.5 ? 1.47k : 300``."""
+    text = (kit.folder / "circuit.cir").read_text(encoding="utf-8", errors="replace")
+    for number, line in enumerate(text.splitlines(), 1):
+        if "?" not in line or not line.lower().startswith("r"):
+            continue
+        for value in STEP_VALUE.findall(line.lower()):
+            ohms = spice_number(value)
+            near = _nearest(ohms, SERIES[0.0]) if 1.0 <= ohms < 10e6 else ohms
+            if abs(near / ohms - 1) > 2e-3:
+                yield Problem(f"a step of {format_value(ohms, 'Ω')} is in none of the series that resistors are made in.",
+                              f"The nearest is {format_value(near, 'Ω')}.", "circuit.cir", number, 1, severity="warning")  # fmt: skip
+
+
+def _controls(kit: Kit) -> Iterator[Problem]:
+    """Controls that turn nothing."""
+    for control in kit.info.control:
+        if kit.find_part(control.ref) is not None and not kit.elements_of(control.ref):
+            yield _problem(control.ref, f"'{control.name}' is a control, and circuit.cir has no element of it.",
+                           "Add its element, or take the control out.", "kit.toml")  # fmt: skip
+
+
+def _fits(kit: Kit) -> Iterator[Problem]:
+    """Boards that do not go into their case or behind their panel, and parts that stand higher than it is deep."""
+    if kit.board is None:
+        return
+    short, long = sorted(kit.board.size)
+    tall = max((p for p in kit.parts.values() if p.on_board and p.ref in kit.board.placements), key=lambda p: p.stands_mm, default=None)
+    for case in (p for p in kit.parts.values() if p.kind in ("case", "panel")):
+        units = re.search(r"(\d+) units wide", case.text)
+        found = re.search(r"(\d+(?:\.\d+)?) x (\d+(?:\.\d+)?)(?: x (\d+(?:\.\d+)?))? mm", case.text)
+        sides = (float(units[1]) * UNIT_MM, PANEL_MM) if units else (float(found[1]), float(found[2])) if found else None
+        if sides is None:
+            continue
+        room = sorted(side - (0.0 if units else 2 * WALL_MM) for side in sides)
+        board = f"the board of {long:g} × {short:g} mm"
+        if short > room[0] or long > room[1]:
+            yield _problem(case.ref, f"{board} does not go into it: it has {room[1]:g} × {room[0]:g} mm inside.",
+                           "Take a larger one, or a smaller board.")  # fmt: skip
+        deep = float(found[3]) - 2 * WALL_MM - UNDER_MM if found and found[3] else None
+        if deep is not None and tall is not None and tall.stands_mm > deep:
+            yield _problem(case.ref, f"{tall.ref} stands {tall.stands_mm:g} mm, and above the board are {deep:g} mm.", "Take a deeper one.")
 
 
 def _relations(kit: Kit) -> Iterator[Problem]:
