@@ -32,6 +32,8 @@ STRAY_TONE = 0.5e-3  # V r.m.s.: hum, noise, the last digits of a meter on AC (c
 TONE_SHARE = 0.025  # of two readings of about 1 % each, one of them set by hand (common practice, no source)
 MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)
 STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
+TEST_CURRENTS = (0.3e-3, 0.1e-3)  # A of meters beside the usual 1 mA (common practice, no source)
+THROUGH_A_JUNCTION = 0.05  # share by which ohms follow the test current where it is no resistor
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
 
@@ -182,17 +184,37 @@ class WorkingModel:
         if not pairs:
             return []
         # Several lugs hang on one net: each is solved once.
-        ohms = {}
-        for nets in dict.fromkeys((red, black) for _, red, black in pairs):
-            unit = self.kit.unpowered(*nets)
-            ohms[nets] = resistance(unit, *nets, meter, known_to(unit, self.values)).ohms
+        every = dict.fromkeys((red, black) for _, red, black in pairs)
+        ohms = {nets: self._ohms(nets, meter) for nets in every}
+        reach = {nets: self._at_other_currents(nets, found) for nets, found in ohms.items()} if meter is None else {}
         rows = [ohms[red, black] for _, red, black in pairs]
         out = []
-        for window in _windows([(name, "resistance", "Ω") for name, _, _ in pairs], np.array(rows)):
+        found = _windows([(name, "resistance", "Ω") for name, _, _ in pairs], np.array(rows))
+        for window, (_, red, black) in zip(found, pairs, strict=True):
             # Wires and joints add a little to whatever the circuit shows; the leads are known to some tenths.
             low = min(window.low, max(0.0, window.nominal - STRAY_OHMS))
-            out.append(replace(window, low=low, high=window.high + CONTACT_OHMS))
+            least, most = reach.get((red, black), (np.inf, -np.inf))
+            out.append(replace(window, low=min(low, least), high=max(window.high + CONTACT_OHMS, most)))
         return out
+
+    def _ohms(self, nets: tuple[str, str], meter: Ohmmeter | None) -> Array:
+        unit = self.kit.unpowered(*nets)
+        return resistance(unit, *nets, meter, known_to(unit, self.values)).ohms
+
+    def _at_other_currents(self, nets: tuple[str, str], usual: Array) -> tuple[float, float]:
+        """The least and the most that meters of other test currents show where a path leads through a junction, whose volts
+        hardly follow the current; nothing (inf, −inf) where it does not."""
+        unit = self.kit.unpowered(*nets)
+        nominal = known_to(unit, {name: law.nominal for name, law in self.laws.items()})
+        low, high = np.inf, -np.inf
+        for amps in TEST_CURRENTS:
+            other = Ohmmeter(test_current=amps)
+            shown = float(resistance(unit, *nets, other, nominal).ohms[0])
+            if shown == usual[0] or abs(shown / usual[0] - 1) < THROUGH_A_JUNCTION:
+                continue
+            found = self._ohms(nets, other)
+            low, high = min(low, float(found.min())), max(high, float(found.max()))
+        return low, high
 
     def supply_pairs(self) -> list[Pair]:
         """Each supply terminal that has a test point, against ground."""
