@@ -18,6 +18,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws
+from nuvlo.model.running import means
 from nuvlo.model.working import tone_volts
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
@@ -89,6 +90,7 @@ class SimulatedBench:
         self._offset_error = float(rng.uniform(-0.8, 0.8))
         self._level_error_db = float(rng.uniform(-INTERFACE_GAIN_DB, INTERFACE_GAIN_DB))
         self._turns = 0
+        self._ran: tuple[dict[str, float], dict[str, float]] | None = None  # values, and the means they made
 
     def follow(self, build: Build) -> None:
         """Bring a fresh bench to where the log left it: chosen parts fitted, trimmers turned."""
@@ -129,7 +131,17 @@ class SimulatedBench:
     def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
         if setup == SWITCHED_OFF:
             return self._shown(LEFT_VOLTS, "V")
+        runs = next((p.name for p in self.unit.kit.info.point if p.running and (p.node, p.reference) == (red, black)), None)
+        if runs and self.unit.kit.info.running:
+            return self._shown(self._means()[runs], "V")
         return self._shown(float(self._point(setup).voltage(red, black)[0]), "V")
+
+    def _means(self) -> dict[str, float]:
+        """What the unit's points read on DC while it runs; followed anew only where a value has changed since."""
+        values = self.unit.values()
+        if self._ran is None or self._ran[0] != values:
+            self._ran = (values, means(self.unit.kit, values))
+        return self._ran[1]
 
     def tone(self, name: str) -> Measured:
         tone = self.unit.kit.tone(name)

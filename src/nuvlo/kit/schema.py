@@ -110,13 +110,22 @@ class Control(_Strict):
 
 
 class Point(_Strict):
-    """A test point: a node measured against ``reference``, in ``setup`` (the kit's first where none is named)."""
+    """A test point: a node measured against ``reference``, in ``setup`` (the kit's first where none is named). ``running`` is
+    what it reads on DC (low, nominal, high) in a unit that runs by itself, where that is not what it would be at rest."""
 
     name: Name
     node: str
     reference: str = "0"
     setup: str = ""
+    running: tuple[float, float, float] | None = None
     says: str = ""
+
+
+class Running(_Strict):
+    """A unit that runs by itself once it is powered, and how long its course is followed until it has settled, s."""
+
+    setup: str = ""
+    seconds: float = Field(0.05, gt=0, le=10)
 
 
 class Tone(_Strict):
@@ -349,6 +358,7 @@ class KitFile(_Strict):
     port: tuple[Port, ...] = ()
     control: tuple[Control, ...] = ()
     point: tuple[Point, ...] = ()
+    running: Running | None = None
     tone: tuple[Tone, ...] = ()
     choice: tuple[Choice, ...] = ()
     variant: tuple[Variant, ...] = ()

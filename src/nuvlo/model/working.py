@@ -158,7 +158,8 @@ class WorkingModel:
     # -- what readings should be ------------------------------------------------------------------------------
 
     def voltage_windows(self) -> list[Window]:
-        """Supply current of each supply, then the voltage at every test point: one joint set."""
+        """Supply current of each supply, then the voltage at every test point: one joint set. Where a unit runs, the kit says
+        what a meter on DC shows: following the courses of an ensemble takes minutes."""
         rows, heads = [], []
         currents = self.point_in(self.kit.setup()).currents()
         for supply in self.kit.info.supply:
@@ -168,6 +169,11 @@ class WorkingModel:
             heads.append((point.name, "voltage", "V"))
             rows.append(self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference))
         found = _windows(heads, np.array(rows)) if rows else []
+        runs = {p.name: p.running for p in self.kit.info.point if p.running}
+        found = [
+            Window(w.point, w.quantity, w.unit, runs[w.point][1], runs[w.point][0], runs[w.point][2])
+            if w.quantity == "voltage" and w.point in runs else w for w in found
+        ]  # fmt: skip
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in found]
 
     def tone_windows(self) -> list[Window]:
