@@ -10,10 +10,12 @@ from nuvlo.circuit.ohms import Ohmmeter, resistance
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.logbook import Build, ChoiceMade, CurveTaken, Event, PartMeasured, ReadingTaken, TrimmerTurned, fold
+from nuvlo.logbook.build import Reading
 from nuvlo.model import JOINT_COVERAGE, WorkingModel, joint_windows
 from nuvlo.model.ensemble import Law, laws, sample
 from nuvlo.model.working import ModelError
 from nuvlo.quantity import Measured
+from nuvlo.workshop.demo import SHIPPED
 from tests.stages.test_unpack import a_kit
 
 
@@ -177,3 +179,14 @@ def test_a_path_through_a_junction_reads_in_window_on_any_meter(amps, tmp_path):
     (backwards,) = WorkingModel(kit).resistance_windows([("A", "0", "a")])
     assert backwards.high - backwards.low < 0.1 * backwards.nominal, "the other way round it is the resistor alone"
     assert not backwards.low <= shown <= backwards.high
+
+
+@pytest.mark.parametrize(
+    ("kit", "point", "volts", "element", "law"),
+    [("millrace", "TP14", -23.5, "vrawn", 23.5), ("millrace", "TP13", 24.4, "vrawp", 24.4), ("tidewheel", "TP10", -11.9, "vns", -11.9),
+     ("tidewheel", "TP9", 0.0, "vps", 12.0), ("gorsefire", "TP0", 18.0, "vsup", 9.0), ("gorsefire", "TP0", 8.6, "vsup", 8.6)],
+)  # fmt: skip
+def test_a_supply_is_what_its_point_reads_unless_it_is_off_or_the_wrong_one(kit, point, volts, element, law):
+    """A unit that is switched off, or fed with twice its volts, is not what later readings are judged by."""
+    build = Build("x", readings=[Reading(point, "voltage", Measured(volts, 0.05, "V"), "wake", datetime.now(UTC), "typed")])
+    assert laws(read_kit(SHIPPED / kit), build)[element].nominal == pytest.approx(law)

@@ -131,3 +131,15 @@ def test_the_meter_is_learnt_from_one_reference(line, says, tmp_path):
     assert says in words
     told = "The meter" in next(f.task.detail for f in session.findings(Stage.UNPACK) if f.task.target == "R4")
     assert told is (words.startswith("The meter")), "4.7 kΩ is read on the range of the reference"
+
+
+def test_the_sheet_counts_in_the_same_way(tmp_path):
+    session = Workshop(tmp_path / "shop").start(a_kit(tmp_path, STRIP), bench="typed")
+    for line in ("r1 100.2k", "r2 101.4k", "r3 100", "r4 4.9k"):
+        type_line(session, line)
+    sheet = session.snapshot().sheet()
+    verdicts = {row[0]: row[-1].replace("\u202f", " ") for row in sheet.rows}
+    assert verdicts == {"R1": "fits", "R2": "fits, as far as this meter can tell", "R3": "looks like 100 Ω", "R4": "150 Ω high"}
+    assert "1 part fits as far as this meter can tell." in sheet.told
+    assert "too close" not in sheet.told
+    assert sheet.overall == "not as meant"

@@ -18,12 +18,13 @@ from nuvlo.kit.parts import Part
 from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
 from nuvlo.model.meter import NOTHING_LEARNT, meter_of
-from nuvlo.quantity import parse_value
+from nuvlo.quantity import Measured, parse_value
 
 __all__ = ["Law", "known_to", "laws", "sample"]
 V = TypeVar("V")
 
 FAR = 5.0  # times more or less than any good one: the wrong part, not a spread of the right one
+WRONG_SUPPLY = 0.4  # share by which a supply may be off and still be what the unit runs on; else it is off or another
 POSITION_SPREAD = 0.03  # of full travel: how well eye and hand set a knob (common practice, no source)
 
 
@@ -37,7 +38,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
 
     Keys are override names of the circuit (``r3``, ``q1.bf``, ``xrv1.pos``). A value chosen by the builder replaces the
     printed one; a measured value replaces both, but one that is far from it: that is the wrong part, to be swapped before it
-    goes in, and counts only once it was accepted. A supply read at its point replaces its stated tolerance.
+    goes in, and counts only once it was accepted. A supply read at its point replaces its stated tolerance, unless it is off or the wrong one.
     """
     out: dict[str, Law] = {}
     meter = meter_of(kit, build) if build else NOTHING_LEARNT
@@ -69,7 +70,13 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         law = Law(volts, volts * (1 - supply.tolerance), volts * (1 + supply.tolerance))
         # Behind a rectifier the point reads what is left of the wave, and not its element.
         reading = build.latest(supply.point) if build and supply.point and not supply.mains_hz else None
-        out[supply.element] = law.narrowed(reading.measured) if reading else law
+        if reading and np.isfinite(reading.measured.value):
+            # A negative supply may be a source of positive volts that is turned round.
+            turned = -1.0 if reading.measured.value * volts < 0 else 1.0
+            seen = Measured(turned * reading.measured.value, reading.measured.uncertainty, reading.measured.unit)
+            if volts and abs(seen.value / volts - 1) < WRONG_SUPPLY:
+                law = law.narrowed(seen)
+        out[supply.element] = law
     return out
 
 

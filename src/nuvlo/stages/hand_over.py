@@ -52,6 +52,8 @@ class Sheet:
             if f.window is not None:
                 window = f"{format_value(f.window.low, f.window.unit)} to {format_value(f.window.high, f.window.unit)}"
             word = f.verdict_words if f.window else "no window"
+            if f.brief and f.aside:  # of a part: whether it fits; that it is the right one goes with that
+                word = f.aside + (", accepted" if f.accepted else "")
             out.append((f.task.target, f.task.quantity, str(f.reading), window, word))
         return out
 
@@ -93,6 +95,6 @@ class Sheet:
         said += (
             [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of their window to tell."] if near else []
         )
-        said += [f"{nearly} of the parts fit as far as this meter can tell."] if nearly else []
+        said += [f"{nearly} {'part fits' if nearly == 1 else 'parts fit'} as far as this meter can tell."] if nearly else []
         said += [f"This kit asks for none in {' and '.join(unasked)}."] if unasked else []
         return " ".join(said)
