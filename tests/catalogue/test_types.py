@@ -10,6 +10,7 @@ import pytest
 from nuvlo.catalogue import find, named, nearest, types
 from nuvlo.catalogue.bench import shown
 from nuvlo.catalogue.spread import spread_of
+from nuvlo.catalogue.type import VALVES
 from nuvlo.catalogue.words import SORTS, told
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
@@ -126,3 +127,14 @@ def test_a_subcircuit_is_found_with_what_it_stands_on():
     point = operating_point(Circuit.from_text(text))
     assert point.voltage("o")[0] == pytest.approx(1.0, abs=1e-3)
     assert point.voltage("r")[0] == pytest.approx(2.5, rel=0.01)
+
+
+@pytest.mark.parametrize("one", [t for t in EVERY if t.sort in VALVES], ids=lambda t: t.name)
+def test_a_valve_says_what_its_heater_wants(one):
+    """From memory; heaters of one bottle never share a supply they would burn out on."""
+    found = re.match(r"heater (\d+(?:\.\d+)?) V (\d+(?:\.\d+)?) A", one.says)
+    assert found
+    volts, amps = float(found[1]), float(found[2])
+    assert volts in (5.0, 6.3, 12.6)
+    assert 0.9 <= volts * amps <= 16.0, "watts"
+    assert (volts == 5.0) == (one.name in ("GZ34", "5Y3GT", "5U4GB"))
