@@ -166,10 +166,27 @@ def _out(windows: list[Window], values: list[float]) -> bool:
     return any(not w.low <= v <= w.high for w, v in zip(windows, values, strict=True))
 
 
+def why(kit: Kit, m: Mistake) -> str:
+    """Why no reading shows a mistake, by what sort of part it is (common practice, no source)."""
+    part = kit.part(m.ref)
+    match part.kind, m.word:
+        case "capacitor" | "electrolytic", "open":
+            return "bypass, reservoir or radio filter: only ripple, noise or radio tells"
+        case "resistor", "short":
+            return "stopper or feed: what it does lies above the audible band, or in what it spares others"
+        case "resistor", "open":
+            return "something else holds the same volts"
+        case "diode", _:
+            return "protects: does nothing while all is right"
+        case "lamp", _:
+            return "a lamp: look at it"
+    return "feedback makes up for it"
+
+
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("kits", nargs="*")
-    asked.add_argument("--list", action="store_true", help="name those that no reading shows")
+    asked.add_argument("--list", action="store_true", help="name those that no reading shows, by the reason")
     asked.add_argument("--suggest", action="store_true", help="name nodes that would show them")
     a = asked.parse_args()
     for name in a.kits or sorted(p.name for p in SHIPPED.iterdir()):
@@ -185,7 +202,8 @@ def main() -> None:
             told = ", ".join(f"{stage} {n}" for stage, n in by.items())
             print(f"{name:11s} {100 * (count - len(left)) / count:3.0f} in 100 of {len(every)} single mistakes are seen ({told})", flush=True)
             if a.list:
-                print("            unseen:", ", ".join(map(str, left)))
+                for reason in dict.fromkeys(why(kit, m) for m in left):
+                    print(f"            {reason}: {', '.join(str(m) for m in left if why(kit, m) == reason)}")
             if a.suggest:
                 print(*(f"            {line}" for line in readings.suggest(left)), sep="\n")
 
