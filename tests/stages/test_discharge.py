@@ -122,9 +122,36 @@ def test_nothing_dangerous_is_said(kilnlight):
     assert all("clip the meter on" in t.detail for t in volts)
 
 
+def test_nobody_reaches_into_a_socket_before_a_voltage_was_measured(session):
+    """First power with the sockets empty is through the lamp, hands away; then a reading below 10 V; then the valves."""
+    ids = [t.id for t in wake.tasks(session.kit, session.build)]
+    power = next(i for i in ids if i.startswith("wake.power"))
+    plug = next(i for i in ids if i.startswith("wake.plug"))
+    wanted = ["wake.short.TP1", "wake.mains", power, "wake.discharge.sockets", plug, "wake.lamp.high tension", "wake.TP1"]
+    assert [i for i in ids if i in wanted] == wanted
+    assert ids[-1] == "wake.discharge"
+    for task in wake.tasks(session.kit, session.build):
+        assert "at its socket" not in task.detail
+        assert "Earth yourself" not in task.detail
+    assert "no hand is on it" in next(t.detail for t in wake.tasks(session.kit, session.build) if t.target == "TP10")
+    run(session, Stage.WAKE, "Unplug")
+    assert session.now().task.id == "wake.discharge.sockets"
+    line(session, "40")
+    assert session.now().stuck
+    line(session, "2")
+    session.settle()
+    assert session.now().task.id == plug
+    line(session, "next")
+    left = [t.id for t in wake.tasks(session.kit, session.build)]
+    assert "wake.discharge.sockets" not in left, "it has done its work"
+    assert session.now().task.id == "wake.lamp.high tension"
+
+
 def test_wake_ends_with_a_measured_voltage_that_is_never_accepted(session):
-    stopped = run(session, Stage.WAKE, "Unplug")
-    assert stopped.stage is Stage.WAKE
+    run(session, Stage.WAKE, "Measure TP12")
+    line(session, "next")
+    session.settle()
+    assert session.now().task.id == "wake.discharge"
     assert session.now().task.target == "TP1 off"
     line(session, "262")
     assert session.now().stuck, "262 V at the reservoir lets nobody in"

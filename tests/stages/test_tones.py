@@ -8,9 +8,11 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import KitError
 from nuvlo.kit.schema import Tone
+from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
 from nuvlo.model.working import MOST_TONE, tone_volts
 from nuvlo.quantity import Verdict
+from nuvlo.stages import prove
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.journey import run
@@ -59,6 +61,16 @@ def test_a_tone_that_cannot_be_played_is_refused(toml, says, tmp_path):
         a_kit(tmp_path, BOX, toml, RC.format(farads="100n"))
 
 
+@pytest.mark.parametrize("name", ["kilnlight", "lampwick", "landing", "millrace", "sluice", "tollgate", "barrowmoor"])
+def test_no_tone_sends_a_hand_inside(name):
+    """It goes in and is read at jacks, posts and loads."""
+    kit = read_kit(SHIPPED / name)
+    for task in (t for t in prove.tasks(kit, Build("x")) if t.quantity == "tone"):
+        assert "pin" not in task.detail.replace("pin 1", "").replace("pin 2", "").replace("pin 3", "")
+        assert " of R" not in task.detail
+        assert not any(p.name in task.detail for p in kit.info.point)
+
+
 def test_a_coupling_capacitor_that_is_open_is_found_by_its_tone(tmp_path):
     """Landing's C5 carries no direct current: every point of Wake reads right without it."""
     session = Workshop(tmp_path / "shop").start(read_kit(SHIPPED / "landing"), bench="simulated:3")
@@ -73,7 +85,7 @@ def test_a_tone_is_asked_for_in_words_and_typed(tmp_path):
     type_line(session, "stage prove")
     found = session.findings(Stage.PROVE)
     assert [f.task.target for f in found if f.task.wants is Wants.READING] == ["A1", "A2"]
-    assert "until it shows 100\u202fmV at TP1 against" in found[0].task.detail or "100\u202fmV" in found[0].task.detail
+    assert "until it shows 100\u202fmV at the microphone side, pin 2 against pin 3, then read the preamplifier side" in found[0].task.detail
     session.settle()
     window = session.findings(Stage.PROVE)[0].window
     words = type_line(session, f"a1 {1000 * window.nominal:.2f}m").words

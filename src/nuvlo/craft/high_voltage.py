@@ -12,6 +12,7 @@ TOUCHABLE_V = 60.0  # d.c. above which dry skin no longer protects (IEC 61140, f
 SAFE_V = 10.0
 STAY_OUT = "Hands stay out: discharge, and read again."
 WARM_SECONDS = 30  # until a valve's reading stands still
+CLIPPED = f"Unplugged and discharged: clip the meter on. Then power, {WARM_SECONDS} s to warm, read, and off again."
 MOST_WAIT_S = 3600.0
 
 

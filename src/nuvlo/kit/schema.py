@@ -130,13 +130,15 @@ class Running(_Strict):
 
 class Tone(_Strict):
     """A sine of ``hertz`` from ``source``, set so that a meter shows ``level`` V r.m.s. at ``at`` against ``at_reference`` (where
-    it is empty: against ``reference``), and then read at ``node`` against ``reference``. One meter reads both, so that its error cancels. In ``setup``; where none is named, in the first that
+    it is empty: against ``reference``), and then read at ``node`` against ``reference``. ``fed`` and ``read`` say in words where that is, outside the case. One meter reads both, so that its error cancels. In ``setup``; where none is named, in the first that
     has them."""
 
     name: Name
     source: str
     at: str
     at_reference: str = ""
+    fed: str = ""
+    read: str = ""
     node: str
     reference: str = "0"
     hertz: float = Field(400.0, ge=20, le=20_000)

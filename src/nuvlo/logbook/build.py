@@ -50,7 +50,7 @@ class Turn:
 
 OFF = " off"  # behind the name of a point that is read unplugged
 POWERED = (Stage.WAKE.value, Stage.SET.value, Stage.PROVE.value)
-FIRST_POWER = f"{Stage.WAKE.value}.lamp"
+FIRST_POWER = (f"{Stage.WAKE.value}.lamp", f"{Stage.WAKE.value}.power")  # steps that switch a unit on
 KEPT = 64  # events from one state that is kept for an undo to the next
 
 
@@ -270,7 +270,8 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.done.add(StepId(step))
             build.done_at[StepId(step)] = event.at
             build.last_done = step
-            build.live |= step.startswith(FIRST_POWER)
+            if step.startswith(FIRST_POWER):
+                build.live, build.unplugged = True, False
         case ev.StepAccepted(step=step, why=why):
             build.accepted[step] = why
         case ev.ReadingTaken() as b:

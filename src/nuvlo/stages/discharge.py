@@ -14,9 +14,9 @@ from nuvlo.model import Window
 from nuvlo.stages.task import Task, Wants
 
 
-def tasks(kit: Kit, build: Build, stage: Stage, *, always: bool = False) -> list[Task]:
+def tasks(kit: Kit, build: Build, stage: Stage, *, always: bool = False, about: str = "") -> list[Task]:
     """The reading that must be taken before hands go inside. Nothing where the unit was not powered since the last one, but
-    for a stage that ends with it (``always``)."""
+    for a stage that asks for it (``always``). ``about`` tells two of one stage apart."""
     if not is_high(kit) or not (always or build.live):
         return []
     point = reservoir(kit)
@@ -27,7 +27,7 @@ def tasks(kit: Kit, build: Build, stage: Stage, *, always: bool = False) -> list
     seconds = f"{10 * math.ceil(wait / 10):.0f} s" if wait else "a few minutes"
     return [
         Task(
-            StepId.of(stage, "discharge"), stage, Wants.READING, f"Unplug, discharge, and read {named}",
+            StepId.of(stage, "discharge", *([about] if about else [])), stage, Wants.READING, f"Unplug, discharge, and read {named}",
             f"Pull the plug and wait {seconds}. Discharge the reservoir through a resistor with one hand, then read volts at {named}: "
             f"hands go inside only below {SAFE_V:g} V. If it stays above, a bleeder is open: it does not discharge by itself.",
             place, "voltage", "V", parts=(point.name,), nodes=(point.node, point.reference), setup=SWITCHED_OFF,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from nuvlo.craft.high_voltage import CLIPPED, is_high
 from nuvlo.craft.order import board_order
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
@@ -17,6 +18,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     """The last look before the lid, the lid, the sheet."""
     last = [f"{r.point} {r.measured}" for r in {r.point: r for r in build.readings if r.quantity == "voltage"}.values()]
     again = f" They were: {', '.join(last)}." if last else ""
+    again += f" {CLIPPED}" if is_high(kit) else ""
     lid = [
         Task(step.id, Stage.HAND_OVER, Wants.STEP, step.action, step.reason + (again if step.verb == "recheck" else ""))
         for step in board_order(kit, build.school) if step.stage is Stage.HAND_OVER

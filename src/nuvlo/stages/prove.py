@@ -121,11 +121,13 @@ def _tone(kit: Kit, tone: Tone) -> Task:
     black, (fed, fed_black) = kit.named_place(tone.reference), tone.fed_at
     moved = f" against {kit.named_place(fed_black)}" if fed_black != tone.reference else ""
     against = f" against {black}" if moved else ""
-    held = "" if moved else f", black on {black}"
+    held = "" if moved or tone.read else f", black on {black}"
+    there = tone.fed or f"{kit.named_place(fed)}{moved}"
+    where = tone.read or f"{kit.named_place(tone.node)}{against}"
     return Task(
         StepId.of(Stage.PROVE, tone.name), Stage.PROVE, Wants.READING, f"Tone of {hertz}: measure {tone.name}",
         f"{kit.said_of_setup(tone.setup) if tone.setup else ''}{f'{sentence(tone.says)}. ' if tone.says else ''}Meter on AC volts{held}. Turn the tone up until it "
-        f"shows {level} at {kit.named_place(fed)}{moved}, then read {kit.named_place(tone.node)}{against}.",
+        f"shows {level} at {there}, then read {where}.",
         tone.name, "tone", "V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref), nodes=(tone.node, tone.reference), setup=tone.setup,
     )  # fmt: skip
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from nuvlo.craft.high_voltage import TOUCHABLE_V, WARM_SECONDS, is_high
-from nuvlo.craft.order import board_order, plugged
+from nuvlo.craft.high_voltage import CLIPPED, TOUCHABLE_V, WARM_SECONDS, is_high
+from nuvlo.craft.order import Step, board_order, plugged
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage
+from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
@@ -14,16 +15,16 @@ from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Task, Wants
 
-CLIPPED = f"Unplugged and discharged: clip the meter on. Then power, {WARM_SECONDS} s to warm, read, and off again. "
 MAINS_SIDE = (
     "Not for whoever is not trained in it: local code and licensed practice decide. A qualified person looks at, and measures with a "
     "tester made for it: the earth bond from the earth pin of the inlet to every metal part, the fuse (its rating, and that it is in the "
     "live wire), and the insulation between mains and case. Note who it was."
 )
 LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
+BOTH_HIGH = "Both leads stand at high voltage: the meter lies on dry wood, and no hand is on it. "
 SOCKETS = {
     "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
-    "plug": "Power off and gone. {earth}Notch to notch, every leg in its hole: {parts}.",
+    "plug": "Power off and gone. Earth yourself. Notch to notch, every leg in its hole: {parts}.",
 }
 FIRST_POWER = {
     "limit": "Current limit at {limit}.",
@@ -44,13 +45,14 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                      f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω",
                      parts=(supply.point,), nodes=(supply.node,))
             )  # fmt: skip
-    out += [
-        Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts), earth="" if high else "Earth yourself. "),
-             parts=step.parts)
-        for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)
-    ]  # fmt: skip
     if any(s.mains_hz for s in kit.info.supply):
         out.append(Task(StepId.of(Stage.WAKE, "mains"), Stage.WAKE, Wants.STEP, "Mains side: by a qualified person", MAINS_SIDE))
+    steps = [step for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)]
+    if high:
+        out += _empty_sockets(kit, build, steps)
+    else:
+        out += [Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)),
+                     parts=step.parts) for step in steps]  # fmt: skip
     how = taken(build.stances, "power")
     for supply in kit.info.supply:
         if high and (supply.mains_hz or abs(supply.volts) > TOUCHABLE_V):
@@ -71,18 +73,36 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         later = " It is set in the next stage." if point.name in trims else ""
         out.append(
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
-                 f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. {CLIPPED if high else ''}"
+                 f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. {CLIPPED + ' ' if high else ''}"
+                 f"{'' if point.reference in GROUND_NAMES or not high else BOTH_HIGH}"
                  f"Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
                  parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
     return out + discharge.tasks(kit, build, Stage.WAKE, always=True)
 
 
+def _empty_sockets(kit: Kit, build: Build, steps: list[Step]) -> list[Task]:
+    """First power with the sockets empty, where a voltage can kill: nobody looks at a socket while it is on, and a voltage is
+    measured before a hand puts anything into it."""
+    out = []
+    for step in steps:
+        if step.verb == "power":
+            text = f"Sockets empty, loads on the outputs, lid on or hands away. {FIRST_POWER['bulb']} Nothing is probed now. Then unplug."
+            out.append(Task(step.id, Stage.WAKE, Wants.STEP, "First power with the sockets empty, through a series lamp", text))
+        else:
+            # Once they are in, this reading has done its work; the one at the end of Wake is another.
+            out += [] if step.id in build.done else discharge.tasks(kit, build, Stage.WAKE, always=True, about="sockets")
+            text = f"Unplugged, discharged and measured. Pins by the gap, straight down, every one in its hole: {', '.join(step.parts)}."
+            out.append(Task(step.id, Stage.WAKE, Wants.STEP, step.action, text, parts=step.parts))
+    return out
+
+
 def _by_lamp(kit: Kit, supply: Supply) -> Task:
-    """First power where a meter in line would be in the way of a hand: through a series lamp, the current told by resistors."""
+    """Power where a meter in line would be in the way of a hand: through a series lamp, the current told by resistors."""
     warm = f" Wait {WARM_SECONDS} s for the valves." if any(p.kind == "valve" for p in kit.parts.values()) else ""
+    all_in = "all in its sockets" if plugged(kit) else "for the first time"
     return Task(
-        StepId.of(Stage.WAKE, "lamp", supply.name), Stage.WAKE, Wants.STEP, f"First power of the {supply.name}, through a series lamp",
+        StepId.of(Stage.WAKE, "lamp", supply.name), Stage.WAKE, Wants.STEP, f"Power of the {supply.name}, {all_in}, through a series lamp",
         f"{kit.said_of_setup()}Lid on or hands away. {FIRST_POWER['bulb']}{warm} No meter in line: currents are told by the volts "
         "across resistors. Then unplug, take the lamp out, and go on.", supply.name, nodes=(supply.node,)
     )  # fmt: skip
