@@ -154,14 +154,16 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     points = [p for p in kit.info.point if build.latest(p.name, stage="wake") is None]
     trims = [t for t in kit.info.trim if build.latest(t.watch, stage="set") is None]
     lid = [s for s in board_order(kit) if s.stage is Stage.HAND_OVER and s.id not in build.done]
+    earlier = [tuple(s.verb for s in lid[:k]) for k in range(len(lid))]  # one after the other, as the order has them
     found = [
         Job("hook-up", "Hook up and ring out", wired, after=("tighten", "mount", "wash", "joints"), kind="hook-up") if wires else None,
         Job("wake", "Wake: first power and every reading", pace.minutes("wake", READ_EACH) * len(points), WARM_UP_HOURS if trims else 0.0,
             ("hook-up", "plug", "power", "mount"), kind="wake") if points and kit.unit else None,
         Job("set", "Set: bias and trims", pace.minutes("set", TRIM_EACH) * len(trims), after=("wake",), kind="set") if trims else None,
         Job("prove", "Prove", PROVE, after=("set", "wake"), kind="prove") if kit.info.prove and not build.curves else None,
-        *[Job(s.verb, s.action, s.minutes, after=("prove", "set", "wake", "recheck"), kind=s.verb) for s in lid],
-        Job("sheet", "Write the sheet", SHEET, after=("close", "prove", "set", "wake", "mount"), kind="sheet") if not build.exports else None,
+        *[Job(s.verb, s.action, s.minutes, after=("prove", "set", "wake", *before), kind=s.verb) for s, before in zip(lid, earlier, strict=True)],
+        Job("sheet", "Write the sheet", SHEET, after=("close", "prove", "set", "wake", "mount", *(s.verb for s in lid)), kind="sheet")
+        if not build.exports else None,
     ]  # fmt: skip
     return [replace(j, after=tuple(a for a in j.after if a != j.id)) for j in found if j is not None]
 
