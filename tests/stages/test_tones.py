@@ -14,6 +14,7 @@ from nuvlo.model.working import MOST_TONE, tone_volts
 from nuvlo.quantity import Verdict
 from nuvlo.stages import prove
 from nuvlo.stages.task import Wants
+from nuvlo.workshop.commands.arguments import NotUnderstood
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.journey import run
 from nuvlo.workshop.workshop import Workshop
@@ -90,6 +91,9 @@ def test_a_tone_is_asked_for_in_words_and_typed(tmp_path):
     window = session.findings(Stage.PROVE)[0].window
     words = type_line(session, f"a1 {1000 * window.nominal:.2f}m").words
     assert "in window" in words
+    for line in ("a2 -1m", "-1m"):
+        with pytest.raises(NotUnderstood, match="never less than nothing"):
+            type_line(session, line)
     type_line(session, "a2 1m")
     session.settle()
     assert session.findings(Stage.PROVE)[1].verdict is Verdict.OUT

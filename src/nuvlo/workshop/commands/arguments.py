@@ -395,6 +395,8 @@ def point_reading(point: str, quantity: str, text: str, unit: str) -> tuple[Poin
     if not text:
         raise NotUnderstood.because(f"what does {point} read?", f"Type the value after it, in {unit}.")
     value = measured(text, unit)
+    if quantity == "tone" and value.value < 0:
+        raise NotUnderstood.because("AC volts are never less than nothing.", "Type what the meter shows on AC.")
     return PointReading(point, quantity, value), f"{point} reads {value}"
 
 

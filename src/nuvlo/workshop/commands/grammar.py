@@ -19,7 +19,6 @@ from nuvlo.workshop.commands.arguments import (
     PartMark,
     PartNamed,
     PartValue,
-    PointReading,
     measured,
     nearest,
     nothing,
@@ -75,11 +74,11 @@ def _named(name: str, rest: str, at: At) -> Command:
     if lug is not None:
         return _reading(lug, "resistance", rest, "Ω")
     if now and now.wants in (Wants.MEASURE, Wants.READING) and _looks_like_value(name):
-        value = measured(f"{name} {rest}".strip(), now.unit)
-        echo = f"{now.target} reads {value}"
-        if now.wants is Wants.MEASURE:
-            return Command("measure", PartValue(now.target, value), echo)
-        return Command("reading", PointReading(now.target, now.quantity, value), echo)
+        text = f"{name} {rest}".strip()
+        if now.wants is Wants.READING:
+            return _reading(now.target, now.quantity, text, now.unit)
+        value = measured(text, now.unit)
+        return Command("measure", PartValue(now.target, value), f"{now.target} reads {value}")
     raise NotUnderstood.because(f"'{name}' is not a part, a point or a command here.", nearest(name, names(kit)))
 
 

@@ -65,7 +65,9 @@ def match(s: Session, given: Nothing) -> Reply:
     worth = [
         f"{name} {format_value(x, unit, 3)} becomes {format_value(y, unit, 3)}" for name, unit, x, y in found.effects
     ]
-    words = f"Pairs differ by {100 * found.before:.2g} % in the places they are listed for, by {100 * found.after:.2g} % matched, ± {100 * found.doubt:.1g} %"
+    before, after = (f"{100 * x:.0f} %" if x >= 1 else f"{100 * x:.2g} %" for x in (found.before, found.after))
+    doubt = f"{100 * found.doubt:.1g} %"
+    words = f"Pairs differ by {before} in the places they are listed for, by {after} matched, ± {doubt}"
     return Reply("; ".join([words, *(moved or ["leave each where it is"]), *worth]) + ".")
 
 
