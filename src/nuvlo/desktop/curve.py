@@ -20,6 +20,7 @@ from nuvlo.desktop.labels import label
 from nuvlo.quantity import format_value
 
 pg.setConfigOptions(antialias=True)
+DEEP_DB = 60.0  # below the top of a response, as far as it is drawn
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 DECADE_ROOM = 160  # px
 TICKS = (10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000)
@@ -165,12 +166,20 @@ class CurveView(QWidget):
             self.plot.addItem(pg.FillBetweenItem(*edges, brush=_clear(t.slate, 60)))
             for edge in edges:
                 self.plot.addItem(edge)
+        everything = [line.y for line in picture.lines]
+        if picture.band is not None:
+            everything += [picture.band[1], picture.band[2]]
+        values = np.concatenate(everything) if everything else np.zeros(1)
+        top = float(np.nanmax(values))
+        # Far below the rest of a response nobody looks, and nothing would be left of what matters.
+        floor = max(float(np.nanmin(values)), top - DEEP_DB if picture.log else -np.inf)
         # The lines name themselves at their right ends: no box of colours to match.
         for k, line in enumerate(picture.lines):
             colour = t.copper if line.strong else t.slate
             pen = pg.mkPen(colour, width=2.6 if line.strong else 1.8, style=DASHES[k % 4])
             self.plot.plot(self._x(line.x), line.y, pen=pen)
-            at = int(len(line.x) * (0.05 + 0.17 * k)) if len(picture.lines) > 1 else int(len(line.x) * 0.75)
+            seen = np.flatnonzero(line.y >= floor) if np.any(line.y >= floor) else np.arange(len(line.x))
+            at = int(seen[int(len(seen) * (0.05 + 0.17 * k if len(picture.lines) > 1 else 0.75))])
             text = pg.TextItem(
                 line.name,
                 color=colour,
@@ -185,14 +194,9 @@ class CurveView(QWidget):
             x, y = np.array(points).T
             self.plot.plot(self._x(x), y, pen=pg.mkPen(t.faint, style=Qt.PenStyle.DotLine), symbol="d", symbolSize=13,
                            symbolBrush=t.copper, symbolPen=pg.mkPen(t.paper))  # fmt: skip
-        everything = [line.y for line in picture.lines]
-        if picture.band is not None:
-            everything += [picture.band[1], picture.band[2]]
         if everything:
-            values = np.concatenate(everything)
-            bottom, top = float(np.nanmin(values)), float(np.nanmax(values))
-            room = max(0.12 * (top - bottom), 0.5)
-            self.plot.setYRange(bottom - room, top + room, padding=0)
+            room = max(0.12 * (top - floor), 0.5)
+            self.plot.setYRange(floor - room, top + room, padding=0)
 
     def _moved(self, place: QPointF) -> None:
         picture = self.picture
