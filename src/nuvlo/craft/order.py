@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 from itertools import groupby
 
 from nuvlo.craft.high_voltage import is_high
-from nuvlo.craft.precedence import YIELDING, Event, Plan, Precedence, has_value, precedences
+from nuvlo.craft.precedence import LOOK, SET, TIGHT, YIELDING, Event, Plan, Precedence, has_value, precedences
 from nuvlo.craft.schools import BATCH, DEFAULT_SCHOOL, school_named
 from nuvlo.kit.kinds import kind_of, plural_of
 from nuvlo.kit.kit import Kit
@@ -111,13 +111,12 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
     if soldered_chips:
         later = {p.ref for p in kit.parts.values() if p.kind == "socket"}
     parts = [p for p in kit.parts.values() if p.on_board and p.ref not in later]
-    tagged = {r.part for r in kit.info.relation if r.how == "tags"}
     sections = list(dict.fromkeys(p.section for p in parts)) if order == "sections" else []
 
     def liking(part: Part) -> tuple[float, ...]:
         section = sections.index(part.section) if sections else 0
         first = kind_of(part.kind).early or math.inf
-        return part.through_panel or part.ref in tagged, section, first if order == "semiconductors" else 0, *_turn(part)
+        return part.through_panel or part.ref in kit.on_tags, section, first if order == "semiconductors" else 0, *_turn(part)
 
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
     in_sockets = tuple(p.ref for p in socketed)
@@ -189,7 +188,7 @@ def _waiting(wanted: Sequence[Precedence]) -> Mapping[str, list[str]]:
 def _grouped(
     kit: Kit, sequence: Sequence[str], soldering: str, by_section: bool, parted: Mapping[str, set[str]]
 ) -> tuple[tuple[str, ...], ...]:
-    tagged = {r.part for r in kit.info.relation if r.how == "tags"}
+    tagged = kit.on_tags
     groups: list[list[str]] = []
     for ref in sequence:
         part = kit.parts[ref]
@@ -296,7 +295,10 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         because = tuple(dict.fromkeys(p.reason for e in mine for p in after.get(e, ())
                                   if p.rule not in PLAIN and not (verb == "fit" and p.rule in OF_OTHERS)))  # fmt: skip
         name = names[k] if isinstance(k, int) and k >= 0 else str(k)
-        name = _mounted(plan, parts) if verb == "mount" else ", ".join(parts) if verb == "delicate" else "what was soldered last" if verb == "look" else name
+        if verb == "mount":
+            name = _mounted(plan, parts)
+        elif verb in ("delicate", "look"):
+            name = ", ".join(parts) if verb == "delicate" else "what was soldered last"
         if verb == "fit":
             own = [p.reason for e in mine for p in after.get(e, ()) if p.rule in TELLING]
             reason = _fit_reason(plan, parts, fitted_before, own, because)
@@ -331,10 +333,7 @@ PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  #
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
     "leads": "A board with wires hanging from it neither lies flat nor is turned over without strain: they go in when all else is soldered.",
-    "look": "Found now, a dull joint is a minute's work; found at power-up it may cost a part.",
-    "tighten": "A nut that is only finger-tight turns with the first plug, and its wires with it.",
-    "set": "Trimmers are set on a unit that is powered and warm, and before it is shut in.",
-    "close": "Everything has been checked.",
+    "look": LOOK, "tighten": TIGHT, "set": SET, "close": "Everything has been checked.",
     "plug": "The rails have been checked.", "recheck": "What has changed since they were last taken can still be found; once the lid is on it cannot.",
 }  # fmt: skip
 ACTIONS = {
@@ -386,7 +385,9 @@ def _mounted(plan: Plan, refs: Sequence[str]) -> str:
         return "the drivers" if kinds == {"driver"} else "the drivers, and what else goes into the cabinet"
     if kinds <= set(FACING):
         return "the panel parts, finger-tight"
-    return f"the {plural_of(kinds.pop())}" if len(kinds) == 1 else "what goes on the chassis, finger-tight" if kinds & set(FACING) else "what goes into the case"
+    if len(kinds) == 1:
+        return f"the {plural_of(kinds.pop())}"
+    return "what goes on the chassis, finger-tight" if kinds & set(FACING) else "what goes into the case"
 
 
 def _mount_reason(plan: Plan, refs: Sequence[str]) -> str:

@@ -24,6 +24,11 @@ LAST, DELICATE = ("knob", "battery"), ("capsule",)  # kinds
 POST_MM = 10.0  # how high a post stands (common practice, no source)
 
 
+LOOK = "Found now, a dull joint is a minute's work; found at power-up it may cost a part."
+TIGHT = "A nut that is only finger-tight turns with the first plug, and its wires with it."
+SET = "Trimmers are set on a unit that is powered and warm, and before it is shut in."
+
+
 @dataclass(frozen=True)
 class Precedence:
     """``before`` must come before ``after``, by a ``rule``, for a reason."""
@@ -85,7 +90,7 @@ class Plan:
     @property
     def on_tags(self) -> dict[str, str]:
         """Parts that are soldered to the tags of a mounted one, and to which."""
-        return {r.part: r.to for r in self.kit.info.relation if r.how == "tags" and r.part in self.fitted}
+        return {ref: to for ref, to in self.kit.on_tags.items() if ref in self.fitted}
 
     @property
     def late(self) -> list[str]:
@@ -126,6 +131,11 @@ class Plan:
     def wired(self) -> bool:
         """Whether wires go from the board, or from tags, to what is mounted."""
         return bool(self.kit.wires or (self.mounted and any(p.kind == "wire" for p in self.kit.parts.values())))
+
+    @property
+    def live_next(self) -> list[Event]:
+        """What comes when everything is in its place and sound: the wires, or where there are none the first power."""
+        return [("wire", "")] if self.wired else list(POWER[: self.powered])
 
     @property
     def finished(self) -> list[Event]:
@@ -338,11 +348,10 @@ def _joints(plan: Plan) -> Iterator[Precedence]:
 
 
 def _look(plan: Plan) -> Iterator[Precedence]:
-    why = "Found now, a dull joint is a minute's work; found at power-up it may cost a part."
     for ref in plan.late:
-        yield Precedence(("solder", ref), ("look", ""), "look", why)
-    for then in ([("wire", "")] if plan.wired else POWER[: plan.powered]) if plan.late else ():
-        yield Precedence(("look", ""), then, "look", why)
+        yield Precedence(("solder", ref), ("look", ""), "look", LOOK)
+    for then in plan.live_next if plan.late else ():
+        yield Precedence(("look", ""), then, "look", LOOK)
 
 
 def _wash(plan: Plan) -> Iterator[Precedence]:
@@ -389,14 +398,13 @@ def _guard(plan: Plan) -> Iterator[Precedence]:
 
 
 def _tighten(plan: Plan) -> Iterator[Precedence]:
-    why = "A nut that is only finger-tight turns with the first plug, and its wires with it."
     for ref in plan.mounted:
-        yield Precedence(("mount", ref), ("tighten", ""), "tighten", why)
+        yield Precedence(("mount", ref), ("tighten", ""), "tighten", TIGHT)
     if plan.mounted:
         for ref in plan.through_panel:
-            yield Precedence(("solder", ref), ("tighten", ""), "tighten", why)
-        for then in [("wire", "")] if plan.wired else POWER[: plan.powered]:
-            yield Precedence(("tighten", ""), then, "tighten", why)
+            yield Precedence(("solder", ref), ("tighten", ""), "tighten", TIGHT)
+        for then in plan.live_next:
+            yield Precedence(("tighten", ""), then, "tighten", TIGHT)
 
 
 def _tags(plan: Plan) -> Iterator[Precedence]:
@@ -424,9 +432,8 @@ def _wired(plan: Plan) -> Iterator[Precedence]:
 def _set(plan: Plan) -> Iterator[Precedence]:
     if not plan.trimmed:
         return
-    why = "Trimmers are set on a unit that is powered and warm, and before it is shut in."
     for before in [*POWER[: plan.powered], *[("plug", ref) for ref in plan.plugged]]:
-        yield Precedence(before, ("set", ""), "set", why)
+        yield Precedence(before, ("set", ""), "set", SET)
 
 
 def _delicate(plan: Plan) -> Iterator[Precedence]:

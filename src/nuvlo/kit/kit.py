@@ -140,6 +140,11 @@ class Kit:
             return []
         return [p for p in self.parts.values() if kind_of(p.kind).plugged]
 
+    @property
+    def on_tags(self) -> dict[str, str]:
+        """Parts that are soldered to the tags of a mounted one, and to which."""
+        return {r.part: r.to for r in self.info.relation if r.how == "tags"}
+
     def unpowered(self, *nodes: str) -> Circuit:
         """What an ohmmeter sees between ``nodes``: the unit with its sockets empty. A chip is not in them yet, and a cold valve
         does not conduct."""

@@ -16,7 +16,7 @@ def seating(kit: Kit, part: Part) -> str:
     watts = rated(part.rating, "W") or 0.0
     if part.kind == "resistor" and (watts >= WARM_RATING_W or (part.height_mm or 0.0) > 6.0):
         said = ["Raised some 5\u202fmm: it warms, and air must get under it."]
-    tags = next((r.to for r in kit.info.relation if r.part == part.ref and r.how == "tags"), "")
+    tags = kit.on_tags.get(part.ref)
     if tags:
         warm = " Held off what is near it: it warms." if len(said) == 1 and said[0].startswith("Raised") else ""
         return f"On the tags of {tags}, its leads short and clear of their neighbours.{warm}"
