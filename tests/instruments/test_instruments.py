@@ -15,7 +15,7 @@ from nuvlo.quantity import UnreadableValue
 
 @pytest.mark.parametrize(
     ("value", "resolution"),
-    [(5.999, 1e-3), (6.5, 1e-2), (0.5, 1e-4), (59.0, 1e-2), (4700.0, 1.0), (9.0, 1e-2), (0.0, 1e-3), (math.inf, 1e-3)],
+    [(5.999, 1e-3), (6.5, 1e-2), (0.5, 1e-4), (59.0, 1e-2), (4700.0, 1.0), (9.0, 1e-2), (0.0, 0.0), (math.inf, 0.0)],
 )
 def test_a_6000_count_meter_resolves_its_ranges(value, resolution):
     assert MeterSpec().resolution(value) == pytest.approx(resolution)
@@ -114,3 +114,9 @@ def test_a_known_filter_is_measured_as_it_is():
     came = np.fft.irfft(np.fft.rfft(played) / (1 + 1j * f / 1000.0), played.size)
     at = np.array([50.0, 1000.0, 8000.0])
     assert measured_response(played, came, RATE, at) == pytest.approx(-10 * np.log10(1 + (at / 1000) ** 2), abs=0.02)
+
+
+@pytest.mark.parametrize(("unit", "least"), [("V", 2e-4), ("Ω", 0.2), ("F", 2e-11), ("A", 2e-6)])
+def test_nothing_is_read_to_the_last_digit_of_the_lowest_range(unit, least):
+    """A capacitor that showed 0 F was once in doubt by two millifarads, and so never out."""
+    assert MeterSpec().limits(0.0, unit) == pytest.approx(least)

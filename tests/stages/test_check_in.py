@@ -34,6 +34,8 @@ BOX = "R1,resistor,100k,1%,,\nR2,resistor,4k7,5%,,\nR3,resistor,5k1,5%,,\nR4,res
         ("R1", 47.2e3, "out", "looks like 47 kΩ", ""),  # one that is made
         ("R4", np.inf, "out", "over range", ""),
         ("R4", 0.0, "out", "shorted", ""),
+        ("C1", 0.0, "out", "open", ""),
+        ("C2", np.inf, "out", "over range", ""),
         ("C1", 112e-9, "near", "100 nF, right", "fits, as far as this meter can tell"),
         ("C1", 47e-9, "out", "looks like 47 nF", ""),
         ("C2", 640e-6, "in", "470 µF, right", "fits"),
@@ -46,6 +48,15 @@ def test_two_questions(ref, shown, verdict, large, quiet, tmp_path):
     plain = [w.replace("\u202f", " ") for w in (one.is_words, one.fits_words)]
     assert (one.verdict.value, plain[0]) == (verdict, large)
     assert not quiet or plain[1] == quiet
+
+
+@pytest.mark.parametrize(
+    ("ref", "shown", "says"), [("R1", np.inf, "it is open"), ("R1", 0.0, "it is shorted"), ("C1", 0.0, "it is open"), ("C1", np.inf, "it is shorted, or more")]
+)
+def test_open_and_shorted_are_the_other_way_about_for_a_capacitor(ref, shown, says, tmp_path):
+    kit = a_kit(tmp_path, BOX)
+    one = next(c for c in check_in(kit, {ref: [MeterSpec().measured(shown, kit.part(ref).unit)]}) if c.part.ref == ref)
+    assert says in one.words
 
 
 def test_what_two_values_of_the_kit_could_be_is_said(tmp_path):

@@ -39,9 +39,10 @@ class Verdict(StrEnum):
 
 
 def resolution(value: float, counts: int = COUNTS) -> float:
-    """Size of the last digit on the range that shows ``value``, where ranges go in decades: 6, 60, 600 … for 6000 counts."""
+    """Size of the last digit on the range that shows ``value``, where ranges go in decades: 6, 60, 600 … for 6000 counts. Of
+    nothing at all it is nothing: the lowest range of a meter sets that, and it differs by unit."""
     if value == 0 or not math.isfinite(value):
-        return 1e-3
+        return 0.0
     full = counts / 10.0 ** math.floor(math.log10(counts))
     decade = math.ceil(math.log10(abs(value) / full) - 1e-12)
     return float(full * 10.0**decade / counts)

@@ -52,7 +52,7 @@ class Checked:
         if self.which.right:
             return f"{named(self.value, self.part.unit)}, {'too far off' if self.verdict is Verdict.OUT else 'right'}"
         if self.which.likely != self.which.likely:
-            return "over range" if self.measured.over_range else "shorted"
+            return "over range" if self.measured.over_range else "open" if self.part.unit == "F" else "shorted"
         return f"looks like {named(self.which.likely, self.part.unit)}"
 
     @property

@@ -34,7 +34,10 @@ def which(part: Part, value: float, reading: Measured, others: Collection[Part] 
     things happen at a bench: another value of this kit, a decade more or less, the nearest value that is made.
     """
     if not math.isfinite(reading.value) or reading.value <= 0:
-        return Which(False, math.nan, "it is open, or the clips do not touch" if reading.value > 0 else "it is shorted")
+        # A capacitor that is open shows nothing, and one that is shorted more than any range.
+        farads, over = part.unit == "F", reading.value > 0
+        shorted = "it is shorted, or more than the meter measures" if farads else "it is shorted"
+        return Which(False, math.nan, "it is open, or the clips do not touch" if over != farads else shorted)
     printed = part.tolerance or (-0.05, 0.05)
     values = {p.value: p for p in others if p.value and p.unit == part.unit and _kind(p) == _kind(part)}
     fitting = [v for v, p in values.items() if v != value and _fits(reading, v, p.tolerance or (-0.05, 0.05))]
