@@ -6,10 +6,10 @@ import argparse
 import sys
 from io import TextIOWrapper
 
-from nuvlo.cli import backup, choose, journey, kit, predict, sequence, solve, types, unpack, window
+from nuvlo.cli import backup, cabinet, choose, journey, kit, predict, sequence, solve, types, unpack, window
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, cabinet, backup)
 
 
 def main(argv: list[str] | None = None) -> int:
