@@ -194,7 +194,7 @@ def damping(point: OperatingPoint) -> str:
 
 def headroom(spec: Spec, circuit: Circuit) -> list[tuple[str, str]]:
     assert spec.levels
-    setting = {"xgain.step": 3.0} if "stepped" in circuit.netlist.top.subcircuits else {}
+    setting = {"xgain.step": 3.0} if "rotary" in circuit.netlist.top.subcircuits else {}
     found = steady_sine(circuit, spec.source, spec.node, 1000.0, np.geomspace(*spec.levels, 12), setting)
     unit = "Pa" if "sound" in circuit.nodes else "V"
     out = []

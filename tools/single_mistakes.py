@@ -1,7 +1,7 @@
 """For each kit: every single mistake (open, short, ten times, a tenth, reversed), and whether a reading would show it.
 
-Run: python tools/single_mistakes.py [KIT ...] [--list] [--suggest]. A mistake is seen where at least one reading leaves its
-window: a loose part at check-in, ohms at a supply, currents and points of Wake, tones and the sweep of Prove; one without an
+Run: python tools/single_mistakes.py [KIT ...] [--list] [--suggest] [--running]. A mistake is seen where at least one reading leaves its
+window: a loose part at check-in, ohms of the ring-out, at a supply and cold, currents and points of Wake, tones and the sweep of Prove; one without an
 operating point counts as seen, since a unit that cannot be at rest does not read as meant. ``--suggest`` names the nodes that
 would show most of what is left, as a point or as a tone from the first source.
 """
@@ -21,16 +21,21 @@ from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.small_signal import response, responses
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import override_of_element
 from nuvlo.model import Window, WorkingModel
 from nuvlo.model.ensemble import known_to, laws
+from nuvlo.model.running import means
 from nuvlo.model.windows import joint_windows
-from nuvlo.model.working import STRAY, STRAY_TONE, tone_volts
+from nuvlo.model.working import STRAY, STRAY_TONE, farads, tone_volts
+from nuvlo.problems import NuvloError
+from nuvlo.quantity import Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
 
 SHORT = 0.5  # Ω
+METER = MeterSpec()
 HERTZ = (40.0, 400.0, 8000.0)  # at which tones are suggested
 SWEPT_DB = 0.2  # of doubt in a swept level
 
@@ -79,9 +84,9 @@ class Readings:
     def __init__(self, kit: Kit) -> None:
         self.kit, self.model = kit, WorkingModel(kit)
         self.nominal = {name: law.nominal for name, law in laws(kit).items()}
-        ohms = self.model.point_pairs() if kit.passive else self.model.supply_pairs()
-        self.pairs = ohms
-        self.ohms = self.model.resistance_windows(ohms)
+        pairs = self.model.point_pairs() if kit.passive else self.model.supply_pairs()
+        self.ohms = {stage: (p, self.model.resistance_windows(p)) for stage, p in (("hook up", self.model.ring_out_pairs()), ("wake", pairs))}
+        self.cold = self.model.cold_windows()
         self.volts = [] if kit.passive else self.model.voltage_windows()
         self.tones = self.model.tone_windows()
         self.band = self.model.response_band if kit.info.prove else None
@@ -89,11 +94,14 @@ class Readings:
     def look(self, m: Mistake) -> None:
         """Note which stages show ``m``."""
         values = {**self.nominal, m.key: m.value}
-        shown = []
-        for _, red, black in self.pairs:
-            unit = self.kit.unpowered(red, black)
-            shown.append(float(resistance(unit, red, black, None, known_to(unit, values)).ohms[0]))
-        if _out(self.ohms, shown):
+        for stage, (pairs, windows) in self.ohms.items():
+            shown = []
+            for _, red, black in pairs:
+                unit = self.kit.unpowered(red, black)
+                shown.append(float(resistance(unit, red, black, None, known_to(unit, values)).ohms[0]))
+            if _out(windows, shown):
+                m.seen.add(stage)
+        if self._cold(values):
             m.seen.add("wake")
         points: dict[int, OperatingPoint] = {}
 
@@ -120,6 +128,26 @@ class Readings:
             db = response(point, prove.source, prove.node, self.band.frequency).magnitude_db[0]
             if not np.all((db >= self.band.low - SWEPT_DB) & (db <= self.band.high + SWEPT_DB)):
                 m.seen.add("prove")
+
+    def run(self, m: Mistake) -> None:
+        """Note whether ``m`` shows where the unit runs, by its course: some ten seconds."""
+        windows = {p.name: p.running for p in self.kit.info.point if p.running}
+        try:
+            found = means(self.kit, {**self.nominal, m.key: m.value})
+        except NuvloError:
+            m.seen.add("wake")  # what has no course does not run as meant
+            return
+        if any(not w[0] <= found[name] <= w[2] for name, w in windows.items()):
+            m.seen.add("wake")
+
+    def _cold(self, values: dict[str, float]) -> bool:
+        read = {}
+        for c in self.kit.info.cold:
+            unit = self.kit.unpowered(c.node, c.reference)
+            ohms = c.kind == "ohms"
+            found = resistance(unit, c.node, c.reference, None, known_to(unit, values)).ohms if ohms else farads(self.kit, c, values)
+            read[c.name] = float(found[0])
+        return _out(self.cold, [read[w.point] for w in self.cold])
 
     # -- what would show the rest -----------------------------------------------------------------------------------
 
@@ -163,7 +191,13 @@ class Readings:
 
 
 def _out(windows: list[Window], values: list[float]) -> bool:
-    return any(not w.low <= v <= w.high for w, v in zip(windows, values, strict=True))
+    """Whether a builder's meter would show one of them out of its window, and not just too close to tell."""
+    for w, v in zip(windows, values, strict=True):
+        if not np.isfinite(v) and np.isfinite(w.high):
+            return True
+        if np.isfinite(v) and judge(METER.measured(v, w.unit), w.low, w.high) is Verdict.OUT:
+            return True
+    return False
 
 
 def why(kit: Kit, m: Mistake) -> str:
@@ -188,6 +222,7 @@ def main() -> None:
     asked.add_argument("kits", nargs="*")
     asked.add_argument("--list", action="store_true", help="name those that no reading shows, by the reason")
     asked.add_argument("--suggest", action="store_true", help="name nodes that would show them")
+    asked.add_argument("--running", action="store_true", help="follow the courses of units that run by themselves (minutes)")
     a = asked.parse_args()
     for name in a.kits or sorted(p.name for p in SHIPPED.iterdir()):
         kit = read_kit(SHIPPED / name)
@@ -196,8 +231,10 @@ def main() -> None:
             readings = Readings(kit)
             for m in every:  # one by one: each bridge is a circuit of its own
                 readings.look(m)
+                if a.running and kit.info.running and not m.seen:
+                    readings.run(m)
             count = len(every) or 1
-            by = {stage: sum(stage in m.seen for m in every) for stage in ("check-in", "wake", "prove")}
+            by = {stage: sum(stage in m.seen for m in every) for stage in ("check-in", "hook up", "wake", "prove")}
             left = [m for m in every if not m.seen]
             told = ", ".join(f"{stage} {n}" for stage, n in by.items())
             print(f"{name:11s} {100 * (count - len(left)) / count:3.0f} in 100 of {len(every)} single mistakes are seen ({told})", flush=True)

@@ -51,7 +51,7 @@ def test_the_map_is_to_scale_and_every_fitted_part_is_on_it_or_says_where_it_goe
     assert b.x() - a.x() == pytest.approx(10 * board.scale())
     for part in opened.parts.values():
         if part.on_board and part.kind != "chip" and part.ref not in opened.board.placements:
-            assert "tags of the socket" in part.note
+            assert "on the tags of" in part.note
 
 
 def test_nearer_keeps_the_place_under_the_pointer(board, gorsefire):

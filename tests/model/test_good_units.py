@@ -9,7 +9,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to, laws, sample
-from nuvlo.model.working import tone_volts
+from nuvlo.model.working import farads, tone_volts
 from nuvlo.quantity import Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but
@@ -40,6 +40,12 @@ def test_good_units_pass(name, capsys):
     windows = windows + tones
     at = {t.name: operating_point(c, known_to(c, true)) for t in kit.info.tone for c in (kit.tone_setup(t),)}
     rows += [tone_volts(at[t.name], t) for t in kit.info.tone]
+    for w in (cold := model.cold_windows()):
+        c = kit.cold(w.point)
+        unit = kit.unpowered(c.node, c.reference)
+        ohms = w.unit == "Ω"
+        rows.append(resistance(unit, c.node, c.reference, None, known_to(unit, true)).ohms if ohms else farads(kit, c, true))
+    windows += cold
     passed = np.ones(UNITS, bool)
     gain = rng.uniform(-1, 1, UNITS)  # of each unit's own meter
     runs = {p.name for p in kit.info.point if p.running}  # their windows are those of courses, and not of rest

@@ -38,7 +38,7 @@ def _predict(a: argparse.Namespace) -> Answer:
     if a.stage in (None, "wake"):
         windows += model.resistance_windows(model.point_pairs()) if kit.passive else model.voltage_windows()
     if a.stage == "wake":
-        windows = model.resistance_windows(model.supply_pairs()) + windows
+        windows = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + windows
     if a.stage in (None, "prove"):
         windows += model.tone_windows()
     if a.stage == "hook_up":

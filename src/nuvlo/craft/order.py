@@ -121,7 +121,9 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
     in_sockets = tuple(p.ref for p in socketed)
     # Where a voltage can kill no section is powered by itself: half an amplifier on a bench has no lid.
-    tested = () if is_high(kit) else tuple(s for s in sections if s)
+    # Nor one whose parts hang on a switch that is mounted later.
+    later = {kit.part(ref).section for ref in kit.on_tags}
+    tested = () if is_high(kit) else tuple(s for s in sections if s and s not in later)
     alone = Plan(
         kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors", kit.wire_ends, "direct" not in unusual
     )  # fmt: skip

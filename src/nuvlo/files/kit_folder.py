@@ -292,6 +292,7 @@ class _Reader:
         for i, point in enumerate(kit.info.point):
             wanted += [(("point", i, "node"), point.node), (("point", i, "reference"), point.reference)]
         wanted += [(("tone", i, what), getattr(t, what)) for i, t in enumerate(kit.info.tone) for what in ("at", "at_reference", "node", "reference") if getattr(t, what)]
+        wanted += [(("cold", i, what), getattr(c, what)) for i, c in enumerate(kit.info.cold) for what in ("node", "reference")]
         wanted += [(("supply", i, "node"), s.node) for i, s in enumerate(kit.info.supply)]
         wanted += [(("port", i, "node"), p.node) for i, p in enumerate(kit.info.port)]
         if kit.info.prove:
@@ -309,6 +310,12 @@ class _Reader:
     def check_names(self, kit: Kit) -> None:
         refs = {r.lower() for r in kit.parts}
         points = {p.name for p in kit.info.point}
+        taken = dict.fromkeys(refs, "a part")
+        for table, what in (("point", "a test point"), ("tone", "a tone"), ("cold", "a cold reading")):
+            for i, place in enumerate(getattr(kit.info, table)):
+                if other := taken.get(place.name.lower()):
+                    self.in_toml((table, i, "name"), f"'{place.name}' is {other} already.", "Give it a name of its own: it is typed at the bench.")
+                taken[place.name.lower()] = what
         sources = {e.name for c in kit.setups.values() for e in c.elements if e.kind in "vi"}
         claims: list[tuple[tuple[str | int, ...], str, Iterable[str], str]] = []
         named = [(("point", i), p.setup) for i, p in enumerate(kit.info.point)]

@@ -81,6 +81,9 @@ class Meter(Protocol):
     def ohms(self, red: str, black: str = "0") -> Measured:
         """Ohms between two nodes with the supply off; leads not yet taken off."""
 
+    def farads(self, name: str) -> Measured:
+        """One of the kit's cold readings of capacitance, with a bridge."""
+
     def leads(self) -> Measured:
         """Ohms with the leads held together."""
 

@@ -19,7 +19,7 @@ from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws
 from nuvlo.model.running import means
-from nuvlo.model.working import tone_volts
+from nuvlo.model.working import farads, tone_volts
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
 
@@ -156,6 +156,9 @@ class SimulatedBench:
         unit = self.unit.kit.unpowered(red, black)
         true = float(resistance(unit, red, black, self.spec.ohmmeter, known_to(unit, self.unit.values())).ohms[0])
         return self._shown(true + self.spec.lead_ohms, "Ω")
+
+    def farads(self, name: str) -> Measured:
+        return self._shown(float(farads(self.unit.kit, self.unit.kit.cold(name), self.unit.values())[0]), "F")
 
     def leads(self) -> Measured:
         return self._shown(self.spec.lead_ohms, "Ω")

@@ -12,7 +12,7 @@ from nuvlo.circuit.rewritten import without
 from nuvlo.kit.board import Board
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.parts import Part
-from nuvlo.kit.schema import Choice, Control, KitFile, Match, Point, Tone
+from nuvlo.kit.schema import Choice, Cold, Control, KitFile, Match, Point, Tone
 from nuvlo.kit.wiring import PanelHole, Wire
 from nuvlo.problems import NuvloError, Problem
 
@@ -81,6 +81,12 @@ class Kit:
         pads = self.board.pads if self.board else ()
         return tuple(dict.fromkeys(p.ref for p in pads if p.ref.lower() not in taken))
 
+    @property
+    def rung_out(self) -> tuple[Wire, ...]:
+        """Wires on nets of the circuit: heaters and the mains side are in none."""
+        known = {*GROUND_NAMES, *(self.unit.nodes if self.unit else ())}
+        return tuple(w for w in self.wires if w.net.lower() in known)
+
     def point(self, name: str) -> Point:
         for point in self.info.point:
             if point.name.lower() == name.lower():
@@ -89,6 +95,9 @@ class Kit:
 
     def tone(self, name: str) -> Tone:
         return next(t for t in self.info.tone if t.name.lower() == name.lower())
+
+    def cold(self, name: str) -> Cold:
+        return next(c for c in self.info.cold if c.name.lower() == name.lower())
 
     def tone_setup(self, tone: Tone) -> Circuit:
         """The circuit in which a tone is played."""

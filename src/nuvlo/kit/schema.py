@@ -152,6 +152,28 @@ class Tone(_Strict):
         return self.at, self.at_reference or self.reference
 
 
+class Cold(_Strict):
+    """A reading of the unit alone, before it is powered and with its sockets empty, from ``node`` to ``reference``: ohms, or the
+    capacitance that a bridge shows at ``hertz`` (that of electrolytics is stated at 100 Hz, IEC 60384-4). ``read`` says in words
+    where the leads go."""
+
+    name: Name
+    kind: Literal["ohms", "capacitance"] = "ohms"
+    node: str
+    reference: str = "0"
+    hertz: float = Field(100.0, ge=50, le=100_000)
+    read: str
+    says: str = ""
+
+    @property
+    def quantity(self) -> str:
+        return "resistance" if self.kind == "ohms" else "capacitance"
+
+    @property
+    def unit(self) -> str:
+        return "Ω" if self.kind == "ohms" else "F"
+
+
 class Option(_Strict):
     """One value a choice allows."""
 
@@ -362,6 +384,7 @@ class KitFile(_Strict):
     point: tuple[Point, ...] = ()
     running: Running | None = None
     tone: tuple[Tone, ...] = ()
+    cold: tuple[Cold, ...] = ()
     choice: tuple[Choice, ...] = ()
     variant: tuple[Variant, ...] = ()
     need: tuple[Need, ...] = ()

@@ -46,8 +46,9 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         element = kit.element_of(part.ref)
         if element is None:
             continue
-        for spread in part.spreads:
-            out[f"{element}.{spread.parameter}"] = Law.between(spread.low, spread.high)
+        gangs = kit.elements_of(part.ref)  # halves of a valve, of a dual pot: each has a spread of its own
+        for one, spread in ((g, s) for g in gangs for s in part.spreads):
+            out[f"{one}.{spread.parameter}"] = Law.between(spread.low, spread.high)
         if not part.spreads and not part.unit:
             out |= _by_type(kit, part)
         if part.value is None:
@@ -56,6 +57,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         value = parse_value(chosen, part.unit) if chosen else part.value
         low, high = part.tolerance or (0.0, 0.0)
         law = Law(value, value * (1 + low), value * (1 + high))
+        out |= {override_of_element(other): law for other in gangs}
         measured = build.part_value(part.ref) if build else None
         if build and measured is not None and np.isfinite(measured.value) and measured.limits[0] > 0:
             meant = _near(measured.value, law) or part_step(part.ref) in build.accepted

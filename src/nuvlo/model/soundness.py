@@ -14,6 +14,7 @@ from nuvlo.circuit.number import spice_number
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
+from nuvlo.kit.packages import body_mm
 from nuvlo.kit.parts import Part
 from nuvlo.model.ensemble import known_to
 from nuvlo.model.stress import over_rating, rating_of, stresses
@@ -33,13 +34,14 @@ TERMINALS = {
 LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
 UNIT_MM, PANEL_MM = 5.08, 112.0  # width of a unit of a modular panel, and the height between its rails
 WALL_MM, UNDER_MM = 2.0, 7.0  # of a case; of spacers, board and leads beneath
+FOR_LEADS = ("jack", "socket", "header", "switch", "potentiometer", "inlet")  # what leads are plugged into, where it is on the board
 STEP_VALUE = re.compile(r"(?<=[?:])\s*(\d+(?:\.\d+)?(?:meg|k)?)\s*(?=[:}])")
 CASES = ("case", "chassis")  # nets that are metal, and may have one bond
 
 
 def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
-    found = [*_values(kit), *_relations(kit), *_list(kit), *_fits(kit)]
+    found = [*_values(kit), *_relations(kit), *_list(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
     if kit.unit is not None:
         found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit)]
         try:
@@ -72,6 +74,16 @@ def _pins(kit: Kit) -> Iterator[Problem]:
         held = f" ({known.package}, {known.seen})" if known.seen else ""
         remedy = f"Lay the pads as a {known.name} has its pins{held}, or name the type that is meant."
         yield _problem(part.ref, f"{said}.", remedy, "pads.csv")
+
+
+def _unplaced(kit: Kit) -> Iterator[Problem]:
+    """Parts that belong on the board and have no place there."""
+    plugged = {p.ref for p in kit.plugged}
+    for part in kit.parts.values():
+        held = part.ref in kit.on_tags or part.ref in plugged
+        if kit.board is not None and part.on_board and not held and not kit.board.pads_of(part.ref):
+            yield _problem(part.ref, "it belongs on the board, and has no pads there.",
+                           "Give it its pads and its place, or say in bom.csv that it is not on the board.", "pads.csv")  # fmt: skip
 
 
 def _socket_of(ref: str) -> str:
@@ -138,20 +150,28 @@ def _sounds(kit: Kit, net: str) -> bool:
 
 
 def _loose(kit: Kit) -> Iterator[Problem]:
-    """Parts off the board whose nets come to no pad and no wire."""
+    """Parts off the board, supplies and ports, whose nets come to no pad for a wire, and no wire."""
     if kit.board is None:
         return
     assert kit.unit is not None
-    reached = {p.net for p in kit.board.pads} | {w.net for w in kit.wires}
+    ends = set(kit.wire_ends)
+    mounted = {p.ref for p in kit.parts.values() if p.kind in FOR_LEADS}
+    reached = {p.net for p in kit.board.pads if p.ref in ends or p.ref in mounted} | {w.net for w in kit.wires}
+    on_board = {p.net for p in kit.board.pads if p.ref in kit.parts}
     cards = {c.name: c for c in kit.unit.netlist.top.cards}
     for part in kit.parts.values():
-        if part.on_board:
+        if part.on_board and part.ref not in kit.on_tags:
             continue
-        nets = [n for e in kit.elements_of(part.ref) for n in cards[e].nodes if not _sounds(kit, n)]
+        nets = [n for e in kit.elements_of(part.ref) for n in cards[e].nodes if n not in CASES and not _sounds(kit, n)]
         far = next((n for n in nets if n not in reached and not _direct(kit, part, n)), None)
         if far is not None:
             yield _problem(part.ref, f"it is off the board, and its net '{far}' comes to no pad and no wire.",
                            "Add a pad for its wire to pads.csv, or the wire to wiring.csv.", "pads.csv", error=False)  # fmt: skip
+    outside = [(s.node, f"the {s.name} comes from outside") for s in kit.info.supply]
+    outside += [(p.node, f"'{p.name}' is a port") for p in kit.info.port]
+    for net, why in outside:
+        if net in on_board and net not in reached:
+            yield Problem(f"{why}, and its net '{net}' comes to no pad for a wire.", "Add one to pads.csv.", "pads.csv", severity="warning")
 
 
 def _direct(kit: Kit, part: Part, net: str) -> bool:
@@ -272,6 +292,25 @@ def _fits(kit: Kit) -> Iterator[Problem]:
         deep = float(found[3]) - 2 * WALL_MM - UNDER_MM if found and found[3] else None
         if deep is not None and tall is not None and tall.stands_mm > deep:
             yield _problem(case.ref, f"{tall.ref} stands {tall.stands_mm:g} mm, and above the board are {deep:g} mm.", "Take a deeper one.")
+
+
+def _crowded(kit: Kit) -> Iterator[Problem]:
+    """Parts whose bodies lie over one another."""
+    if kit.board is None:
+        return
+    plugged = {p.ref for p in kit.plugged}
+    boxes: list[tuple[str, float, float, float, float]] = []
+    for ref, place in kit.board.placements.items():
+        part = kit.find_part(ref)
+        if part is None or ref in plugged:
+            continue
+        wide, high = body_mm(part) if place.rotation % 180 == 0 else body_mm(part)[::-1]
+        boxes.append((ref, place.x_mm - wide / 2, place.y_mm - high / 2, place.x_mm + wide / 2, place.y_mm + high / 2))
+    over = {frozenset((r.part, r.to)) for r in kit.info.relation if r.how in ("touches", "below", "insulate")}
+    for k, (ref, left, low, right, high) in enumerate(boxes):
+        for other, *(x0, y0, x1, y1) in boxes[:k]:
+            if left < x1 and x0 < right and low < y1 and y0 < high and frozenset((ref, other)) not in over:
+                yield _problem(ref, f"its body lies over that of {other}.", "Move one of them.", "placement.csv")
 
 
 def _relations(kit: Kit) -> Iterator[Problem]:

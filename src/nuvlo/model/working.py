@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -9,13 +10,13 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.circuit.ohms import Ohmmeter, resistance
+from nuvlo.circuit.ohms import Ohmmeter, capacitance, resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
 from nuvlo.circuit.small_signal import log_frequencies, response, responses
 from nuvlo.kit import Kit, Trim
 from nuvlo.kit.kit import GROUND_NAMES
-from nuvlo.kit.schema import Prove, Tone
+from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.results import corner
@@ -33,6 +34,8 @@ TONE_SHARE = 0.025  # of two readings of about 1 % each, one of them set by hand
 MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)
 STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
 TEST_CURRENTS = (0.3e-3, 0.1e-3)  # A of meters beside the usual 1 mA (common practice, no source)
+BRIDGE_SHARE = 0.03  # of what a hand-held bridge shows in circuit (common practice, no source)
+LOST_SHARE = 0.02  # of the members, that may have no solution before a window is not worth having
 THROUGH_A_JUNCTION = 0.05  # share by which ohms follow the test current where it is no resistor
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
@@ -193,9 +196,14 @@ class WorkingModel:
         every = dict.fromkeys((red, black) for _, red, black in pairs)
         ohms = {nets: self._ohms(nets, meter) for nets in every}
         reach = {nets: self._at_other_currents(nets, found) for nets, found in ohms.items()} if meter is None else {}
-        rows = [ohms[red, black] for _, red, black in pairs]
+        rows = np.array([ohms[red, black] for _, red, black in pairs])
+        lost = np.isnan(rows).any(axis=0)  # such a member would make a window in which nothing lies
+        if lost.mean() > LOST_SHARE:
+            raise ModelError(
+                Problem(f"{lost.sum()} of {lost.size} variants of {self.kit.name} read no ohms.", "Look for a value that is far off.")
+            )
         out = []
-        found = _windows([(name, "resistance", "Ω") for name, _, _ in pairs], np.array(rows))
+        found = _windows([(name, "resistance", "Ω") for name, _, _ in pairs], rows[:, ~lost])
         for window, (_, red, black) in zip(found, pairs, strict=True):
             # Wires and joints add a little to whatever the circuit shows; the leads are known to some tenths.
             low = min(window.low, max(0.0, window.nominal - STRAY_OHMS))
@@ -219,12 +227,24 @@ class WorkingModel:
             if shown == usual[0] or abs(shown / usual[0] - 1) < THROUGH_A_JUNCTION:
                 continue
             found = self._ohms(nets, other)
-            low, high = min(low, float(found.min())), max(high, float(found.max()))
+            low, high = min(low, float(np.nanmin(found))), max(high, float(np.nanmax(found)))
         return low, high
 
     def supply_pairs(self) -> list[Pair]:
         """Each supply terminal that has a test point, against ground."""
         return [(s.point, s.node, "0") for s in self.kit.info.supply if s.point]
+
+    def cold_windows(self) -> list[Window]:
+        """What the kit asks of a unit before it is powered: ohms, one joint set, and capacitances, another."""
+        cold = self.kit.info.cold
+        found = self.resistance_windows([(c.name, c.node, c.reference) for c in cold if c.kind == "ohms"])
+        heads, rows = [], []
+        for c in cold:
+            if c.kind == "capacitance":
+                heads.append((c.name, "capacitance", "F"))
+                rows.append(farads(self.kit, c, self.values))
+        held = _windows(heads, np.array(rows)) if rows else []
+        return found + [_at_least_as_wide(w, BRIDGE_SHARE * w.nominal) for w in held]
 
     def point_pairs(self) -> list[Pair]:
         """Each test point against its reference: what a kit without a supply is asked."""
@@ -234,7 +254,7 @@ class WorkingModel:
         """Lugs and pads against ground: the first lug of every wired net, each on ground, and every pad that a wire goes from."""
         seen: set[str] = set()
         out = []
-        for wire in self.kit.wires:
+        for wire in self.kit.rung_out:
             if wire.net not in seen or wire.net == "0":
                 out.append((wire.start, wire.net, "0"))
             if wire.net not in seen and wire.net != "0":
@@ -338,6 +358,12 @@ def _windows(heads: list[tuple[str, str, str]], values: Array, coverage: float =
         Window(point, quantity, unit, float(values[k, 0]), float(low[k]), float(high[k]))
         for k, (point, quantity, unit) in enumerate(heads)
     ]
+
+
+def farads(kit: Kit, cold: Cold, values: Mapping[str, float] | Mapping[str, Array]) -> Array:
+    """(N,) F that a bridge shows at one of the kit's cold readings."""
+    unit = kit.unpowered(cold.node, cold.reference)
+    return capacitance(unit, cold.node, cold.reference, cold.hertz, known_to(unit, values))
 
 
 def _low_corner(frequency: Array, magnitude_db: Array) -> float:

@@ -6,6 +6,7 @@ import math
 
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage, Wire
+from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
 from nuvlo.model.working import CONTACT_OHMS
@@ -36,14 +37,16 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  "resistance", "Ω", parts=(pad,), nodes=(wire.net,))
         )  # fmt: skip
     out += [_wired(kit, build, wire) for wire in kit.wires if wire.name in jacks]
+    switches = "switches on, " if any(p.kind == "switch" for p in kit.parts.values()) else ""
+    black = _ground(kit)
     seen: set[str] = set()
-    for wire in kit.wires:
+    for wire in kit.rung_out:
         if wire.net in seen and wire.net != "0":
             continue
         seen.add(wire.net)
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", wire.start), Stage.HOOK_UP, Wants.READING, f"Ring out {wire.start} to ground",
-                 "Supply off and unplugged, controls where they start. Red lead on the lug, black on the case.",
+                 f"Supply off and unplugged, {switches}controls where they start. Red lead on the lug, black on {black}.",
                  wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
         )  # fmt: skip
     inside = any(t.wants is Wants.STEP and t.id not in build.done for t in out)
@@ -69,12 +72,18 @@ def _wired(kit: Kit, build: Build, wire: Wire) -> Task:
     )  # fmt: skip
 
 
+def _ground(kit: Kit) -> str:
+    """Where the black lead lies: on the pad of the first wire to ground, for not every case is bonded."""
+    ends = (end for w in kit.wires if w.net in GROUND_NAMES for end in (w.end, w.start) if end in kit.wire_ends)
+    return f"ground at {pad}" if (pad := next(ends, "")) else "ground"
+
+
 def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
     """Pads from which a wire goes to a jack, but for ground: once soldered there, the jack is hard to get off."""
     pads = {p.ref for p in kit.board.pads} if kit.board else set()
     jacks = {p.ref for p in kit.parts.values() if p.kind in ("jack", "socket") and not p.on_board}
     out: dict[str, Wire] = {}
-    for wire in kit.wires:
+    for wire in kit.rung_out:
         for pad, lug in ((wire.start, wire.end), (wire.end, wire.start)):
             if wire.net != "0" and pad in pads and lug.partition(".")[0] in jacks:
                 out.setdefault(pad, wire)

@@ -7,7 +7,7 @@ from nuvlo.craft.order import Step, board_order, plugged
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kit import GROUND_NAMES
-from nuvlo.kit.schema import Supply
+from nuvlo.kit.schema import Cold, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.quantity import format_value, sentence
@@ -45,6 +45,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                      f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω",
                      parts=(supply.point,), nodes=(supply.node,))
             )  # fmt: skip
+    out += [] if kit.passive else _before_power(kit, build)
     if any(s.mains_hz for s in kit.info.supply):
         out.append(Task(StepId.of(Stage.WAKE, "mains"), Stage.WAKE, Wants.STEP, "Mains side: by a qualified person", MAINS_SIDE))
     steps = [step for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)]
@@ -81,6 +82,21 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out + discharge.tasks(kit, build, Stage.WAKE, always=True)
 
 
+def _before_power(kit: Kit, build: Build) -> list[Task]:
+    """Ohms and capacitances before first power; of a unit that has been powered meanwhile, only once its reservoirs are empty."""
+    left = any(build.latest(c.name, c.quantity) is None for c in kit.info.cold)
+    return (discharge.tasks(kit, build, Stage.WAKE, about="cold") if left else []) + [_cold(cold) for cold in kit.info.cold]
+
+
+def _cold(cold: Cold) -> Task:
+    how = "Capacitance, once it has settled" if cold.kind == "capacitance" else "Ohms"
+    says = f" {sentence(cold.says)}." if cold.says else ""
+    return Task(
+        StepId.of(Stage.WAKE, cold.name), Stage.WAKE, Wants.READING, f"Cold: measure {cold.name}",
+        f"{how}: {cold.read}. Power off, nothing plugged in.{says}", cold.name, cold.quantity, cold.unit, nodes=(cold.node, cold.reference)
+    )  # fmt: skip
+
+
 def _empty_sockets(kit: Kit, build: Build, steps: list[Step]) -> list[Task]:
     """First power with the sockets empty, where a voltage can kill: nobody looks at a socket while it is on, and a voltage is
     measured before a hand puts anything into it."""
@@ -110,9 +126,9 @@ def _by_lamp(kit: Kit, supply: Supply) -> Task:
 
 def _without_power(kit: Kit, build: Build) -> list[Task]:
     """A kit that is never powered: the meter's leads, then ohms at each of its points."""
-    if not kit.info.point:
+    if not kit.info.point and not kit.info.cold:
         return []
-    out = leads.tasks(Stage.WAKE, build)
+    out = leads.tasks(Stage.WAKE, build) + [_cold(cold) for cold in kit.info.cold]
     for point in kit.info.point:
         out.append(
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
@@ -127,5 +143,5 @@ def ask(asked: Asked) -> Solved:
     supply, the ohms at each point."""
     model = asked.model
     if asked.kit.passive:
-        return Solved(by_place(model.resistance_windows(model.point_pairs())))
-    return Solved(by_place(model.resistance_windows(model.supply_pairs()) + model.voltage_windows()))
+        return Solved(by_place(model.resistance_windows(model.point_pairs()) + model.cold_windows()))
+    return Solved(by_place(model.resistance_windows(model.supply_pairs()) + model.cold_windows() + model.voltage_windows()))

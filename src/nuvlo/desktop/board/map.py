@@ -31,6 +31,7 @@ WIRES = {
     "red": "#C3312F", "black": "#20262B", "white": "#C9C2B2", "orange": "#E07B25", "blue": "#2F5FB0", "green": "#3B8B4B",
     "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
 }  # fmt: skip
+LEAST_APART = 21.0  # px between lugs
 PANEL_ROOM_MM = 26.0
 HEADING_PX = 26.0  # above the map, for what it shows
 READING_PX = 19.0  # high, what a point reads
@@ -171,8 +172,20 @@ class BoardMap(QWidget):
             return sum(places) / max(1, len(places))
 
         ordered = sorted(reached, key=lambda ref: self.place_x(mean(ref, "x_mm")))
-        above = [ref for ref in ordered if mean(ref, "y_mm") > middle]
-        return above, [ref for ref in ordered if ref not in above]
+        above = {ref for ref in ordered if mean(ref, "y_mm") > middle}
+        # Where one row has no room for its lugs, those that the board needs least go to the other side of it.
+        slots = {ref: len(self._names(ref)) + 1 for ref in ordered}
+        below = [ref for ref in ordered if ref not in above]
+        for ref in sorted(below, key=lambda ref: len(reached[ref]) / slots[ref]):
+            if LEAST_APART * sum(slots[r] for r in ordered if r not in above) <= self.width():
+                break
+            if sum(slots[r] for r in above) + slots[ref] <= sum(slots.values()) / 2:
+                above.add(ref)
+        return [ref for ref in ordered if ref in above], [ref for ref in ordered if ref not in above]
+
+    def _names(self, ref: str) -> list[str]:
+        """The lugs of a panel part to which wires go."""
+        return sorted({e for w in self._wired for e in (w.start, w.end) if e.startswith(ref + ".")})
 
     def place_x(self, x_mm: float) -> float:
         """Order of a place from left to right, as seen from the side shown."""
@@ -199,11 +212,14 @@ class BoardMap(QWidget):
         out = {}
         for row, mine in enumerate(self._rows()):
             y = 62.0 if row == 0 else self.height() - 48.0
-            for k, ref in enumerate(mine):
-                x = self.width() * (k + 0.5) / len(mine)
-                names = sorted({e for w in self._wired for e in (w.start, w.end) if e.startswith(ref + ".")})
+            named = [self._names(ref) for ref in mine]
+            apart = self.width() / max(sum(len(names) + 1 for names in named), 1)
+            x = 0.0
+            for names in named:
+                middle, near = x + apart * (len(names) + 1) / 2, min(46.0, apart)
                 for i, lug in enumerate(names):
-                    out[lug] = QPointF(x + (i - (len(names) - 1) / 2) * min(46.0, self.width() / len(mine) / 2.6), y)
+                    out[lug] = QPointF(middle + (i - (len(names) - 1) / 2) * near, y)
+                x += apart * (len(names) + 1)
         return out
 
     # -- hand ---------------------------------------------------------------------------------------------------
@@ -407,14 +423,19 @@ class BoardMap(QWidget):
                 p.drawPath(path)
             p.setPen(pen)
             p.drawPath(path)
+        lit_parts = {lug.partition(".")[0] for lug in lugs if lug in self.marking.lit}
         for lug, at in lugs.items():
             lit = lug in self.marking.lit
             p.setPen(QPen(theme.colour("copper" if lit else "faint"), 2))
             p.setBrush(theme.colour("card"))
             p.drawEllipse(at, 7 if lit else 5, 7 if lit else 5)
-            _, _, pin = lug.partition(".")
+            ref, _, pin = lug.partition(".")
             above = at.y() < self.height() / 2
             p.setFont(theme.values(8.5, bold=lit))
+            near = min((abs(at.x() - o.x()) for name, o in lugs.items() if name != lug and o.y() == at.y()), default=99.0)
+            crowded = near < p.fontMetrics().horizontalAdvance(pin) + 4
+            if crowded and not lit and (ref in lit_parts or len(pin) > 2):
+                continue
             p.setPen(theme.colour("ink" if lit else "faint"))
             p.drawText(QRectF(at.x() - 30, at.y() + (-22 if above else 8), 60, 14), Qt.AlignmentFlag.AlignCenter, pin)
         for ref in {lug.partition(".")[0] for lug in lugs}:

@@ -14,19 +14,12 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.board.portrait import BANDS
 from nuvlo.kit import Pad, Part
 from nuvlo.kit.kinds import kind_of
+from nuvlo.kit.packages import BODIES, ROUND_MM, can_mm
 from nuvlo.quantity import resistor_bands
 
 if TYPE_CHECKING:
     from nuvlo.desktop.board.map import BoardMap
 
-# mm of bodies as seen from above, by package: long and wide. Other packages are as their kind has it.
-BODIES = {
-    "axial-20": (15.0, 6.0), "film-22": (26.0, 8.5),
-    "film-30": (32.0, 16.0), "coil": (46.0, 46.0), "dip-8": (6.6, 9.8), "header-10": (15.0, 8.5), "pot16": (16.5, 16.5),
-    "jack": (9.0, 10.5), "led": (5.0, 5.0), "to220": (10.2, 4.6), "to126": (8.0, 2.8),
-}  # fmt: skip
-ROUND_MM = {"radial-5": 6.4, "radial-7": 16.0}
-TALL_CAN_MM, WIDE_CAN = 30.0, 18.0  # an electrolytic that high is a wide can
 FAINT = 0.2  # of what is not looked at
 LEAST_TEXT = 5.5  # px of a letter that is still worth painting
 
@@ -145,11 +138,7 @@ class BoardPainter:
     def _can(self, part: Part | None, angle: float, pen: QPen) -> None:
         """A can from above, plus at its first pad."""
         p, scale = self.p, self.scale
-        across = (
-            WIDE_CAN
-            if part and (part.height_mm or 0.0) >= TALL_CAN_MM
-            else ROUND_MM.get(part.package if part else "", 6.4)
-        )
+        across = can_mm(part)
         p.drawEllipse(QPointF(0, 0), across / 2 * scale, across / 2 * scale)
         p.rotate(angle)
         p.setPen(QPen(pen.color(), 2))

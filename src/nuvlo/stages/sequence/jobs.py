@@ -147,7 +147,7 @@ def _times(pace: Pace, step: Step, kit: Kit) -> float:
 def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     """Wiring, readings, trims, proof, the lid and the sheet: one job each."""
     wires = [w for w in kit.wires if wire_step(w.name) not in build.done]
-    rings = len({w.net for w in kit.wires}) if wires else 0
+    rings = len({w.net for w in kit.rung_out}) if wires else 0
     wired = pace.minutes("hook-up", WIRE_EACH) * len(wires) + RING_EACH * rings
     if taken(build.stances, "wires") == "direct":  # one end of each is in the board already
         wired -= MINUTES["leads"][0] * sum(bool({w.start, w.end} & set(kit.wire_ends)) for w in wires)

@@ -105,6 +105,8 @@ def _instrument(s: Session, task: Task) -> Measured:
         return s.bench.supply_current(task.target)
     if task.quantity == "tone":
         return s.bench.tone(task.target)
+    if task.quantity == "capacitance":
+        return s.bench.farads(task.target)
     return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 

@@ -37,6 +37,7 @@ def names(kit: Kit) -> dict[str, str]:
         for p in kit.parts.values()
     }
     out |= {p.name: p.says for p in kit.info.point} | {t.name: t.says for t in kit.info.tone}
+    out |= {c.name: c.says for c in kit.info.cold}
     out |= {end: f"wire {w.name}" for w in kit.wires for end in (w.start, w.end) if end not in out}
     return out | {word: verb.says for word, verb in WORDS.items() if word == verb.name}
 
@@ -70,6 +71,9 @@ def _named(name: str, rest: str, at: At) -> Command:
     tone = next((t.name for t in kit.info.tone if t.name.lower() == name.lower()), None)
     if tone is not None:
         return _reading(tone, "tone", rest, "V")
+    cold = next((c for c in kit.info.cold if c.name.lower() == name.lower()), None)
+    if cold is not None:
+        return _reading(cold.name, cold.quantity, rest, cold.unit)
     lug = next((end for w in kit.wires for end in (w.start, w.end) if end.lower() == name.lower()), None)
     if lug is not None:
         return _reading(lug, "resistance", rest, "Ω")
