@@ -7,6 +7,7 @@ the paths in parallel, not of one part.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -72,6 +73,37 @@ def resistance(
         ohms = np.where(over, meter.compliance / np.maximum(limited, 1e-300), volts / meter.test_current)
     ohms[ohms > OPEN_ABOVE] = np.inf
     return Resistance(ohms, np.where(over, meter.compliance, volts))
+
+
+CURRENTS = 1e-3 * 10.0 ** (-np.arange(9) / 2)  # A at which the volts are looked at, from a meter's test current downwards
+
+
+def each_resistance(circuit: Circuit, pairs: Sequence[tuple[str, str]], overrides: Overrides) -> Array:
+    """(N,) Ω, of member k between the nodes of ``pairs[k]``, all solved at once; infinite where open, NaN where there is no
+    solution. As :func:`resistance` reads them with the usual meter, but that the current at its compliance is interpolated
+    between some currents."""
+    equations = Equations(circuit, overrides, open_sources=_taken_out(circuit, overrides), leak=LEAK)
+    ends = np.array([[circuit.node(red), circuit.node(black)] for red, black in pairs])
+    unit = np.zeros((equations.size + 1, len(pairs)))  # the last row is ground
+    every = np.arange(len(pairs))
+    np.add.at(unit, (ends[:, 0], every), 1.0)
+    np.add.at(unit, (ends[:, 1], every), -1.0)
+    out, before, limit = np.full(len(pairs), np.nan), np.full(len(pairs), np.nan), Ohmmeter.compliance
+    for k, amps in enumerate(CURRENTS):
+        x = solve(equations, drive=amps * unit[:-1], stubborn=k == len(CURRENTS) - 1).x
+        full = np.concatenate([x, np.zeros((1, len(pairs)))])
+        volts = np.abs(full[ends[:, 0], every] - full[ends[:, 1], every])
+        fits = np.isnan(out) & (volts <= limit)
+        with np.errstate(all="ignore"):
+            at_limit = amps + (CURRENTS[k - 1] - amps) * (limit - volts) / (before - volts)
+        held = np.where((k > 0) & np.isfinite(at_limit), limit / at_limit, volts / amps)
+        out[fits] = held[fits]
+        before = volts
+        if not np.isnan(out).any():
+            break
+    out[np.isnan(out) & ~np.isnan(before)] = np.inf
+    out[out > OPEN_ABOVE] = np.inf
+    return out
 
 
 def capacitance(circuit: Circuit, red: str, black: str, hertz: float, overrides: Overrides | None = None) -> Array:

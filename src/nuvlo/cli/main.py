@@ -6,10 +6,24 @@ import argparse
 import sys
 from io import TextIOWrapper
 
-from nuvlo.cli import backup, cabinet, choose, journey, kit, predict, sequence, solve, types, unpack, window
+from nuvlo.cli import (
+    backup,
+    cabinet,
+    choose,
+    journey,
+    kit,
+    predict,
+    ring_out,
+    sequence,
+    solve,
+    types,
+    unpack,
+    window,
+    wires,
+)
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, cabinet, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

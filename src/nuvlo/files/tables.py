@@ -97,7 +97,7 @@ def corner(f: Fields) -> tuple[float, float]:
 def wire(f: Fields) -> Wire:
     return Wire(
         f.text("wire"), f.text("from"), f.text("to"), f.text("net").lower(), f.text("colour", ""),
-        f.optional_number("length_mm"), f.text("note", ""),
+        f.optional_number("length_mm"), f.text("note", ""), f.text("twist", ""),
     )  # fmt: skip
 
 

@@ -1,10 +1,12 @@
-"""Measured values of loose parts, read from CSV."""
+"""Measured values of loose parts, and readings at places, from CSV."""
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
+from nuvlo.instruments.typed import typed_reading
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured, parse_value
 
@@ -50,3 +52,28 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
         if one is not None:
             out.setdefault(one[0], []).append(one[1])
     return out
+
+
+def read_readings(path: Path, places: Collection[str], quantity: str, unit: str) -> dict[str, Measured]:
+    """Readings of one quantity from a CSV ``point,quantity,value,unit,uncertainty``, the last of each place; open is ``inf`` or
+    ``OL``. Raises :class:`NuvloError` where a place is none of ``places``."""
+    from nuvlo.files.tables import Fields, read_table
+    from nuvlo.files.whole import text_of
+
+    by_name = {p.lower(): p for p in places}
+
+    def row(f: Fields) -> tuple[str, Measured] | None:
+        if f.text("quantity", quantity) != quantity:
+            return None
+        point = by_name.get(f.text("point").lower())
+        if point is None:
+            raise ValueError(f"'{f.values['point']}' is no lug or pad that is rung out here")
+        f.column = "value"
+        read = typed_reading(f.text("value"), unit)
+        given = f.optional_number("uncertainty")
+        return point, Measured(read.value, given, unit) if given is not None else read
+
+    rows, problems = read_table(text_of(path), path.name, ("point", "value"), row)
+    if problems:
+        raise NuvloError(problems)
+    return dict(one for _, one in rows if one is not None)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Wire:
-    """One row of ``wiring.csv``: ``start`` and ``end`` are a pad's reference or ``PART.lug``."""
+    """One row of ``wiring.csv``: ``start`` and ``end`` are a pad's reference or ``PART.lug``; those of one ``twist`` go together."""
 
     name: str
     start: str
@@ -16,6 +16,7 @@ class Wire:
     colour: str
     length_mm: float | None
     note: str
+    twist: str = ""
 
 
 @dataclass(frozen=True)

@@ -5,15 +5,16 @@ from __future__ import annotations
 import math
 
 from nuvlo.craft.schools import taken
+from nuvlo.craft.wires import Run, ledger
 from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
 from nuvlo.model.working import CONTACT_OHMS
-from nuvlo.quantity import format_value, sentence
+from nuvlo.quantity import Verdict, format_value, sentence
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
-from nuvlo.stages.task import Task, Wants
+from nuvlo.stages.task import Finding, Task, Wants
 
 JOINTS = {
     "twist": " Twist first; solder seals it.",
@@ -27,7 +28,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         return []
     late = dict(before_jacks(kit))
     jacks = {wire.name for wire in late.values()}
-    out = [_wired(kit, build, wire) for wire in kit.wires if wire.name not in jacks]
+    runs = ledger(kit)
+    out = [_wired(kit, build, run) for run in runs if run.wire.name not in jacks]
     out += leads.tasks(Stage.HOOK_UP, build)
     for pad, wire in late.items():
         lug = wire.start if wire.end == pad else wire.end
@@ -36,7 +38,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", pad,
                  "resistance", "Ω", parts=(pad,), nodes=(wire.net,))
         )  # fmt: skip
-    out += [_wired(kit, build, wire) for wire in kit.wires if wire.name in jacks]
+    out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
     switches = "switches on, " if any(p.kind == "switch" for p in kit.parts.values()) else ""
     black = _ground(kit)
     seen: set[str] = set()
@@ -59,9 +61,22 @@ def ask(asked: Asked) -> Solved:
     return Solved(by_place(model.resistance_windows(model.ring_out_pairs())))
 
 
-def _wired(kit: Kit, build: Build, wire: Wire) -> Task:
+def advice_on(now: Finding, solved: Solved) -> str:
+    """What to do about a lug that reads wrong."""
+    out = now.verdict is Verdict.OUT and now.task.quantity == "resistance" and now.task.target != leads.LEADS
+    return "'explain' says which single wiring mistake reads so; each further lug that is read makes it surer." if out else ""
+
+
+def _wired(kit: Kit, build: Build, run: Run) -> Task:
+    wire = run.wire
     length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
     note = f" {sentence(wire.note)}." if wire.note else ""
+    if run.twisted:
+        note += f" Twisted with wire {' and '.join(run.twisted)}."
+    for end, others in run.shares.items():
+        if to_come := [o for o in others if wire_step(o) not in build.done]:
+            more = f"wires {' and '.join(to_come)} come" if len(to_come) > 1 else f"wire {to_come[0]} comes"
+            note += f" Leave {end} open: {more} to it too."
     inside = next((pad for pad in (wire.start, wire.end) if pad in kit.wire_ends), "")
     if inside and taken(build.stances, "wires") == "direct":
         note += f" It is in the board at {inside} already."

@@ -63,7 +63,7 @@ ROWS: Mapping[Stage, Row] = {
             note="Nothing is read in this stage. Each step waits for the one above it; a check that fails is put right "
             "before the next part goes in."),
         Row(Stage.FIT, "fit", fit.tasks, shown=fit.shown, note="Nothing is read while parts go in."),
-        Row(Stage.HOOK_UP, "hook_up", hook_up.tasks, hook_up.ask),
+        Row(Stage.HOOK_UP, "hook_up", hook_up.tasks, hook_up.ask, advice=hook_up.advice_on),
         Row(Stage.WAKE, "wake", wake.tasks, wake.ask),
         Row(Stage.SET, "set_up", set_up.tasks, set_up.ask, _own_readings, advice=set_up.advice_on),
         Row(Stage.PROVE, "prove", prove.tasks, prove.ask, lambda build, only_drawer: len(build.curves), prove.judged, prove.shown),

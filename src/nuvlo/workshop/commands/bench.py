@@ -9,6 +9,7 @@ from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
+from nuvlo.model.wired import Suspected, explained
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
@@ -110,6 +111,9 @@ def _instrument(s: Session, task: Task) -> Measured:
     return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 
+LEAST_TOLD = 0.03  # share of a suspicion that is worth a builder's look
+
+
 @dataclass(frozen=True)
 class _Swept:
     curve: CurveTaken
@@ -156,6 +160,28 @@ def sweep(s: Session, given: Nothing) -> Work:
         return Reply(proof.words)
 
     return Work("Sweeping", play, keep)
+
+
+def explain(s: Session, given: Nothing) -> Work:
+    """Which single wiring mistake explains what was rung out so far."""
+    model = s.working_model()
+    places = {end for w in s.kit.rung_out for end in (w.start, w.end)}
+    taken = {p: r.measured for p in places if (r := s.build.latest(p, "resistance", Stage.HOOK_UP.value)) is not None}
+    if not taken:
+        raise Refused(Problem("nothing is rung out yet.", "Read a lug first: its ohms to ground."))
+
+    def look() -> list[Suspected]:
+        windows = model.resistance_windows(model.ring_out_pairs())
+        pause()
+        return explained(model.kit, taken, windows)
+
+    def told(suspects: list[Suspected]) -> Reply:
+        if not suspects:
+            return Reply("Nothing that was rung out is wrong.")
+        first, *others = (f"{x.words} ({100 * x.share:.0f} in 100)" for x in suspects if x.share >= LEAST_TOLD)
+        return Reply(f"Most likely: {'; or '.join([first, *others])}.")
+
+    return Work("Trying every wiring mistake", look, told)
 
 
 def sheet(s: Session, given: Nothing) -> Reply:

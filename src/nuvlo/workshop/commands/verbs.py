@@ -12,6 +12,7 @@ from typing import Any
 
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
+from nuvlo.quantity import Verdict
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands import arguments as arg
 from nuvlo.workshop.commands import bench, choose, fit, steps, unpack
@@ -86,6 +87,10 @@ def _glue(s: Snapshot) -> bool:
 
 def _wrong_parts(s: Snapshot) -> bool:
     return bool(s.build.marks) or any(f.stuck for f in s.findings(Stage.UNPACK))
+
+
+def _rung_wrong(s: Snapshot) -> bool:
+    return any(f.verdict is Verdict.OUT and f.task.quantity == "resistance" for f in s.findings(Stage.HOOK_UP))
 
 
 UNPACK, CHOOSE, SEQUENCE, FIT, HOOK_UP, WAKE, SET, PROVE, HAND_OVER = Stage
@@ -198,6 +203,8 @@ ROWS: tuple[Verb, ...] = (
     Verb("read", "Read the instrument that is connected.", "read", does=bench.read, short=("measure",),
          stages=_in(UNPACK, HOOK_UP, WAKE, SET, PROVE), button="Read the meter again", first=_in(HOOK_UP, WAKE),
          offered=lambda s: s.has_bench),
+    Verb("explain", "Say which single wiring mistake explains what was rung out.", "explain", does=bench.explain, looks=True,
+         stages=_in(HOOK_UP), button="Which wire?", first=_in(HOOK_UP), offered=_rung_wrong),
     Verb("turn", "Log that a trimmer was turned, clockwise positive.", "turn 30", arg.turn, bench.turn,
          needs="How far?", stages=_in(SET), button="Turned by hand", first=_in(SET), offered=lambda s: bool(s.kit.info.trim)),
     Verb("sweep", "Play the sweep and record it.", "sweep", does=bench.sweep, stages=_in(PROVE), button="Sweep again",

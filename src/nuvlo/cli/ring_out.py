@@ -1,0 +1,43 @@
+"""``ring-out``: what every lug should read, what it does read, and which wiring mistake explains it."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from pathlib import Path
+
+from nuvlo.cli.answer import Answer, Document, Verbs
+
+
+def add_verbs(verbs: Verbs) -> None:
+    """Add ring-out."""
+    one = verbs.add("ring-out", _ring_out, "ohms from every lug and pad to ground, and what a wrong one means")
+    one.add_argument("folder", type=Path)
+    one.add_argument("--measured", type=Path, metavar="CSV", help="point,quantity,value,unit,uncertainty of what was read; inf for open")
+
+
+def _ring_out(a: argparse.Namespace) -> Answer:
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.instruments.measured import read_readings
+    from nuvlo.model import WorkingModel
+    from nuvlo.model.windows import finite
+    from nuvlo.model.wired import explained
+    from nuvlo.quantity import Verdict, format_value, judge
+
+    kit = read_kit(a.folder)
+    model = WorkingModel(kit)
+    windows = model.resistance_windows(model.ring_out_pairs())
+    read = read_readings(a.measured, [w.point for w in windows], "resistance", "Ω") if a.measured else {}
+    lines: list[str] = []
+    rows: list[Document] = []
+    for w in windows:
+        found = read.get(w.point)
+        verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
+        rows.append({"from": w.point, "to": "0", "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
+                     "open": found is not None and not math.isfinite(found.value), "verdict": verdict.value})  # fmt: skip
+        said = f"  {found}: {verdict.words}" if found else ""
+        lines.append(f"{w.point:14s} {format_value(w.low, 'Ω', 3)} to {format_value(w.high, 'Ω', 3)}{said}")
+    wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
+    suspects = explained(kit, read, windows) if wrong else []
+    lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects]
+    return 0, {"pairs": rows, "suspects": [{"mistakes": [m.words for m in s.mistakes], "share": s.share} for s in suspects]}, "\n".join(lines)

@@ -1,0 +1,224 @@
+"""The unit with each of its wires an element of its own: what lugs read when a wire is missing, exchanged or on the wrong lug."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations
+
+import numpy as np
+
+from nuvlo.arrays import Array
+from nuvlo.circuit.cards import Card
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.expression import constant
+from nuvlo.circuit.faults import Bridge, Missing
+from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance
+from nuvlo.kit import Kit, Wire
+from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.model.ensemble import known_to, laws
+from nuvlo.model.windows import Window
+from nuvlo.quantity import Measured, Verdict, judge
+
+WIRE_OHMS = 0.02  # of one wire with its joints
+NEAREST_OPEN = math.log(OPEN_ABOVE)  # where an open reading stands among the others
+LEAST_SPREAD = 0.03  # of ln Ω: a reading is never known better, contacts and meters counted
+LEAST_OHMS = 0.5  # below which ohms are all alike
+WEIGHT = {"missing": 1.0, "exchanged": 1.0, "beside": 0.8, "case": 0.5}  # how often each happens (common practice, no source)
+CASE_OHMS = 0.1
+ALIKE = 0.02  # of ln Ω: mistakes that nowhere read further apart are one to a meter
+FEW_PLACES, LIKELY = 3, 30  # places that every mistake is held against, and mistakes that all are
+UNKNOWN = 1.0  # what a reading without a solution takes from a mistake: neither for it nor ruled out
+
+
+@dataclass(frozen=True)
+class WireMistake:
+    """One thing done wrong with wires: its ``kind``, the words for it, and the faults that stand for it in the circuit."""
+
+    kind: str
+    words: str
+    overrides: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True)
+class Suspected:
+    """Mistakes that read alike at every place taken, and how well they explain what was read (0 to 1, all together 1)."""
+
+    mistakes: tuple[WireMistake, ...]
+    share: float
+
+    @property
+    def words(self) -> str:
+        return ", or ".join(m.words for m in self.mistakes)
+
+
+def wired(kit: Kit) -> Circuit:
+    """The unit, sockets empty, with a node for each lug and a resistor for each wire that is rung out: ``rwire_3``."""
+    assert kit.unit is not None
+    base = kit.unpowered(*(w.net for w in kit.rung_out))
+    lugs = _lugs(kit)
+    cards = [_moved(kit, card, lugs) for card in base.netlist.top.cards]
+    token = cards[0].token
+    for w in kit.rung_out:
+        ends = tuple(node_at(kit, end, w.net) for end in (w.start, w.end))
+        cards.append(Card(element_of(w), "r", ends, {"value": constant(WIRE_OHMS)}, None, token))
+    return Circuit(replace(base.netlist, top=replace(base.netlist.top, cards=cards)), check=False)
+
+
+def element_of(wire: Wire) -> str:
+    """The name of a wire's resistor."""
+    return f"rwire_{wire.name.lower()}"
+
+
+def node_at(kit: Kit, end: str, net: str) -> str:
+    """The node of a wire's end: that of the board for a pad, one of its own for a lug. Lugs of one net join in a part that is no
+    element (a power switch, a socket), as it is when it is on."""
+    if end in kit.wire_ends:
+        return net
+    ref = end.partition(".")[0]
+    return f"lug#{end.lower()}" if kit.elements_of(ref) else f"lug#{ref.lower()}@{net}"
+
+
+def _lugs(kit: Kit) -> dict[tuple[str, str], list[str]]:
+    """Lugs that wires go to, by part and net."""
+    out: dict[tuple[str, str], list[str]] = {}
+    for w in kit.rung_out:
+        for end in (w.start, w.end):
+            ref, dot, _ = end.partition(".")
+            if dot and end not in out.setdefault((ref, w.net), []):
+                out[ref, w.net].append(end)
+    return out
+
+
+def _moved(kit: Kit, card: Card, lugs: Mapping[tuple[str, str], list[str]]) -> Card:
+    """An element of a part off the board, its terminals at the lugs. Of two gangs each has its own: L and R, or a and b."""
+    part = kit.part_of(card.name)
+    if part is None or part.ref in kit.on_tags or (part.on_board and kit.board and kit.board.pads_of(part.ref)):
+        return card
+    nodes = []
+    for net in card.nodes:
+        mine = lugs.get((part.ref, "0" if net in GROUND_NAMES else net), [])
+        own = [lug for lug in mine if lug.partition(".")[2][:1].lower() == card.name[-1:]] or mine
+        nodes.append(node_at(kit, own[0], net) if own else net)
+    return replace(card, nodes=tuple(nodes))
+
+
+def mistakes(kit: Kit) -> list[WireMistake]:
+    """Each wire missing or touching the case, each on a lug beside its own, and each two of one part or of neighbouring pads
+    exchanged."""
+    wires = kit.rung_out
+    out = []
+    for w in wires:
+        out.append(WireMistake("missing", f"wire {w.name} ({w.start} to {w.end}) is missing or does not conduct",
+                               ((Missing(element_of(w)).key, 1.0),)))  # fmt: skip
+        if w.net not in GROUND_NAMES:
+            out.append(WireMistake("case", f"wire {w.name} or its lug touches ground ({w.start} to {w.end})",
+                                   ((Bridge(node_at(kit, w.start, w.net), "0").key, CASE_OHMS),)))  # fmt: skip
+    nets = {end: w.net for w in wires for end in (w.start, w.end)}
+    for w in wires:
+        for end, far in ((w.start, w.end), (w.end, w.start)):
+            for beside in _beside(end, nets):
+                if nets[beside] == w.net:
+                    continue
+                words = f"wire {w.name} is on {beside}, not on {end}"
+                far_end, there = node_at(kit, far, w.net), node_at(kit, beside, nets[beside])
+                out.append(WireMistake("beside", words, ((Missing(element_of(w)).key, 1.0), (Bridge(far_end, there).key, WIRE_OHMS))))
+    pads = [p.ref for p in kit.board.pads if p.ref in kit.wire_ends] if kit.board else []
+    for a, b in combinations(wires, 2):
+        if a.net != b.net and (ends := _near(a, b, pads)):
+            (end_a, far_a), (end_b, far_b) = ends
+            keys = (
+                (Missing(element_of(a)).key, 1.0), (Missing(element_of(b)).key, 1.0),
+                (Bridge(node_at(kit, far_a, a.net), node_at(kit, end_b, b.net)).key, WIRE_OHMS),
+                (Bridge(node_at(kit, far_b, b.net), node_at(kit, end_a, a.net)).key, WIRE_OHMS),
+            )  # fmt: skip
+            out.append(WireMistake("exchanged", f"wires {a.name} and {b.name} are exchanged, at {end_a} and {end_b}", keys))
+    return out
+
+
+def _near(a: Wire, b: Wire, pads: Sequence[str]) -> tuple[tuple[str, str], tuple[str, str]] | None:
+    """The ends of two wires that lie on one part, else on neighbouring pads, each with its far end. Exchanged at the other ends
+    they read the same."""
+    found = None
+    for end_a, far_a in ((a.start, a.end), (a.end, a.start)):
+        for end_b, far_b in ((b.start, b.end), (b.end, b.start)):
+            if end_a == end_b:
+                continue
+            if "." in end_a and end_a.partition(".")[0] == end_b.partition(".")[0]:
+                return (end_a, far_a), (end_b, far_b)
+            if end_a in pads and end_b in pads and abs(pads.index(end_a) - pads.index(end_b)) == 1:
+                found = (end_a, far_a), (end_b, far_b)
+    return found
+
+
+def _beside(end: str, nets: Mapping[str, str]) -> list[str]:
+    """The other lugs of its part that wires go to."""
+    ref, dot, _ = end.partition(".")
+    return [o for o in nets if dot and o != end and o.startswith(ref + ".")]
+
+
+def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> Array:
+    """(M, P) Ω that each of the ``places`` shows to ground with each mistake in the nominal unit; NaN without a solution."""
+    circuit, many = wired(kit), len(places)
+    nets = {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
+    faults: dict[str, Array] = {}
+    for k, m in enumerate(wrong):
+        for key, value in m.overrides:
+            none = 0.0 if key.endswith(".missing") else np.inf
+            faults.setdefault(key, np.full(len(wrong) * many, none))[k * many : (k + 1) * many] = value
+    nominal = {name: law.nominal for name, law in laws(kit).items()}
+    pairs = [(node_at(kit, p, nets[p]), "0") for p in places] * len(wrong)
+    return each_resistance(circuit, pairs, {**known_to(circuit, nominal), **faults}).reshape(len(wrong), many)
+
+
+def explained(kit: Kit, taken: Mapping[str, Measured], windows: Sequence[Window], most: int = 4) -> list[Suspected]:
+    """The single wiring mistakes that explain what was read at places, best first; empty where nothing is out of its window.
+
+    Each reading is held against what a mistake would show, on the scale of ln Ω, as wide as its window of good units, with the
+    heavy tails of Cauchy: one odd reading does not rule a mistake out.
+    """
+    by_place = {w.point: w for w in windows}
+    places = [p for p in taken if p in by_place]
+    read = {p: taken[p].value for p in places}
+    out = [p for p in places if judge(taken[p], by_place[p].low, by_place[p].high) is Verdict.OUT]
+    if not out:
+        return []
+    out.sort(key=lambda p: -_apart(read[p], by_place[p].nominal) / _spread(by_place[p]))
+    left = mistakes(kit)
+    told: dict[WireMistake, float] = {}
+    would_read: dict[WireMistake, list[float]] = {}
+    # What is out is solved for every mistake, and the rest only for those that are still likely.
+    for some in (out[:FEW_PLACES], [p for p in places if p not in out[:FEW_PLACES]]):
+        if not some:
+            continue
+        for m, row in zip(left, readings(kit, some, left), strict=True):
+            would_read.setdefault(m, []).extend(row)
+            told[m] = told.get(m, math.log(WEIGHT[m.kind])) - sum(
+                math.log1p((_apart(read[p], would) / _spread(by_place[p])) ** 2) if not math.isnan(would) else UNKNOWN
+                for p, would in zip(some, row, strict=True)
+            )
+        left = sorted(left, key=lambda m: -told[m])[:LIKELY]
+    groups: list[list[WireMistake]] = []
+    for m in left:
+        alike = (g for g in groups if all(_apart(a, b) < ALIKE for a, b in zip(would_read[m], would_read[g[0]], strict=True)))
+        if (mine := next(alike, None)) is not None:
+            mine.append(m)
+        else:
+            groups.append([m])
+    best = told[left[0]]
+    total = sum(math.exp(told[m] - best) for m in left)
+    ranked = [Suspected(tuple(g), sum(math.exp(told[m] - best) for m in g) / total) for g in groups]
+    return sorted(ranked, key=lambda s: -s.share)[:most]
+
+
+def _apart(one: float, other: float) -> float:
+    """Between two readings on the scale of ln Ω."""
+    a, b = (NEAREST_OPEN if not np.isfinite(x) else math.log(max(x, LEAST_OHMS)) for x in (one, other))
+    return abs(a - b)
+
+
+def _spread(window: Window) -> float:
+    if not np.isfinite(window.nominal) or window.nominal <= LEAST_OHMS:
+        return 10 * LEAST_SPREAD
+    return max(LEAST_SPREAD, _apart(window.low, window.high) / 2 if window.low > 0 else 0.3)
