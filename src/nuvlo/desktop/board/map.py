@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 from math import hypot
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -32,6 +33,8 @@ WIRES = {
     "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
 }  # fmt: skip
 LEAST_APART = 21.0  # px between lugs
+AT_EDGE = 10.0  # px that words of the outermost lugs have
+LOWER = 11.0  # px that every other word lies off, where a row has no room for them side by side
 PANEL_ROOM_MM = 26.0
 HEADING_PX = 26.0  # above the map, for what it shows
 READING_PX = 19.0  # high, what a point reads
@@ -211,10 +214,10 @@ class BoardMap(QWidget):
         """Where the lugs of panel parts are drawn."""
         out = {}
         for row, mine in enumerate(self._rows()):
-            y = 62.0 if row == 0 else self.height() - 48.0
+            y = 70.0 if row == 0 else self.height() - 48.0
             named = [self._names(ref) for ref in mine]
-            apart = self.width() / max(sum(len(names) + 1 for names in named), 1)
-            x = 0.0
+            apart = (self.width() - 2 * AT_EDGE) / max(sum(len(names) + 1 for names in named), 1)
+            x = AT_EDGE
             for names in named:
                 middle, near = x + apart * (len(names) + 1) / 2, min(46.0, apart)
                 for i, lug in enumerate(names):
@@ -423,28 +426,34 @@ class BoardMap(QWidget):
                 p.drawPath(path)
             p.setPen(pen)
             p.drawPath(path)
-        lit_parts = {lug.partition(".")[0] for lug in lugs if lug in self.marking.lit}
+        p.setFont(theme.values(8.5))
+        width = p.fontMetrics().horizontalAdvance
+        row: dict[float, int] = {}  # how many lugs of each row have been named: where words are long, every other lies lower
+        crowded = {
+            y: any(abs(a.x() - b.x()) < (width(one.partition(".")[2]) + width(other.partition(".")[2])) / 2 + 4
+                   for (one, a), (other, b) in pairwise((n, q) for n, q in lugs.items() if q.y() == y))
+            for y in {q.y() for q in lugs.values()}
+        }  # fmt: skip
         for lug, at in lugs.items():
             lit = lug in self.marking.lit
             p.setPen(QPen(theme.colour("copper" if lit else "faint"), 2))
             p.setBrush(theme.colour("card"))
             p.drawEllipse(at, 7 if lit else 5, 7 if lit else 5)
-            ref, _, pin = lug.partition(".")
+            _, _, pin = lug.partition(".")
             above = at.y() < self.height() / 2
             p.setFont(theme.values(8.5, bold=lit))
-            near = min((abs(at.x() - o.x()) for name, o in lugs.items() if name != lug and o.y() == at.y()), default=99.0)
-            crowded = near < p.fontMetrics().horizontalAdvance(pin) + 4
-            if crowded and not lit and (ref in lit_parts or len(pin) > 2):
-                continue
             p.setPen(theme.colour("ink" if lit else "faint"))
-            p.drawText(QRectF(at.x() - 30, at.y() + (-22 if above else 8), 60, 14), Qt.AlignmentFlag.AlignCenter, pin)
+            row[at.y()] = row.get(at.y(), -1) + 1
+            lower = LOWER if crowded[at.y()] and row[at.y()] % 2 else 0
+            p.drawText(QRectF(at.x() - 30, at.y() + (-22 - lower if above else 8 + lower), 60, 14), Qt.AlignmentFlag.AlignCenter, pin)
         for ref in {lug.partition(".")[0] for lug in lugs}:
             mine = [at for lug, at in lugs.items() if lug.startswith(ref + ".")]
             x = sum(a.x() for a in mine) / len(mine)
             above = mine[0].y() < self.height() / 2
             p.setFont(theme.words(10, bold=True))
             p.setPen(theme.colour("ink"))
-            p.drawText(QRectF(x - 60, mine[0].y() + (-36 if above else 20), 120, 15), Qt.AlignmentFlag.AlignCenter, ref)
+            lower = LOWER if crowded[mine[0].y()] else 0
+            p.drawText(QRectF(x - 60, mine[0].y() + (-36 - lower if above else 20 + lower), 120, 15), Qt.AlignmentFlag.AlignCenter, ref)
 
     def _reading(self, p: QPainter, box: QRectF, words: str, verdict: str) -> None:
         p.setPen(QPen(QColor(theme.current().verdict(verdict)), 1.6))
