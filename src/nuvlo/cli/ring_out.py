@@ -21,7 +21,7 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     from nuvlo.instruments.measured import read_readings
     from nuvlo.model import WorkingModel
     from nuvlo.model.windows import finite
-    from nuvlo.model.wired import explained
+    from nuvlo.model.wired import LEAST_TOLD, explained
     from nuvlo.quantity import Verdict, format_value, judge
 
     kit = read_kit(a.folder)
@@ -39,5 +39,5 @@ def _ring_out(a: argparse.Namespace) -> Answer:
         lines.append(f"{w.point:14s} {format_value(w.low, 'Ω', 3)} to {format_value(w.high, 'Ω', 3)}{said}")
     wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
     suspects = explained(kit, read, windows) if wrong else []
-    lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects]
-    return 0, {"pairs": rows, "suspects": [{"mistakes": [m.words for m in s.mistakes], "share": s.share} for s in suspects]}, "\n".join(lines)
+    lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects if s.share >= LEAST_TOLD]
+    return 0, {"pairs": rows, "suspects": [{"mistakes": [m.words for m in s.mistakes], "share": s.share} for s in suspects]}, "\n".join(lines) or "No wires: the kit has no wiring.csv."

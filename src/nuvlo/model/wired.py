@@ -27,6 +27,7 @@ LEAST_SPREAD = 0.03  # of ln Ω: a reading is never known better, contacts and m
 LEAST_OHMS = 0.5  # below which ohms are all alike
 WEIGHT = {"missing": 1.0, "exchanged": 1.0, "beside": 0.8, "case": 0.5}  # how often each happens (common practice, no source)
 CASE_OHMS = 0.1
+MOST_TOLD, LEAST_TOLD = 3, 0.03  # mistakes of a group that are named, and the share of a suspicion that is worth a look
 ALIKE = 0.02  # of ln Ω: mistakes that nowhere read further apart are one to a meter
 FEW_PLACES, LIKELY = 3, 30  # places that every mistake is held against, and mistakes that all are
 UNKNOWN = 1.0  # what a reading without a solution takes from a mistake: neither for it nor ruled out
@@ -50,7 +51,9 @@ class Suspected:
 
     @property
     def words(self) -> str:
-        return ", or ".join(m.words for m in self.mistakes)
+        told = ", or ".join(m.words for m in self.mistakes[:MOST_TOLD])
+        more = len(self.mistakes) - MOST_TOLD
+        return f"{told}, or one of {more} more that read the same so far" if more > 0 else told
 
 
 def wired(kit: Kit) -> Circuit:

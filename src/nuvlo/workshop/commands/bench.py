@@ -9,7 +9,7 @@ from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
-from nuvlo.model.wired import Suspected, explained
+from nuvlo.model.wired import LEAST_TOLD, Suspected, explained
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
@@ -109,9 +109,6 @@ def _instrument(s: Session, task: Task) -> Measured:
     if task.quantity == "capacitance":
         return s.bench.farads(task.target)
     return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
-
-
-LEAST_TOLD = 0.03  # share of a suspicion that is worth a builder's look
 
 
 @dataclass(frozen=True)
