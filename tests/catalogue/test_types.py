@@ -7,7 +7,7 @@ import re
 
 import pytest
 
-from nuvlo.catalogue import find, named, nearest, types
+from nuvlo.catalogue import find, marks, named, nearest, printed, types
 from nuvlo.catalogue.bench import shown
 from nuvlo.catalogue.spread import spread_of
 from nuvlo.catalogue.type import VALVES
@@ -35,6 +35,22 @@ def test_its_model_gives_its_published_figures(one):
             assert abs(got) < OFFSET, p
         else:
             assert got == pytest.approx(p.value, rel=WITHIN.get(p.what, USUAL)), p
+
+
+@pytest.mark.parametrize(
+    ("mark", "name"),
+    [("C549C", "BC549C"), ("c1815", "2SC1815"), ("K30A", "2SK30A"), ("4148", "1N4148"), ("4007", "1N4007"), ("C5V1", "BZX55C5V1"),
+     ("5V1", "BZX55C5V1"), ("1N4733", "1N4733A"), ("S170", "BS170"), ("TL072", "TL072"), ("EL84", "EL84")],
+)  # fmt: skip
+def test_a_print_tells_its_type(mark, name):
+    assert [t.name for t in printed(mark)] == [name]
+    assert mark.upper() in told(named(name), figures=False)[2 + bool(named(name).also)]
+
+
+def test_a_print_never_belongs_to_two_types_and_a_lamp_has_none():
+    assert all(len(printed(m)) == 1 for t in EVERY for m in marks(t))
+    assert [t for t in EVERY if not marks(t)] == [t for t in EVERY if t.sort in ("led", "ldr-opto")]
+    assert "lens" in " ".join(told(named("LED red"), figures=False))
 
 
 def test_there_are_enough_and_each_is_whole():

@@ -5,7 +5,8 @@ import json
 import pytest
 
 from nuvlo.cli.main import main
-from nuvlo.craft.wires import JACK, LONG, POWER, ROW, SHORT, ledger
+from nuvlo.craft.order import board_order
+from nuvlo.craft.wires import JACK, LONG, POWER, ROW, SHORT, ledger, ticked
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.step_id import wire_step
 from nuvlo.logbook import Build
@@ -77,3 +78,12 @@ def test_the_verb_says_why_and_what_the_labels_say(capsys):
     assert {"J5.pin ▸ W2", "W2 ▸ J5.pin"} == set(next(r for r in rows if r["from"] == "J5.pin")["labels"])
     assert main(["wires", str(SHIPPED / "oxbow")]) == 0
     assert "no wiring.csv" in capsys.readouterr().out
+
+
+def test_heater_wires_that_went_on_before_the_tags_are_not_asked_for_again():
+    kit = read_kit(SHIPPED / "kilnlight")
+    (step,) = (s for s in board_order(kit) if s.verb == "heaters")
+    assert ticked(kit, {step.id}) == {"3", "4", "5", "6", "7", "8"} == {w.name for w in kit.heater_wires}
+    (task,) = (t for t in hook_up.tasks(kit, Build("k", done={step.id})) if t.target == "5")
+    assert task.done
+    assert "Leave" not in task.detail, "none is to come to its lugs"

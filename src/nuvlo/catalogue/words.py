@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from nuvlo.catalogue.bench import UNITS, WORDS, shown
+from nuvlo.catalogue.marks import print_of
 from nuvlo.catalogue.spread import spread_of
 from nuvlo.catalogue.type import Type
 from nuvlo.quantity import format_value
@@ -39,6 +40,7 @@ def told(t: Type, *, figures: bool = True) -> list[str]:
     if t.also:
         out.append(f"also written {', '.join(t.also)}")
     out.append(f"pins{', ' + t.seen if t.seen else ''}: " + ", ".join(f"{p.number} {p.name}" for p in t.pins))
+    out.append(print_of(t))
     if t.way_round:
         out.append(t.way_round)
     if t.ratings:

@@ -14,7 +14,7 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _type(a: argparse.Namespace) -> Answer:
-    from nuvlo.catalogue import named, types
+    from nuvlo.catalogue import marks, named, types
     from nuvlo.catalogue.bench import UNITS, shown
     from nuvlo.catalogue.spread import spread_of
     from nuvlo.catalogue.words import SORTS, told
@@ -33,7 +33,7 @@ def _type(a: argparse.Namespace) -> Answer:
         "name": t.name, "kind": t.sort, "package": t.package, "pins": {str(p.number): p.name for p in t.pins},
         "ratings": {u: v for u in ("V", "A", "W") if (v := rated(t.ratings, u)) is not None},
         "spread": {s.parameter: [s.low, s.high, "share" if s.relative else "value"] for s in spread_of(t)},
-        "stands_in": [{"name": n, "differs": change} for n, change in t.instead], "also": list(t.also), "ended": t.ended,
+        "stands_in": [{"name": n, "differs": change} for n, change in t.instead], "also": list(t.also), "marks": list(marks(t)), "ended": t.ended,
         "says": t.says, "heat_sensitive": t.heat_sensitive, "static_sensitive": t.static_sensitive, "model": t.model,
         "figures": figures,
     }  # fmt: skip

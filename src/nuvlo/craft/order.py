@@ -15,8 +15,21 @@ from dataclasses import dataclass, replace
 from itertools import groupby
 
 from nuvlo.craft.high_voltage import is_high
-from nuvlo.craft.precedence import LOOK, SET, TIGHT, YIELDING, Event, Plan, Precedence, has_value, precedences
+from nuvlo.craft.precedence import (
+    LOOK,
+    SECTION,
+    SET,
+    TIGHT,
+    WIRED,
+    YIELDING,
+    Event,
+    Plan,
+    Precedence,
+    has_value,
+    precedences,
+)
 from nuvlo.craft.schools import BATCH, DEFAULT_SCHOOL, school_named
+from nuvlo.craft.sections import read_at
 from nuvlo.kit.kinds import kind_of, plural_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
@@ -31,7 +44,7 @@ DIODE_MM = 0.5
 MINUTES = {
     "fit": (1.5, 0.0), "solder": (0.7, 0.0), "values": (0.1, 1.0), "polarity": (0.1, 1.0), "contact": (0.5, 0.0), "insulate": (1.0, 0.0),
     "screw": (3.0, 0.0), "test": (0.0, 10.0), "joints": (0.0, 4.0), "wash": (0.0, 5.0), "bake": (0.0, 5.0), "snap": (0.0, 5.0),
-    "panel": (0.0, 8.0), "posts": (0.7, 2.0), "leads": (1.5, 2.0), "mount": (2.0, 0.0), "power": (0.0, 10.0), "plug": (1.0, 0.0), "recheck": (0.0, 5.0), "close": (0.0, 5.0),
+    "panel": (0.0, 8.0), "posts": (0.7, 2.0), "leads": (1.5, 2.0), "mount": (2.0, 0.0), "bolt": (4.0, 0.0), "heaters": (0.0, 20.0), "power": (0.0, 10.0), "plug": (1.0, 0.0), "recheck": (0.0, 5.0), "close": (0.0, 5.0),
     "look": (0.3, 1.0), "tighten": (0.5, 1.0), "wire": (0.0, 5.0), "set": (0.0, 10.0), "delicate": (5.0, 0.0), "battery": (1.0, 0.0), "knob": (0.5, 0.0),
 }  # fmt: skip
 WAITS_HOURS = {"wash": 0.5, "bake": 1.0}  # before the next step may begin
@@ -48,7 +61,7 @@ PHASES = {
     "polarity": (2, 1),
 }
 # What an impatient builder does first, of what is to be done when all parts are in.
-HASTE = ("knob", "close", "battery", "delicate", "set", "plug", "recheck", "power", "wire", "tighten", "look", "bake", "mount", "wash", "joints", "panel", "leads", "posts", "snap")
+HASTE = ("knob", "close", "battery", "delicate", "set", "plug", "recheck", "power", "wire", "look", "heaters", "bolt", "tighten", "bake", "mount", "wash", "joints", "panel", "leads", "posts", "snap")
 
 
 @dataclass(frozen=True)
@@ -111,21 +124,28 @@ def plan_of(kit: Kit, school: str = DEFAULT_SCHOOL, without: Iterable[str] = ())
     if soldered_chips:
         later = {p.ref for p in kit.parts.values() if p.kind == "socket"}
     parts = [p for p in kit.parts.values() if p.on_board and p.ref not in later]
-    sections = list(dict.fromkeys(p.section for p in parts)) if order == "sections" else []
+    named = list(dict.fromkeys(p.section for p in parts)) if order == "sections" else []
+    points = read_at(kit, named)
+    sections = list(points)
+
+    carriers = sorted(set(kit.on_tags.values()), key=natural)
 
     def liking(part: Part) -> tuple[float, ...]:
         section = sections.index(part.section) if sections else 0
         first = kind_of(part.kind).early or math.inf
-        return part.through_panel or part.ref in kit.on_tags, section, first if order == "semiconductors" else 0, *_turn(part)
+        tagged = carriers.index(kit.on_tags[part.ref]) + 1 if part.ref in kit.on_tags else 0
+        return part.through_panel or tagged > 0, tagged, section, first if order == "semiconductors" else 0, *_turn(part)
 
     ranked = sorted(parts, key=lambda p: (liking(p), p.kind, p.cost or 0.0, natural(p.ref)))
     in_sockets = tuple(p.ref for p in socketed)
     # Where a voltage can kill no section is powered by itself: half an amplifier on a bench has no lid.
     # Nor one whose parts hang on a switch that is mounted later.
     later = {kit.part(ref).section for ref in kit.on_tags}
-    tested = () if is_high(kit) else tuple(s for s in sections if s and s not in later)
+    told = kit.unit is not None and not kit.passive
+    tested = () if is_high(kit) else tuple(s for s in sections if s and s not in later and (points[s] or not told))
     alone = Plan(
-        kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors", kit.wire_ends, "direct" not in unusual
+        kit, tuple((p.ref,) for p in ranked), in_sockets, tested, order == "semiconductors", kit.wire_ends, "direct" not in unusual,
+        points,
     )  # fmt: skip
     wanted = precedences(alone, without)
     # What must wait for another part comes after the whole of that one's kind, not in the midst of it.
@@ -196,10 +216,10 @@ def _grouped(
         part = kit.parts[ref]
         last = kit.parts[groups[-1][-1]] if groups else None
         fresh = (
-            last is None or part.through_panel != last.through_panel or (ref in tagged) != (last.ref in tagged) or bool(parted.get(ref, set()) & set(groups[-1]))
+            last is None or part.through_panel != last.through_panel or tagged.get(ref) != tagged.get(last.ref) or bool(parted.get(ref, set()) & set(groups[-1]))
         )
-        fresh = fresh or (by_section and part.section != kit.parts[groups[-1][-1]].section)
-        kinds_apart = soldering == "groups" and not part.through_panel
+        fresh = fresh or (by_section and ref not in tagged and part.section != kit.parts[groups[-1][-1]].section)
+        kinds_apart = soldering == "groups" and not part.through_panel and ref not in tagged
         fresh = fresh or (kinds_apart and last is not None and part.kind != last.kind)
         fresh = fresh or (soldering == "batches" and len(groups[-1]) >= BATCH)
         if fresh:
@@ -287,6 +307,10 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         after.setdefault(p.after, []).append(p)
         guards.setdefault(p.before, p.reason)
     names = _names(plan)
+
+    def mixed(k: object) -> bool:
+        return isinstance(k, int) and k >= 0 and len({plan.part(r).kind for r in plan.groups[k]}) > 1
+
     steps: list[Step] = []
     number: dict[Event, int] = {}
     fitted_before: list[Part] = []
@@ -299,20 +323,29 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
         name = names[k] if isinstance(k, int) and k >= 0 else str(k)
         if verb == "mount":
             name = _mounted(plan, parts)
-        elif verb in ("delicate", "look"):
-            name = ", ".join(parts) if verb == "delicate" else "what was soldered last"
+        elif verb in ("delicate", "bolt") or (verb in ("insulate", "screw", "contact") and mixed(k)):
+            name = ", ".join(parts)
+        elif verb == "look":
+            name = "what was soldered last"
         if verb == "fit":
             own = [p.reason for e in mine for p in after.get(e, ()) if p.rule in TELLING]
             reason = _fit_reason(plan, parts, fitted_before, own, because)
             fitted_before = [plan.part(r) for r in parts]
         elif verb == "solder":
-            reason = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
+            reason = FAST_ON_TAGS if parts[0] in plan.on_tags else FAST
         elif verb == "mount":
             reason = _mount_reason(plan, parts)
+        elif verb == "tighten" and any(plan.part(r).kind == "driver" for r in parts):
+            reason = RATTLE
         elif verb == "power":
             reason = EMPTY_SOCKETS if plan.plugged else LIMITED
-        elif verb in ("delicate", "battery", "knob"):
+        elif verb in ("delicate", "battery", "knob", "bolt"):
             reason = because[0]
+        elif verb == "test":
+            read = ", ".join(plan.points.get(str(k), ()))
+            reason = (f"Alive with it: {read}. " if read else "") + SECTION
+        elif verb in ("contact", "insulate"):
+            reason = " ".join(dict.fromkeys(p.reason for p in wanted if p.rule == verb and (p.before in mine or p.after in mine)))
         else:
             reason = WHY.get(verb) or guards.get(mine[0]) or (*because, *(p.reason for p in after.get(mine[0], ())))[0]
         each, whole = MINUTES[verb]
@@ -326,6 +359,10 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
     return steps
 
 
+ON_TAGS = "A lead goes round each tag, short and without touching its neighbour, and is soldered when all of that tag are on it."
+FAST = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
+FAST_ON_TAGS = "Checked, so it may be made fast, tag by tag; one to which a wire still comes stays open until it is there."
+RATTLE = "A screw that is only finger-tight rattles, and leaks air past the gasket."
 EMPTY_SOCKETS = "The first power test: nothing dear is in a socket yet."
 LIMITED = "The first power test, its current limited: what is wrong shows before it costs a part."
 ALL = "all that lies on the board"
@@ -335,13 +372,14 @@ PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  #
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
     "leads": "A board with wires hanging from it neither lies flat nor is turned over without strain: they go in when all else is soldered.",
-    "look": LOOK, "tighten": TIGHT, "set": SET, "close": "Everything has been checked.",
+    "wire": WIRED, "look": LOOK, "tighten": TIGHT, "set": SET, "close": "Everything has been checked.",
     "plug": "The rails have been checked.", "recheck": "What has changed since they were last taken can still be found; once the lid is on it cannot.",
 }  # fmt: skip
 ACTIONS = {
     "fit": "Fit {name}", "solder": "Solder {name}", "values": "Check the {what} of {name}", "polarity": "Check which way round {name} {sit}",
     "contact": "See that {name} really {touch} what {it} to touch", "insulate": "Put the insulation under {name}",
-    "screw": "Screw {name} to the heat sink", "test": "Test {name} by itself",
+    "screw": "Screw {name} to the heat sink", "bolt": "Screw {name} down for good, and ring out tab against case",
+    "heaters": "Run and solder the heater wires", "test": "Section {name}: look over its joints, then test it",
     "posts": "Press in and solder the posts for the wires", "leads": "Solder the wires into the board, each with its label",
     "look": "Look over the joints of {name}", "tighten": "See that all lines up, and tighten it", "wire": "Wire up, and ring out each wire",
     "set": "Set the trimmers", "delicate": "Mount {name}", "battery": "Put the battery in", "knob": "Put the knobs on",
@@ -353,10 +391,10 @@ ACTIONS = {
 
 
 def _action(plan: Plan, verb: str, name: str, parts: Sequence[str]) -> str:
-    one = name in parts or name.startswith(("batch", "all ", "what "))
+    one = name in parts or name.startswith(("batch", "all ", "what hangs", "what stands"))
     what = "values" if any(plan.part(r).unit for r in parts if r in plan.kit.parts) else "types"
     return ACTIONS[verb].format(
-        name=name, what=what.removesuffix("s") if one else what, sit="sits" if one else "sit", touch="touches" if one else "touch",
+        name=name, what=what.removesuffix("s") if len(parts) == 1 and name in parts else what, sit="sits" if one else "sit", touch="touches" if one else "touch",
         it="it is" if one else "they are",
     )  # fmt: skip
 
@@ -406,24 +444,32 @@ def _names(plan: Plan) -> list[str]:
     """What each group is called; a kind that comes again is called by its references."""
     out: list[str] = []
     batch = 0
+    within = [{plan.part(r).section for r in refs} for refs in plan.groups if refs[0] not in plan.late]
+    by_section = bool(plan.tested) or (all(len(s) == 1 for s in within) and len(set().union(*within)) > 1)
     for refs in plan.groups:
         kinds = {plan.part(r).kind for r in refs}
-        section = f" of {plan.part(refs[0]).section}" if plan.tested and plan.part(refs[0]).section else ""
+        section = f" of {plan.part(refs[0]).section}" if by_section and plan.part(refs[0]).section else ""
         if plan.part(refs[0]).through_panel:
             name = "what stands through the panel"
         elif refs[0] in plan.on_tags:
-            name = f"the {_plural([plan.part(r) for r in refs])} on the tags" if len(kinds) == 1 else "what hangs on the tags"
+            what = f"the {_plural([plan.part(r) for r in refs])}" if len(kinds) == 1 else "what hangs"
+            name = f"{what} on the tags of {plan.on_tags[refs[0]]}"
         elif len(kinds) == 1:
-            name = f"the {_plural([plan.part(r) for r in refs])}{section}"
+            plural = _plural([plan.part(r) for r in refs])
+            name = f"the {plural}{section if plural != plan.part(refs[0]).section.lower() else ''}"
             name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "the other ", 1)
-        elif section and not any(n.endswith(section) for n in out):
+        elif section:
             name = f"the parts{section}"
+            name = name if name not in out else f"the other parts{section}"
         else:
             batch += 1
             name = f"batch {batch}"
         out.append(name)
+    if batch != 1:
+        return out
     # One batch only is no batch.
-    return [ALL if name == "batch 1" else name for name in out] if "batch 2" not in out else out
+    alone = len(plan.groups[out.index("batch 1")]) == len(plan.boarded)
+    return [(ALL if alone else "the other parts" if k else "the first parts") if n == "batch 1" else n for k, n in enumerate(out)]
 
 
 def _plural(parts: Sequence[Part]) -> str:
@@ -440,17 +486,21 @@ def _fit_reason(
     parts = [plan.part(r) for r in refs]
     first = parts[0]
     if len({p.kind for p in parts}) > 1:
+        if first.ref in plan.on_tags:
+            return ON_TAGS
         return "Taken together, so the board is turned over once." if before else "The lowest parts go in first."
     if plan.manual and kind_of(first.kind).early:
         return "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
     if first.ref in plan.on_tags:
-        return "A lead goes round each tag, short and without touching its neighbour, and is soldered when all of that tag are on it."
+        return ON_TAGS
     if first.through_panel:
         return "Placed, not soldered, until the panel holds them."
     if own and before:
         return own[0]
     if not before:
         return f"{'It lies' if len(refs) == 1 else 'They lie'} lowest: the board stays flat when it is turned over."
+    if first.section and first.section != before[0].section and plan.tested:
+        return f"The next section, the lowest first: {first.section}."
     taller, last, others = first.stands_mm, before[0].stands_mm, _plural(before)
     it, s = ("it", "s") if len(refs) == 1 else ("they", "")
     if first.heat_sensitive and taller < last:
@@ -458,5 +508,7 @@ def _fit_reason(
     if taller >= last:
         known = first.height_mm is not None and before[0].height_mm is not None
         them = "it" if len(refs) == 1 else "them"
+        if taller == last:
+            return f"{it.capitalize()} stand{s} as high as the {others} before {them}."
         return f"{it.capitalize()} {'' if known else 'usually '}stand{s} {taller:g} mm, the {others} before {them} {last:g} mm."
-    return because[0] if because else "The next in line."
+    return because[0] if because else "The lowest of what is left."

@@ -9,7 +9,7 @@ All rules are common practice of the trade, no source, as told in the reasons.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 from math import hypot
 
@@ -26,6 +26,9 @@ POST_MM = 10.0  # how high a post stands (common practice, no source)
 
 LOOK = "Found now, a dull joint is a minute's work; found at power-up it may cost a part."
 TIGHT = "A nut that is only finger-tight turns with the first plug, and its wires with it."
+HEATERS = "They carry the most hum: twisted, along the edge and under all else, they go on while nothing hangs on the tags yet."
+SECTION = "A fault has few places to hide while only one section is new."
+WIRED = "Wires go on when what they go to no longer moves, and are rung out before anything is switched on."
 SET = "Trimmers are set on a unit that is powered and warm, and before it is shut in."
 
 
@@ -53,6 +56,7 @@ class Plan:
     manual: bool = False  # semiconductors early, whatever they mind
     wires: tuple[str, ...] = ()  # pads at which wires end
     posts: bool = True  # wires go to posts, and not straight into the board
+    points: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # of the kit, by the section that brings them to life
 
     @property
     def fitted(self) -> list[str]:
@@ -61,6 +65,10 @@ class Plan:
 
     def part(self, ref: str) -> Part:
         return self.kit.parts[ref]
+
+    def together(self, ref: str, other: str) -> bool:
+        """Whether two parts are soldered before anything is tested between them: in one section, where sections are tested."""
+        return not self.tested or self.part(ref).section == self.part(other).section
 
     @property
     def mounted(self) -> list[str]:
@@ -121,6 +129,32 @@ class Plan:
     def washed(self) -> bool:
         """Whether there is a board to wash."""
         return bool(self.fitted) and self.kit.info.work.wash
+
+    @property
+    def baked(self) -> bool:
+        """Whether it is dried in an oven."""
+        return self.kit.info.work.bake and self.washed
+
+    @property
+    def cased(self) -> dict[str, str]:
+        """Parts of the board whose tab is screwed to what is no part of it, the case as a rule, and to what."""
+        sinks = (r for r in self.kit.info.relation if r.how == "sink" and r.part in self.fitted and r.to not in self.fitted)
+        return {r.part: r.to for r in sinks}
+
+    @property
+    def insulated(self) -> set[str]:
+        """Parts with something under them that insulates."""
+        return {r.part for r in self.kit.info.relation if r.how == "insulate"}
+
+    @property
+    def heated(self) -> set[str]:
+        """Sockets that have heater wires."""
+        return {end.partition(".")[0] for w in self.kit.heater_wires for end in (w.start, w.end)}
+
+    @property
+    def heaters(self) -> bool:
+        """Whether heater wires lie under what hangs on the tags of valve sockets."""
+        return any(to in self.heated for to in self.on_tags.values())
 
     @property
     def trimmed(self) -> bool:
@@ -287,8 +321,31 @@ def _sink(plan: Plan) -> Iterator[Precedence]:
                 relation.why
                 or f"{relation.part} is screwed to {relation.to} before its legs are soldered: nothing is strained."
             )
+            if relation.part in plan.cased:
+                why += " Then it comes off again, so that its joints can be looked over and washed."
             yield Precedence(("fit", relation.part), ("screw", relation.part), "sink", why)
             yield Precedence(("screw", relation.part), ("solder", relation.part), "sink", why)
+
+
+def _bolt(plan: Plan) -> Iterator[Precedence]:
+    for ref in plan.cased:
+        tab = "washer and sleeve in place, and no reading from tab to case" if ref in plan.insulated else "flat and tight"
+        why = f"The board is clean and in its place: {ref} is screwed to {plan.cased[ref]} for good, {tab}."
+        cleaned: list[Event] = [(verb, "") for verb, there in (("joints", True), ("wash", plan.washed), ("bake", plan.baked)) if there]
+        for before in [*cleaned, *[("mount", r) for r in plan.mounted]]:
+            yield Precedence(before, ("bolt", ref), "bolt", why)
+        for then in plan.live_next:
+            yield Precedence(("bolt", ref), then, "bolt", why)
+
+
+def _heaters(plan: Plan) -> Iterator[Precedence]:
+    if not plan.heaters:
+        return
+    for then in [("fit", ref) for ref in plan.on_tags if plan.kit.on_tags[ref] in plan.heated]:
+        yield Precedence(("heaters", ""), then, "heaters", HEATERS)
+    yield Precedence(("heaters", ""), ("wire", ""), "heaters", HEATERS)
+    for before in [("tighten", "")] if plan.mounted else []:
+        yield Precedence(before, ("heaters", ""), "heaters", HEATERS)
 
 
 def _access(plan: Plan) -> Iterator[Precedence]:
@@ -300,7 +357,7 @@ def _access(plan: Plan) -> Iterator[Precedence]:
     board = plan.kit.board
     if board is None:
         return
-    placed = [(ref, board.placements[ref], plan.part(ref).stands_mm) for ref in plan.fitted if ref in board.placements]
+    placed = [(ref, board.placements[ref], plan.part(ref).stands_mm) for ref in plan.fitted if ref in board.placements and ref not in plan.on_tags]
     lowest = min((height for _, _, height in placed), default=0.0)
     for tall, there, height in placed:
         for low, here, own in placed if height - lowest >= TALL_MM else ():
@@ -371,7 +428,7 @@ def _wash(plan: Plan) -> Iterator[Precedence]:
 
 
 def _bake(plan: Plan) -> Iterator[Precedence]:
-    if plan.kit.info.work.bake and plan.washed:
+    if plan.baked:
         why = "A washed board holds water under its parts: 20 to 30 minutes in an oven brought to about 93 °C and switched off."
         yield Precedence(("wash", ""), ("bake", ""), "bake", why)
         late: list[Event] = [("fit", ref) for ref in plan.late]
@@ -419,14 +476,13 @@ def _tags(plan: Plan) -> Iterator[Precedence]:
 def _wired(plan: Plan) -> Iterator[Precedence]:
     if not plan.wired:
         return
-    why = "Wires go on when what they go to no longer moves, and are rung out before anything is switched on."
     for ref in plan.mounted:
-        yield Precedence(("mount", ref), ("wire", ""), "wired", why)
+        yield Precedence(("mount", ref), ("wire", ""), "wired", WIRED)
     clean = "wash" if plan.washed else "joints"
     if plan.boarded:
-        yield Precedence((clean, ""), ("wire", ""), "wired", why)
+        yield Precedence((clean, ""), ("wire", ""), "wired", WIRED)
     for then in [*POWER[: plan.powered], ("recheck", "")] if plan.has_case and plan.fitted else POWER[: plan.powered]:
-        yield Precedence(("wire", ""), then, "wired", why)
+        yield Precedence(("wire", ""), then, "wired", WIRED)
 
 
 def _set(plan: Plan) -> Iterator[Precedence]:
@@ -460,14 +516,13 @@ def _last(plan: Plan) -> Iterator[Precedence]:
 
 
 def _section(plan: Plan) -> Iterator[Precedence]:
-    why = "A fault has few places to hide while only one section is new."
     for k, section in enumerate(plan.tested):
         mine = [r for r in plan.boarded if plan.part(r).section == section]
         later = [r for r in plan.boarded if plan.part(r).section in plan.tested[k + 1 :]]
         for ref in mine:
-            yield Precedence(("solder", ref), ("test", section), "section", why)
+            yield Precedence(("solder", ref), ("test", section), "section", SECTION)
         for ref in later:
-            yield Precedence(("test", section), ("fit", ref), "section", why)
+            yield Precedence(("test", section), ("fit", ref), "section", SECTION)
 
 
 def _static(plan: Plan) -> Iterator[Precedence]:
@@ -478,20 +533,20 @@ def _static(plan: Plan) -> Iterator[Precedence]:
     why = "Static kills it: it is handled last, and whoever holds it is at one potential with it."
     for ref in shy:
         for other in plan.fitted:
-            same = not plan.tested or plan.part(other).section == plan.part(ref).section
-            if other not in shy and same and not plan.part(other).through_panel:
+            if other not in shy and plan.together(ref, other) and not plan.part(other).through_panel:
                 yield Precedence(("fit", other), ("fit", ref), "static", why)
 
 
 def _decides(plan: Plan) -> Iterator[Precedence]:
-    """What makes one variant or another of the board waits until all else is in, as long as nothing else wants it earlier."""
+    """What makes one variant or another of the board, or of a section that is tested, waits until all else there is in."""
     deciding = {c.part for v in plan.kit.info.variant for c in v.change} & set(plan.fitted)
     if plan.kit.changes:
         return  # it is decided
-    why = "It decides which variant the board becomes: left out until last, the board stays good for either."
+    why = "What decides which variant the board becomes is left out until last: so long it stays good for either."
     for ref in plan.fitted:
         for last in sorted(deciding):
-            if ref not in deciding:
+            together = plan.on_tags.get(ref) == plan.on_tags.get(last) and plan.together(ref, last)
+            if ref not in deciding and together:
                 yield Precedence(("fit", ref), ("fit", last), "decides", why)
 
 
@@ -502,5 +557,6 @@ RULES: Mapping[str, Rule] = {
     "insulate": _insulate, "sink": _sink, "surface": _surface, "panel": _panel, "posts": _posts, "leads": _leads, "joints": _joints, "look": _look, "wash": _wash, "bake": _bake,
     "socket": _socket, "guard": _guard, "section": _section, "access": _access, "static": _static,
     "decides": _decides, "tighten": _tighten, "tags": _tags, "wired": _wired, "set": _set, "delicate": _delicate, "last": _last,
+    "bolt": _bolt, "heaters": _heaters,
 }  # fmt: skip
 YIELDING = ("surface", "posts", "section", "access", "static", "decides")

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Collection
 from dataclasses import dataclass
 
-from nuvlo.kit import Kit, Wire
+from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.step_id import board_step, wire_step
 
 LONG_MM = 100.0  # from here on a wire goes in while the case is still empty (common practice, no source)
 POWER, LONG, SHORT, JACK = "power", "long", "short", "jack"
@@ -35,6 +37,12 @@ class Run:
     def labels(self) -> tuple[str, str]:
         """What stands on each end: where the other one goes."""
         return f"{self.wire.start} ▸ {self.wire.end}", f"{self.wire.end} ▸ {self.wire.start}"
+
+
+def ticked(kit: Kit, done: Collection[str]) -> set[str]:
+    """Names of wires that are in: by their own steps, or heater wires by the step that comes before all that hangs on tags."""
+    early = {w.name for w in kit.heater_wires} if board_step(Stage.FIT, "heaters", ()) in done else set()
+    return early | {w.name for w in kit.wires if wire_step(w.name) in done}
 
 
 def ledger(kit: Kit) -> list[Run]:

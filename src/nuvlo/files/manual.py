@@ -18,19 +18,20 @@ from nuvlo.problems import NuvloError, Problem
 
 VERBS = {
     "fit": "fit", "insert": "fit", "place": "fit", "solder": "solder", "values": "values", "polarity": "polarity", "contact": "contact",
-    "insulate": "insulate", "screw": "screw", "plug": "plug", "mount": "mount", "delicate": "delicate",
+    "insulate": "insulate", "screw": "screw", "bolt": "bolt", "plug": "plug", "mount": "mount", "delicate": "delicate",
     "battery": "battery", "knob": "knob", "knobs": "knob",
 }  # fmt: skip
 WHOLE = {
     "joints": "joints", "wash": "wash", "bake": "bake", "snap": "snap", "panel": "panel", "power": "power", "recheck": "recheck",
     "close": "close", "posts": "posts", "wires": "leads", "leads": "leads", "wire": "wire", "tighten": "tighten", "set": "set", "look": "look",
+    "heaters": "heaters",
 }  # fmt: skip
 
 
 # Rules about what few manuals speak of, and the verbs of which one shows that this one does.
 SELDOM = {
     "tighten": ("tighten",), "wired": ("wire",), "set": ("set",), "look": ("look",), "delicate": ("delicate",),
-    "last": ("battery", "knob"), "tags": ("tighten",),
+    "last": ("battery", "knob"), "tags": ("tighten",), "heaters": ("heaters",), "bolt": ("bolt",),
 }  # fmt: skip
 
 
@@ -99,7 +100,7 @@ def _words(event: Event, *, doing: bool = False) -> str:
         "joints": "the joints looked over", "wash": "washed", "bake": "dried", "snap": "boards snapped", "panel": "the panel on",
         "mount": "mounted", "power": "first power", "plug": "plugged in", "recheck": "the readings repeated", "close": "closed", "posts": "posts", "leads": "the wires in",
         "wire": "wired up", "tighten": "tightened", "set": "the trimmers set", "look": "the last joints looked over", "delicate": "mounted",
-        "battery": "put in", "knob": "put on",
+        "battery": "put in", "bolt": "screwed down for good", "heaters": "the heater wires in", "knob": "put on",
     }[verb]  # fmt: skip
     if doing and verb in ("values", "polarity", "contact", "insulate"):
         return said

@@ -87,6 +87,11 @@ class Kit:
         known = {*GROUND_NAMES, *(self.unit.nodes if self.unit else ())}
         return tuple(w for w in self.wires if w.net.lower() in known)
 
+    @property
+    def heater_wires(self) -> tuple[Wire, ...]:
+        """Wires on nets that are in no circuit: those of heaters."""
+        return tuple(w for w in self.wires if self.unit is not None and w not in self.rung_out)
+
     def point(self, name: str) -> Point:
         for point in self.info.point:
             if point.name.lower() == name.lower():

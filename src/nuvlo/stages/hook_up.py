@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from nuvlo.craft.schools import taken
-from nuvlo.craft.wires import Run, ledger
+from nuvlo.craft.wires import Run, ledger, ticked
 from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId, wire_step
@@ -51,7 +51,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"Supply off and unplugged, {switches}controls where they start. Red lead on the lug, black on {black}.",
                  wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
         )  # fmt: skip
-    inside = any(t.wants is Wants.STEP and t.id not in build.done for t in out)
+    inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
 
 
@@ -73,8 +73,9 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
     note = f" {sentence(wire.note)}." if wire.note else ""
     if run.twisted:
         note += f" Twisted with wire {' and '.join(run.twisted)}."
+    there = ticked(kit, build.done)
     for end, others in run.shares.items():
-        if to_come := [o for o in others if wire_step(o) not in build.done]:
+        if to_come := [o for o in others if o not in there]:
             more = f"wires {' and '.join(to_come)} come" if len(to_come) > 1 else f"wire {to_come[0]} comes"
             note += f" Leave {end} open: {more} to it too."
     inside = next((pad for pad in (wire.start, wire.end) if pad in kit.wire_ends), "")
@@ -84,6 +85,7 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
     return Task(
         wire_step(wire.name), Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
         f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end), nodes=(wire.net,),
+        done=True if wire.name in there else None,
     )  # fmt: skip
 
 

@@ -24,7 +24,7 @@ GATES = {
     "values": "Read each value once more off the part: {parts}.",
     "polarity": "Look only at which way round: {parts}.",
     "contact": "Touching, not merely near: {parts}. Nothing between them but what belongs there.",
-    "section": "Power this section alone, current limited, and read its points before the next goes in: {parts}.",
+    "section": "Power what is there, current limited, and read it before the next section goes in. {reason}",
     "wash": "Brush, wash, and let it dry before power.",
 }
 
@@ -79,9 +79,11 @@ def _following(kit: Kit, verb: str) -> set[str]:
 
 def _plain(kit: Kit, build: Build, step: Step) -> Task:
     names = ", ".join(step.parts)
+    if step.verb == "heaters":
+        names = "; ".join(f"wire {w.name}, {w.start} to {w.end}" for w in kit.heater_wires)
     if step.verb == "leads":
         names = "; ".join(wire for pad in step.parts for wire in _wires(kit, pad))
-    detail = GATES.get(step.gate or "", step.reason + (" {parts}." if names else "")).format(parts=names)
+    detail = GATES.get(step.gate or "", step.reason + (" {parts}." if names else "")).format(parts=names, reason=step.reason)
     if step.verb == "solder":
         detail = f"{names}.\n{iron([kit.parts[r] for r in step.parts])}"
         often = [f"{r} ({build.heats[r]} times)" for r in step.parts if build.heats.get(r, 0) >= MANY_HEATS]

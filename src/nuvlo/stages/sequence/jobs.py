@@ -9,9 +9,10 @@ from datetime import datetime, timedelta
 from nuvlo.craft.joints import RING
 from nuvlo.craft.order import MINUTES, Step, board_order, plugged
 from nuvlo.craft.schools import taken
+from nuvlo.craft.wires import ticked
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Stage
-from nuvlo.kit.step_id import StepId, craft_step, fit_step, wire_step
+from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
 from nuvlo.stages.sequence.pace import Pace
 from nuvlo.stages.task import POSTED
@@ -146,7 +147,8 @@ def _times(pace: Pace, step: Step, kit: Kit) -> float:
 
 def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     """Wiring, readings, trims, proof, the lid and the sheet: one job each."""
-    wires = [w for w in kit.wires if wire_step(w.name) not in build.done]
+    there = ticked(kit, build.done)
+    wires = [w for w in kit.wires if w.name not in there]
     rings = len({w.net for w in kit.rung_out}) if wires else 0
     wired = pace.minutes("hook-up", WIRE_EACH) * len(wires) + RING_EACH * rings
     if taken(build.stances, "wires") == "direct":  # one end of each is in the board already

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from math import inf, isclose, log
 
-from nuvlo.catalogue import Type, find
+from nuvlo.catalogue import Type, find, printed
 from nuvlo.catalogue.words import SORTS
 from nuvlo.catalogue.zeners import TOLERANCE
 from nuvlo.instruments.protocols import MeterSpec
@@ -54,11 +54,8 @@ def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> 
     colours = colours_in(text)
     known = find(text) if not colours else None
     if known is not None and known.sort != "zener":
-        refs = tuple(p.ref for p in (kit.parts.values() if kit else ()) if not p.unit and find(p.text) is known)
-        how = " ".join(w for w in (f"{known.package}.", known.legs, known.way_round) if w)
-        return [
-            Candidate(SORTS[known.sort], None, "", None, tuple(sorted(refs, key=lambda r: r in found)), how, known.name)
-        ]
+        return [_typed(known, kit, found)]
+    short = [t for t in printed(text) if t.sort != "zener"] if known is None and not colours else []
     if known is not None:
         volts = _volts_of(known) or 0.0
         marks = [
@@ -68,16 +65,22 @@ def identify(text: str, kit: Kit | None = None, found: Collection[str] = ()) -> 
         ]
     else:
         marks = read_bands(colours) if colours else read_code(text)
-    if not marks:
+    if not marks and not short:
         what = "These bands make no value" if colours else f"'{text}' is not a code I know"
         raise NuvloError(
             Problem(f"{what}.", "Type colours from one end to the other, or a code such as 104K, 4k7 or 01C.")
         )
-    out = [
+    out = [_typed(t, kit, found) for t in short] + [
         Candidate(m.kind, m.value, m.unit, m.tolerance, _fitting(m, kit, found), m.how, m.rating or m.taper)
         for m in marks
     ]
     return sorted(out, key=lambda c: (not c.refs, not set(c.refs) - set(found)))
+
+
+def _typed(t: Type, kit: Kit | None, found: Collection[str]) -> Candidate:
+    refs = [p.ref for p in (kit.parts.values() if kit else ()) if not p.unit and find(p.text) is t]
+    how = " ".join(w for w in (f"{t.package}.", t.legs, t.way_round) if w)
+    return Candidate(SORTS[t.sort], None, "", None, tuple(sorted(refs, key=lambda r: r in found)), how, t.name)
 
 
 def _fitting(mark: Marking, kit: Kit | None, found: Collection[str]) -> tuple[str, ...]:
