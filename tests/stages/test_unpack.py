@@ -84,7 +84,7 @@ def test_codes_and_readings_say_where_a_part_belongs():
     kit = read_kit(SHIPPED / "gorsefire")
     assert identify("104", kit)[0].refs == ("C3",)
     assert identify("brown black black brown brown", kit)[0].kind == "resistor"
-    assert [(c.more, c.refs) for c in identify("4007", kit)][0] == ("1N4007", ())  # and only then a chip resistor of 4 GΩ
+    assert next((c.more, c.refs) for c in identify("4007", kit)) == ("1N4007", ())  # and only then a chip resistor of 4 GΩ
     assert identify_reading("38.7k", kit)[0].refs == ("R3",)
     assert identify_reading("96n", kit)[0].refs == ("C3",)
     found = identify_reading("1.0k", kit)
