@@ -8,7 +8,7 @@ the paths in parallel, not of one part.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,7 @@ from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
 from nuvlo.circuit.small_signal import LinearisedCircuit
 
 LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
+FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
 
 
@@ -61,7 +62,7 @@ def resistance(
     over = ~(np.abs(volts) <= meter.compliance)
     if not over.any():
         return Resistance(volts / meter.test_current, volts)
-    limited = _at_compliance(circuit, a, b, meter, overrides, sources, tolerances)
+    limited, held = _at_compliance(circuit, a, b, meter, overrides, sources, tolerances)
     if (lost := np.isnan(volts) & ~(limited < meter.test_current)).any():
         # Which members Newton loses hangs on the last digit of the current, which nobody's meter holds to.
         for other in (1.0, 1.03, 0.97, 1.1):
@@ -70,7 +71,7 @@ def resistance(
                 break
         over = ~(np.abs(volts) <= meter.compliance)
     with np.errstate(divide="ignore"):
-        ohms = np.where(over, meter.compliance / np.maximum(limited, 1e-300), volts / meter.test_current)
+        ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
     ohms[ohms > OPEN_ABOVE] = np.inf
     return Resistance(ohms, np.where(over, meter.compliance, volts))
 
@@ -136,14 +137,16 @@ def _across(x: Array, a: int, b: int) -> Array:
 def _at_compliance(
     circuit: Circuit, a: int, b: int, meter: Ohmmeter, overrides: Overrides | None, sources: frozenset[str],
     tolerances: Tolerances,
-) -> Array:  # fmt: skip
-    """Current in A that flows with the compliance voltage held across the leads, by a very stiff Norton source."""
+) -> tuple[Array, Array]:  # fmt: skip
+    """Current in A with the compliance voltage held across the leads, by a stiff Norton source, and the volts there: a little
+    less, but a stiffer source would drown in its rounding what holds a part that floats."""
     equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
-    stiff = 1e3
+    stiff = 1.0
     equations.conductors.append((a, b, np.array([stiff])))
     equations.lay_out()
     drive = equations.right_side()
     equations.inject(drive, (a, b), stiff * meter.compliance)
-    x = solve(equations, tolerances, drive).x
-    out: Array = stiff * (meter.compliance - _across(x, a, b))
-    return out
+    # Rounding of that source's 2 A moves what only a leak and a junction at rest tie down by some microvolts.
+    x = solve(equations, replace(tolerances, vntol=max(tolerances.vntol, FLOATS_V)), drive).x
+    held = _across(x, a, b)
+    return stiff * (meter.compliance - held), held
