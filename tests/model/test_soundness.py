@@ -45,6 +45,9 @@ PLANTED = [
     ("tidewheel", (("bom.csv", r"21 units wide", "8 units wide"),), "PANEL: the board of 100 × 90 mm does not go into it"),
     ("millrace", (("circuit.cir", r"0.5 \? 5m :", "0.5 ? 27.9 :"),), "a step of 27.9"),
     ("gorsefire", (("kit.toml", r'^ref = "FUZZ"', 'ref = "KNOB1"'),), "KNOB1: 'FUZZ' is a control, and circuit.cir has no element"),
+    ("barrowmoor", (("kit.toml", r'^inside_l = 57.5', "inside_l = 48"),), "WOOFER: it works on 38.5 l, and the circuit reckons with 48 l"),
+    ("barrowmoor", (("kit.toml", r'^port_mm = 216', "port_mm = 120"),), "WOOFER: its port resonates at 38.5 Hz"),
+    ("oxbow", (("kit.toml", r'"D5", "D6"', '"D5"'),), "D6: the circuit reckons with air behind it"),
     # Legs and pins.
     ("gorsefire", pads_exchanged("Q1", "c1", "b1", 1, 2), "Q1: pin 1 is its collector, on 'c1', and its pad is on 'b1'"),
     ("gorsefire", (("bom.csv", r"^Q1,transistor,BC549C", "Q1,transistor,2N5088"),), "Q1: pin 1 is its emitter"),

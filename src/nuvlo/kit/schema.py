@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from nuvlo.quantity import UnreadableValue, parse_value
+
+SOUND_MS = 343.0  # m/s in air of 20 °C
+END_SHARE = 0.73  # of its bore by which the air in a port is longer than the port
 
 
 class Stage(StrEnum):
@@ -314,6 +318,36 @@ class Prove(_Strict):
     says: str = ""
 
 
+class Chamber(_Strict):
+    """Air behind drivers, which share it alike: ``inside_l`` litres between the walls, less what ``takes_l`` says by name; a port
+    of ``port_mm`` length and ``bore_mm`` across where it is vented."""
+
+    drivers: tuple[str, ...] = Field(min_length=1)
+    inside_l: float = Field(gt=0, le=10_000)
+    takes_l: dict[str, float] = {}
+    bore_mm: float = Field(0.0, ge=0, le=1000)
+    port_mm: float = Field(0.0, ge=0, le=5000)
+
+    @property
+    def net_l(self) -> float:
+        """Litres that are left in all."""
+        return self.inside_l - sum(self.takes_l.values())
+
+    @property
+    def each_l(self) -> float:
+        """Litres that each driver works on."""
+        return self.net_l / len(self.drivers)
+
+    @property
+    def tuned_hz(self) -> float:
+        """Resonance of the port with the air that is left, 0 without one: H. von Helmholtz, with 0.73 of the bore added to the
+        port for its two ends, one of them in a baffle (common practice)."""
+        if not self.port_mm:
+            return 0.0
+        area, long = math.pi * (self.bore_mm / 2e3) ** 2, (self.port_mm + END_SHARE * self.bore_mm) / 1e3
+        return SOUND_MS / (2 * math.pi) * math.sqrt(area / (long * self.net_l / 1e3))
+
+
 class Need(_Strict):
     """A tool, a consumable or a part that the box never holds, with what it costs where that is known."""
 
@@ -391,6 +425,7 @@ class KitFile(_Strict):
     relation: tuple[Relation, ...] = ()
     work: Work = Work()
     craft: tuple[Craft, ...] = ()
+    chamber: tuple[Chamber, ...] = ()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

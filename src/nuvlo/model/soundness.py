@@ -33,6 +33,7 @@ TERMINALS = {
 }  # fmt: skip
 LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
 UNIT_MM, PANEL_MM = 5.08, 112.0  # width of a unit of a modular panel, and the height between its rails
+AIR_SHARE, TUNED_SHARE = 0.05, 0.03  # by which a box may differ from what the circuit reckons with
 WALL_MM, UNDER_MM = 2.0, 7.0  # of a case; of spacers, board and leads beneath
 FOR_LEADS = ("jack", "socket", "header", "switch", "potentiometer", "inlet")  # what leads are plugged into, where it is on the board
 STEP_VALUE = re.compile(r"(?<=[?:])\s*(\d+(?:\.\d+)?(?:meg|k)?)\s*(?=[:}])")
@@ -43,7 +44,7 @@ def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
     found = [*_values(kit), *_relations(kit), *_list(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
     if kit.unit is not None:
-        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit)]
+        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit)]
         try:
             found += [*_polarity(kit), *_ratings(kit)]
         except NuvloError as unsolved:
@@ -311,6 +312,28 @@ def _crowded(kit: Kit) -> Iterator[Problem]:
         for other, *(x0, y0, x1, y1) in boxes[:k]:
             if left < x1 and x0 < right and low < y1 and y0 < high and frozenset((ref, other)) not in over:
                 yield _problem(ref, f"its body lies over that of {other}.", "Move one of them.", "placement.csv")
+
+
+def _chambers(kit: Kit) -> Iterator[Problem]:
+    """Air that is not what the circuit's drivers reckon with, and drivers whose air nobody states."""
+    stated = {driver.lower(): c for c in kit.info.chamber for driver in c.drivers}
+    for card in kit.unit.netlist.top.cards if kit.unit else ():
+        part = kit.part_of(card.name)
+        wanted = {name: spice_number(v.text) for name, v in card.parameters.items() if name in ("vb", "fb")}
+        if part is None or part.kind != "driver" or "vb" not in wanted:
+            continue
+        chamber = stated.get(part.ref.lower())
+        if chamber is None:
+            yield _problem(part.ref, "the circuit reckons with air behind it, and no [[chamber]] says where that is.",
+                           "Add one, with the litres inside and what takes of them.", "kit.toml")  # fmt: skip
+            continue
+        litres = 1e3 * wanted["vb"]
+        if abs(chamber.each_l / litres - 1) > AIR_SHARE:
+            yield _problem(part.ref, f"it works on {chamber.each_l:.3g} l, and the circuit reckons with {litres:.3g} l.",
+                           "Mend one of the two.", "kit.toml")  # fmt: skip
+        elif wanted.get("fb", 0.0) and abs(chamber.tuned_hz / wanted["fb"] - 1) > TUNED_SHARE:
+            yield _problem(part.ref, f"its port resonates at {chamber.tuned_hz:.3g} Hz, and the circuit reckons with {wanted['fb']:.3g} Hz.",
+                           "Mend the length of the port, or the circuit.", "kit.toml")  # fmt: skip
 
 
 def _relations(kit: Kit) -> Iterator[Problem]:
