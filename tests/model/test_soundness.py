@@ -46,7 +46,7 @@ PLANTED = [
     ("millrace", (("circuit.cir", r"0.5 \? 5m :", "0.5 ? 27.9 :"),), "a step of 27.9"),
     ("gorsefire", (("kit.toml", r'^ref = "FUZZ"', 'ref = "KNOB1"'),), "KNOB1: 'FUZZ' is a control, and circuit.cir has no element"),
     ("barrowmoor", (("kit.toml", r'^inside_l = 57.5', "inside_l = 48"),), "WOOFER: it works on 38.5 l, and the circuit reckons with 48 l"),
-    ("barrowmoor", (("kit.toml", r'^port_mm = 216', "port_mm = 120"),), "WOOFER: its port resonates at 38.5 Hz"),
+    ("barrowmoor", (("kit.toml", r'^port_mm = 216', "port_mm = 120"),), "WOOFER: its port resonates at 39.6 Hz"),
     ("oxbow", (("kit.toml", r'"D5", "D6"', '"D5"'),), "D6: the circuit reckons with air behind it"),
     # Legs and pins.
     ("gorsefire", pads_exchanged("Q1", "c1", "b1", 1, 2), "Q1: pin 1 is its collector, on 'c1', and its pad is on 'b1'"),
@@ -81,7 +81,7 @@ PLANTED = [
     # The list.
     ("gorsefire", (("placement.csv", r"^R2,.*", "R2,axial-10,28,29.5,0,top"),), "R2: its body lies over that of R3"),
     ("lampwick", (("pads.csv", r"^W7,1.*", ""), ("wiring.csv", r"^8,.*", "")), "VOL: it is off the board, and its net 'wl' comes to no pad"),
-    ("millrace", (("pads.csv", r"^W6,1.*", ""), ("wiring.csv", r"^2,.*", "")), "'in' is a port, and its net 'mic1' comes to no pad"),
+    ("millrace", (("pads.csv", r"^W6,1.*", ""), ("wiring.csv", r"^7,.*", "")), "'in' is a port, and its net 'mic1' comes to no pad"),
     ("landing", (("pads.csv", r"^W1,1.*", ""), ("wiring.csv", r"^1,.*", "")), "the 9 V supply comes from outside, and its net 'dcin' comes to no pad"),
     ("landing", (("pads.csv", r"^R8,1,.*", ""), ("pads.csv", r"^R8,2,.*", ""), ("placement.csv", r"^R8,.*", "")), "R8: it belongs on the board, and has no pads"),
     ("gorsefire", (("bom.csv", r"^R3,resistor,39k,", "R3,resistor,40k,"), ("circuit.cir", "r3 vcc c1 39k", "r3 vcc c1 40k")), "R3: 40k is in none of the series"),
