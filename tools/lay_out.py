@@ -200,8 +200,8 @@ class Layout:
             if i.home:
                 a, b, c, d = i.home
                 out += STRAYED * (max(a - i.x, i.x - c, 0) + max(b - i.y, i.y - d, 0))
-            if i.package == "coil":  # what couples two coils falls off steeply with their distance
-                out += sum(COILS / max(math.hypot(i.x - o.x, i.y - o.y), 1.0) ** 2 for o in self.items if o.package == "coil" and o is not i)
+            if i.package.startswith("coil") and not i.fixed:  # what couples two coils falls off steeply with their distance
+                out += sum(COILS / max(math.hypot(i.x - o.x, i.y - o.y), 1.0) ** 2 for o in self.items if o.package.startswith("coil") and o is not i)
             out += CLOSE * sum(math.hypot(i.x - o.x, i.y - o.y) for o in self._mates(i))
         return out
 

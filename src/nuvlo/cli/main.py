@@ -10,6 +10,7 @@ from nuvlo.cli import (
     backup,
     cabinet,
     choose,
+    crossover,
     journey,
     kit,
     predict,
@@ -23,7 +24,7 @@ from nuvlo.cli import (
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

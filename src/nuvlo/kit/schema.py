@@ -348,6 +348,15 @@ class Chamber(_Strict):
         return SOUND_MS / (2 * math.pi) * math.sqrt(area / (long * self.net_l / 1e3))
 
 
+class Winding(_Strict):
+    """How a coil in air is wound: mm across its former and its wire, and its turns. Its package says how large it is and how it lies."""
+
+    part: str
+    inner_mm: float = Field(gt=0, le=500)
+    wire_mm: float = Field(gt=0, le=10)
+    turns: float = Field(gt=0, le=100_000)
+
+
 class Need(_Strict):
     """A tool, a consumable or a part that the box never holds, with what it costs where that is known."""
 
@@ -426,6 +435,7 @@ class KitFile(_Strict):
     work: Work = Work()
     craft: tuple[Craft, ...] = ()
     chamber: tuple[Chamber, ...] = ()
+    winding: tuple[Winding, ...] = ()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

@@ -14,8 +14,9 @@ from nuvlo.circuit.number import spice_number
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
-from nuvlo.kit.packages import body_mm
+from nuvlo.kit.packages import body_mm, coil_mm
 from nuvlo.kit.parts import Part
+from nuvlo.model.coils import Winding as CoilWinding
 from nuvlo.model.ensemble import known_to
 from nuvlo.model.stress import over_rating, rating_of, stresses
 from nuvlo.problems import NuvloError, Problem
@@ -34,6 +35,7 @@ TERMINALS = {
 LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
 UNIT_MM, PANEL_MM = 5.08, 112.0  # width of a unit of a modular panel, and the height between its rails
 AIR_SHARE, TUNED_SHARE = 0.05, 0.03  # by which a box may differ from what the circuit reckons with
+WOUND_SHARE = 0.04  # and a coil from its value
 WALL_MM, UNDER_MM = 2.0, 7.0  # of a case; of spacers, board and leads beneath
 FOR_LEADS = ("jack", "socket", "header", "switch", "potentiometer", "inlet")  # what leads are plugged into, where it is on the board
 STEP_VALUE = re.compile(r"(?<=[?:])\s*(\d+(?:\.\d+)?(?:meg|k)?)\s*(?=[:}])")
@@ -44,7 +46,7 @@ def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
     found = [*_values(kit), *_relations(kit), *_list(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
     if kit.unit is not None:
-        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit)]
+        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
         try:
             found += [*_polarity(kit), *_ratings(kit)]
         except NuvloError as unsolved:
@@ -334,6 +336,20 @@ def _chambers(kit: Kit) -> Iterator[Problem]:
         elif wanted.get("fb", 0.0) and abs(chamber.tuned_hz / wanted["fb"] - 1) > TUNED_SHARE:
             yield _problem(part.ref, f"its port resonates at {chamber.tuned_hz:.3g} Hz, and the circuit reckons with {wanted['fb']:.3g} Hz.",
                            "Mend the length of the port, or the circuit.", "kit.toml")  # fmt: skip
+
+
+def _windings(kit: Kit) -> Iterator[Problem]:
+    """Coils that are not wound to the inductance of the list."""
+    for w in kit.info.winding:
+        part = kit.find_part(w.part)
+        shape = coil_mm(part.package) if part else None
+        if part is None or shape is None or not part.value:
+            yield _problem(w.part, "a winding is stated of what is no coil with a size.", "Give its package as coil-66x28, mm across and long.", "kit.toml")
+            continue
+        henries = CoilWinding(w.inner_mm, shape[0], shape[1], w.turns).inductance
+        if abs(henries / part.value - 1) > WOUND_SHARE:
+            yield _problem(part.ref, f"wound so it has {format_value(henries, 'H', 3)}, and the list says {part.text}.",
+                           "Mend its turns, its size or its value.", "kit.toml")  # fmt: skip
 
 
 def _relations(kit: Kit) -> Iterator[Problem]:

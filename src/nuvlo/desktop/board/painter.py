@@ -14,7 +14,7 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.board.portrait import BANDS
 from nuvlo.kit import Pad, Part
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.packages import BODIES, ROUND_MM, can_mm
+from nuvlo.kit.packages import BODIES, ROUND_MM, box_mm, can_mm, coil_mm
 from nuvlo.quantity import resistor_bands
 
 if TYPE_CHECKING:
@@ -148,11 +148,10 @@ class BoardPainter:
 
     def _box(self, part: Part | None, kind: str, package: str, done: bool, pen: QPen) -> None:
         p, scale = self.p, self.scale
-        long, wide = BODIES.get(package) or kind_of(kind).body_mm
+        long, wide = box_mm(package, kind)
         body = QRectF(-long / 2 * scale, -wide / 2 * scale, long * scale, wide * scale)
-        if package == "coil":
-            p.drawEllipse(body)
-            p.drawEllipse(QPointF(0, 0), 0.22 * long * scale, 0.22 * long * scale)
+        if coil := coil_mm(package):
+            self._coil(body, on_edge=coil[2])
             return
         p.drawRoundedRect(body, 3, 3)
         if kind == "diode":
@@ -164,6 +163,18 @@ class BoardPainter:
             p.drawLine(QPointF(-1.1 * scale, 0), QPointF(1.1 * scale, 0))
         elif kind in ("socket", "chip"):  # the notch at the end of pin 1
             p.drawChord(QRectF(-1.2 * scale, (-wide / 2 - 1.2) * scale, 2.4 * scale, 2.4 * scale), 180 * 16, 180 * 16)
+
+    def _coil(self, body: QRectF, *, on_edge: bool) -> None:
+        """Rings where its axis stands upright, turns side by side where it lies along the board."""
+        p = self.p
+        if not on_edge:
+            p.drawEllipse(body)
+            p.drawEllipse(body.center(), 0.26 * body.width(), 0.26 * body.width())
+            return
+        p.drawRect(body)
+        for k in (1, 2, 4, 5):  # its name stands in the middle
+            x = body.left() + body.width() * k / 6
+            p.drawLine(QPointF(x, body.top()), QPointF(x, body.bottom()))
 
     def _bands(self, part: Part | None) -> None:
         if part is None or part.value is None or part.tolerance is None:
@@ -190,8 +201,8 @@ class BoardPainter:
         if placed:
             at = self.place(placed.x_mm, placed.y_mm)
             kind = part.kind if part else ""
-            long, wide = BODIES.get(placed.package) or kind_of(kind).body_mm
-            inside = wide >= 6.0 and kind != "trimmer" and placed.package in BODIES
+            long, wide = box_mm(placed.package, kind)
+            inside = wide >= 6.0 and kind != "trimmer" and (placed.package in BODIES or kind == "inductor")
             inside = inside or (kind in ("resistor", "diode") and ref not in self.marking.done)
             free = long * scale * (0.5 if kind == "diode" else 1.0) - 2  # beside its band
             fits = p.fontMetrics().horizontalAdvance(ref) < free and 1.2 * points < wide * scale
