@@ -13,6 +13,7 @@ from nuvlo.cli import (
     crossover,
     journey,
     kit,
+    power,
     predict,
     ring_out,
     sequence,
@@ -24,7 +25,7 @@ from nuvlo.cli import (
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

@@ -1,0 +1,96 @@
+"""``power`` and ``rack``: what a unit draws, and what many do together."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from nuvlo.cli.answer import Answer, Verbs
+
+
+def add_verbs(verbs: Verbs) -> None:
+    """Add power and rack."""
+    one = verbs.add("power", _power, "what a unit draws from each supply, typically and at worst, and what is left of it")
+    one.add_argument("folder", type=Path)
+    one.add_argument("--supply", action="append", default=[], metavar="NAME=A", help="what a supply gives: '9 V supply=100m'")
+    one.add_argument("--wire", metavar="MM2", help="copper of its leads, mm²: then the volts lost in them are told")
+    one.add_argument("--length", metavar="M", default="1", help="and their length, m")
+    many = verbs.add("rack", _rack, "the sum of many units on one supply: CSV unit,count,kit,+12 V,-12 V … in mA, a row 'supply'")
+    many.add_argument("file", type=Path)
+
+
+def _power(a: argparse.Namespace) -> Answer:
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.model.power import drop, rails
+    from nuvlo.problems import NuvloError, Problem
+    from nuvlo.quantity import format_value, parse_value
+
+    kit = read_kit(a.folder)
+    limits = {}
+    for text in a.supply:
+        name, there, amps = text.rpartition("=")
+        if not there or name.lower() not in [s.name.lower() for s in kit.info.supply]:
+            known = ", ".join(s.name for s in kit.info.supply) or "none"
+            raise NuvloError(Problem(f"'{text}' names no supply of {kit.name}.", f"Its supplies: {known}. Write NAME=100m."))
+        limits[name] = _positive(parse_value(amps, "A"), text)
+    copper, metres = (_positive(parse_value(v), v) if v else 0.0 for v in (a.wire, a.length))
+    found = rails(kit, limits)
+    lines = []
+    rows = []
+    for r in found:
+        line = f"{r.name:16s} {format_value(r.typical, 'A', 3):>9s} typical, {format_value(r.worst, 'A', 3)} at worst; {format_value(r.watts, 'W', 2)}"
+        if r.limit is not None and r.margin is not None:
+            left = f"{100 * r.margin:.0f} % left" if r.margin >= 0 else "TOO MUCH"
+            line += f"; {left} of {format_value(r.limit, 'A')} ({r.by})"
+        lines.append(line)
+        if r.farads > 1e-9:
+            fill = f", filled in {format_value(r.farads * abs(r.volts) / r.limit, 's', 2)} by that" if r.limit else ""
+            lines.append(f"{'':16s} at switching on it has to fill {format_value(r.farads, 'F', 2)}{fill}")
+        if r.rush is not None:
+            lines.append(f"{'':16s} for an instant then {format_value(r.rush, 'A', 2)}, while the reservoir is empty: a slow fuse")
+        for ref, amps in (r.ripple or {}).items():
+            if amps >= TELLING_A:
+                lines.append(f"{'':16s} {format_value(amps, 'A', 2)} of ripple through {ref}")
+        if r.hours is not None:
+            lines.append(f"{'':16s} some {r.hours:.0f} hours on a fresh alkaline battery")
+        if r.centre:
+            lines.append(f"{'':16s} centre of {r.centre}")
+        if copper:
+            lines.append(f"{'':16s} {format_value(drop(r.worst, copper, metres), 'V', 2)} lost in {metres:g} m of {copper:g} mm², there and back")
+        rows.append({"rail": r.name, "typical": r.typical, "worst": r.worst, "margin": r.margin, "limit": r.limit, "watts": r.watts,
+                     "farads": r.farads, "hours": r.hours, "rush": r.rush, "ripple": r.ripple, "centre": r.centre})  # fmt: skip
+    return int(any(r.margin is not None and r.margin < 0 for r in found)), {"rails": rows}, "\n".join(lines) or f"{kit.name} has no supply of its own."
+
+
+def _rack(a: argparse.Namespace) -> Answer:
+    from nuvlo.files.rack import read_rack
+    from nuvlo.model.power import added, leave_out
+    from nuvlo.quantity import format_value
+
+    rack = read_rack(a.file)
+    sums = added(rack.units, rack.supply)
+    out = leave_out(rack.units, rack.supply)
+    lines = [f"{sum(u.count for u in rack.units)} units"]
+    for s in sums:
+        line = f"  {s.rail:10s} {format_value(s.typical, 'A', 3):>9s} typical, {format_value(s.worst, 'A', 3)} at worst"
+        if s.supply is not None and s.margin is not None:
+            line += f" of {format_value(s.supply, 'A')}: " + (f"{100 * s.margin:.0f} % left" if s.margin >= 0 else "TOO MUCH")
+        lines.append(line + (f"; fills {format_value(s.farads, 'F', 2)}" if s.farads else ""))
+    over = any(s.margin is not None and s.margin < 0 for s in sums)
+    if out:
+        lines.append(f"Without {' and '.join(out)} it holds.")
+    elif over:
+        lines.append("Leaving out four units is not enough: a larger supply, or a second one.")
+    rows = [{"rail": s.rail, "typical": s.typical, "worst": s.worst, "supply": s.supply, "margin": s.margin, "farads": s.farads} for s in sums]
+    return int(over), {"rails": rows, "leave_out": out}, "\n".join(lines)
+
+
+TELLING_A = 0.02  # of ripple that is worth a line
+
+
+def _positive(value: float, text: str) -> float:
+    from nuvlo.problems import NuvloError, Problem
+
+    if value <= 0:
+        raise NuvloError(Problem(f"'{text}' is not more than nothing.", "Give what there is."))
+    return value
