@@ -20,7 +20,7 @@ def test_a_rail_draws_what_the_solver_says_flows_from_its_source(name):
     kit = read_kit(SHIPPED / name)
     amps = operating_point(kit.setup()).currents()
     for rail, supply in zip(rails(kit), kit.info.supply, strict=True):
-        assert rail.typical == pytest.approx(abs(float(amps[supply.element][0])), rel=0.15, abs=2e-5)
+        assert rail.typical == pytest.approx(abs(float(amps[supply.element][0])), rel=0.2, abs=2e-5)
         assert rail.worst > rail.typical
 
 

@@ -48,6 +48,8 @@ PLANTED = [
     ("barrowmoor", (("kit.toml", r'^inside_l = 57.5', "inside_l = 48"),), "WOOFER: it works on 38.5 l, and the circuit reckons with 48 l"),
     ("barrowmoor", (("kit.toml", r'^port_mm = 216', "port_mm = 120"),), "WOOFER: its port resonates at 39.6 Hz"),
     ("oxbow", (("kit.toml", r'"D5", "D6"', '"D5"'),), "D6: the circuit reckons with air behind it"),
+    ("gorsefire", (("kit.toml", r'(part = "J1"\nto = "CASE"\nhow = )"scraped"', r'\1"insulated"'),), "CASE: it is metal, and on no net"),
+    ("landing", (("kit.toml", r'(part = "J4"\nto = "PLATE"\nhow = )"insulated"', r'\1"bare"'),), "a ring of ground is closed by"),
     # Legs and pins.
     ("gorsefire", pads_exchanged("Q1", "c1", "b1", 1, 2), "Q1: pin 1 is its collector, on 'c1', and its pad is on 'b1'"),
     ("gorsefire", (("bom.csv", r"^Q1,transistor,BC549C", "Q1,transistor,2N5088"),), "Q1: pin 1 is its emitter"),

@@ -8,6 +8,7 @@ from io import TextIOWrapper
 
 from nuvlo.cli import (
     backup,
+    bonds,
     cabinet,
     choose,
     crossover,
@@ -25,7 +26,7 @@ from nuvlo.cli import (
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

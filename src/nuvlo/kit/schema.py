@@ -348,6 +348,16 @@ class Chamber(_Strict):
         return SOUND_MS / (2 * math.pi) * math.sqrt(area / (long * self.net_l / 1e3))
 
 
+class Metal(_Strict):
+    """A metal ``part`` that is screwed to another, ``to``: its body, or the ``lug`` that is one with it. It touches ``bare`` metal, or
+    paint that has to be ``scraped`` away under it, or is ``insulated``."""
+
+    part: str
+    to: str
+    how: Literal["bare", "scraped", "insulated"] = "bare"
+    lug: str = ""
+
+
 class Winding(_Strict):
     """How a coil in air is wound: mm across its former and its wire, and its turns. Its package says how large it is and how it lies."""
 
@@ -436,6 +446,7 @@ class KitFile(_Strict):
     craft: tuple[Craft, ...] = ()
     chamber: tuple[Chamber, ...] = ()
     winding: tuple[Winding, ...] = ()
+    metal: tuple[Metal, ...] = ()
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

@@ -16,6 +16,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
 from nuvlo.kit.packages import body_mm, coil_mm
 from nuvlo.kit.parts import Part
+from nuvlo.model.bonds import bonds
 from nuvlo.model.coils import Winding as CoilWinding
 from nuvlo.model.ensemble import known_to
 from nuvlo.model.stress import over_rating, rating_of, stresses
@@ -44,7 +45,7 @@ CASES = ("case", "chassis")  # nets that are metal, and may have one bond
 
 def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
-    found = [*_values(kit), *_relations(kit), *_list(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
+    found = [*_values(kit), *_relations(kit), *_list(kit), *_bonded(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
     if kit.unit is not None:
         found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
         try:
@@ -350,6 +351,18 @@ def _windings(kit: Kit) -> Iterator[Problem]:
         if abs(henries / part.value - 1) > WOUND_SHARE:
             yield _problem(part.ref, f"wound so it has {format_value(henries, 'H', 3)}, and the list says {part.text}.",
                            "Mend its turns, its size or its value.", "kit.toml")  # fmt: skip
+
+
+def _bonded(kit: Kit) -> Iterator[Problem]:
+    """Metal that floats, and rings of ground."""
+    if not kit.wires or not kit.info.metal:
+        return
+    now = bonds(kit)
+    for piece in now.floating:
+        yield _problem(piece, "it is metal, and on no net.", "Bond it once, by a wire or a jack that touches it.", "wiring.csv")
+    for loop in now.loops:
+        yield _problem(loop[0].one.partition(".")[0], f"a ring of ground is closed by {', '.join(x.by for x in loop)}.",
+                       "Insulate one of them.", "wiring.csv", error=False)  # fmt: skip
 
 
 def _relations(kit: Kit) -> Iterator[Problem]:
