@@ -11,6 +11,7 @@ from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.model import WorkingModel
+from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.model.wired import explained, mistakes, node_at, wired
 from nuvlo.quantity import Measured, Verdict, judge
@@ -41,7 +42,7 @@ def rung_out(kit, windows, mistake, seed):
     circuit, spec, rng = wired(kit), MeterSpec(), np.random.default_rng(seed)
     unit = {k: float(v[1]) for k, v in sample(laws(kit), 2, seed).items()}
     values = {**known_to(circuit, unit), **dict(mistake.overrides if mistake else ())}
-    nets = {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
+    nets = {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
     gain = 1 + rng.uniform(-0.8, 0.8) * spec.percent / 100
     out = {}
     for w in windows:
@@ -67,6 +68,15 @@ def test_with_nothing_wrong_lugs_read_what_their_nets_do(name, rung):
     read = rung_out(kit, windows, None, 5)
     assert [w.point for w in windows if judge(read[w.point], w.low, w.high) is Verdict.OUT] == []
     assert explained(kit, read, windows) == []
+
+
+@pytest.mark.parametrize(("name", "shell"), [("landing", "PLATE"), ("gorsefire", "CASE"), ("sluice", "BODY"), ("millrace", "CASE")])
+def test_metal_that_is_not_bonded_is_named_first(name, shell, rung):
+    kit, windows = rung(name)
+    unbonded = next(m for m in mistakes(kit) if m.words.startswith(f"{shell} is not bonded") or (name == "millrace" and "CASE.ground" in m.words))
+    best = explained(kit, rung_out(kit, windows, unbonded, 3), windows)[0]
+    assert unbonded in best.mistakes
+    assert len(best.mistakes) == 1
 
 
 @pytest.mark.parametrize("name", long_but(["landing"], ["gorsefire", "landing", "millrace"]))

@@ -62,6 +62,12 @@ def bonds(kit: Kit, painted: Collection[str] = ()) -> Bonds:
     return found(there, shells, list(metal), tuple(x.one for x in every if x.scrape))
 
 
+def shell_bonds(kit: Kit) -> list[Link]:
+    """The bonds of case and panel: each a contact or a wire, from a lug or the board to the metal."""
+    shells = {p.ref for p in kit.parts.values() if p.kind in ENCLOSING}
+    return [x if x.other in shells else Link(x.other, x.one, x.by, x.net, x.scrape) for x in links(kit) if x.net and {x.one, x.other} & shells]
+
+
 def found(there: list[Link], shells: Collection[str], metal: Collection[str], scrape: tuple[str, ...] = ()) -> Bonds:
     """The same of any links: ``shells`` are bonded, ``metal`` must not float. A loop is a ring of links; which of several
     rings are told is those with the fewest links (networkx, minimum cycle basis)."""

@@ -17,6 +17,7 @@ from nuvlo.circuit.faults import Bridge, Missing
 from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance
 from nuvlo.kit import Kit, Wire
 from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.model.bonds import Link, shell_bonds
 from nuvlo.model.ensemble import known_to, laws
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Measured, Verdict, judge
@@ -66,7 +67,19 @@ def wired(kit: Kit) -> Circuit:
     for w in kit.rung_out:
         ends = tuple(node_at(kit, end, w.net) for end in (w.start, w.end))
         cards.append(Card(element_of(w), "r", ends, {"value": constant(WIRE_OHMS)}, None, token))
+    for bond in _contacts(kit):
+        ends = node_at(kit, bond.one, bond.net), node_at(kit, bond.other, bond.net)
+        cards.append(Card(_contact(bond), "r", ends, {"value": constant(WIRE_OHMS)}, None, token))
     return Circuit(replace(base.netlist, top=replace(base.netlist.top, cards=cards)), check=False)
+
+
+def _contacts(kit: Kit) -> list[Link]:
+    """Bonds of case and panel by a lug that touches them; a wire is an element already."""
+    return [b for b in shell_bonds(kit) if "." in b.one and not b.by.startswith("wire ")]
+
+
+def _contact(bond: Link) -> str:
+    return f"rbond_{bond.other.lower()}_{bond.one.lower().replace('.', '_')}"
 
 
 def element_of(wire: Wire) -> str:
@@ -118,6 +131,9 @@ def mistakes(kit: Kit) -> list[WireMistake]:
         if w.net not in GROUND_NAMES:
             out.append(WireMistake("case", f"wire {w.name} or its lug touches ground ({w.start} to {w.end})",
                                    ((Bridge(node_at(kit, w.start, w.net), "0").key, CASE_OHMS),)))  # fmt: skip
+    for bond in _contacts(kit):
+        paint = "there is paint under it" if bond.scrape else "it does not touch"
+        out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),)))
     nets = {end: w.net for w in wires for end in (w.start, w.end)}
     for w in wires:
         for end, far in ((w.start, w.end), (w.end, w.start)):
@@ -164,7 +180,7 @@ def _beside(end: str, nets: Mapping[str, str]) -> list[str]:
 def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> Array:
     """(M, P) Ω that each of the ``places`` shows to ground with each mistake in the nominal unit; NaN without a solution."""
     circuit, many = wired(kit), len(places)
-    nets = {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
+    nets = {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
     faults: dict[str, Array] = {}
     for k, m in enumerate(wrong):
         for key, value in m.overrides:

@@ -18,6 +18,7 @@ from nuvlo.kit import Kit, Trim
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
+from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.results import corner
 from nuvlo.model.windows import JOINT_COVERAGE, Window, joint_windows
@@ -251,7 +252,8 @@ class WorkingModel:
         return [(p.name, p.node, p.reference) for p in self.kit.info.point]
 
     def ring_out_pairs(self) -> list[Pair]:
-        """Lugs and pads against ground: the first lug of every wired net, each on ground, and every pad that a wire goes from."""
+        """Lugs and pads against ground: the first lug of every wired net, each on ground, every pad that a wire goes from, and the
+        metal of case or panel."""
         seen: set[str] = set()
         out = []
         for wire in self.kit.rung_out:
@@ -260,6 +262,7 @@ class WorkingModel:
             if wire.net not in seen and wire.net != "0":
                 out.append((wire.end, wire.net, "0"))
             seen.add(wire.net)
+        out += [(bond.other, bond.net, "0") for bond in shell_bonds(self.kit)]
         return list(dict.fromkeys(out))
 
     @cached_property

@@ -10,6 +10,7 @@ from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
+from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.working import CONTACT_OHMS
 from nuvlo.quantity import Verdict, format_value, sentence
 from nuvlo.stages import discharge, leads
@@ -50,6 +51,13 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             Task(StepId.of(Stage.HOOK_UP, "ring", wire.start), Stage.HOOK_UP, Wants.READING, f"Ring out {wire.start} to ground",
                  f"Supply off and unplugged, {switches}controls where they start. Red lead on the lug, black on {black}.",
                  wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
+        )  # fmt: skip
+    for bond in shell_bonds(kit):
+        scraped = ", where the paint is off" if bond.scrape else ""
+        out.append(
+            Task(StepId.of(Stage.HOOK_UP, "ring", bond.other), Stage.HOOK_UP, Wants.READING, f"Ring out {bond.other} to ground",
+                 f"It is bonded once, by {bond.by}{scraped}. Red lead on bare metal of {bond.other}, a screw; black on {black}. Open is paint "
+                 "or a missing bond: hum where a hand touches it.", bond.other, "resistance", "Ω", parts=(bond.other,), nodes=(bond.net,))
         )  # fmt: skip
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
