@@ -90,7 +90,7 @@ def test_a_kit_with_its_bench_in_its_netlist_is_read_as_before(tmp_path, gorsefi
 
 @pytest.mark.parametrize(
     ("file", "was", "to", "says"),
-    [("kit.toml", 'file = "rest.cir"', 'file = "rust.cir"', "kit.toml:9:1: there is no file 'rust.cir'"),
+    [("kit.toml", 'file = "rest.cir"', 'file = "rust.cir"', "kit.toml:16:1: there is no file 'rust.cir'"),
      ("kit.toml", 'name = "signal"', 'name = "At rest"', "two set-ups are called 'At rest'"),
      ("kit.toml", 'file = "signal.cir"', 'file = "signal.cir"\nout = ["U7"]', "has no 'U7' to leave out"),
      ("kit.toml", 'node = "dcin"\nsays', 'node = "dcin"\nsetup = "loaded"\nsays', "there is no set-up 'loaded'"),

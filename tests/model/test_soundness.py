@@ -40,8 +40,8 @@ def pads_exchanged(ref, one, other, a, b):
 
 PLANTED = [
     # Room, steps and controls.
-    ("gorsefire", (("bom.csv", r"112 x 60 x 31 mm", "60 x 40 x 31 mm"),), "CASE: the board of 64 × 42 mm does not go into it"),
-    ("gorsefire", (("bom.csv", r"112 x 60 x 31 mm", "112 x 60 x 20 mm"),), "CASE: C4 stands 12 mm, and above the board are 9 mm"),
+    ("gorsefire", (("bom.csv", r"122 x 66 x 39 mm", "60 x 40 x 31 mm"),), "CASE: the board of 64 × 42 mm does not go into it"),
+    ("gorsefire", (("bom.csv", r"122 x 66 x 39 mm", "112 x 60 x 20 mm"),), "CASE: C4 stands 12 mm, and above the board are 9 mm"),
     ("tidewheel", (("bom.csv", r"21 units wide", "8 units wide"),), "PANEL: the board of 100 × 90 mm does not go into it"),
     ("millrace", (("circuit.cir", r"0.5 \? 5m :", "0.5 ? 27.9 :"),), "a step of 27.9"),
     ("gorsefire", (("kit.toml", r'^ref = "FUZZ"', 'ref = "KNOB1"'),), "KNOB1: 'FUZZ' is a control, and circuit.cir has no element"),

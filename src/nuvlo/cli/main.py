@@ -12,6 +12,7 @@ from nuvlo.cli import (
     cabinet,
     choose,
     crossover,
+    drill,
     journey,
     kit,
     power,
@@ -26,7 +27,7 @@ from nuvlo.cli import (
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, drill, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

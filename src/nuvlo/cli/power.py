@@ -63,14 +63,20 @@ def _power(a: argparse.Namespace) -> Answer:
 
 
 def _rack(a: argparse.Namespace) -> Answer:
+    from nuvlo.files.kit_folder import read_kit
     from nuvlo.files.rack import read_rack
-    from nuvlo.model.power import added, leave_out
+    from nuvlo.model.power import Drawn, added, leave_out, rails
     from nuvlo.quantity import format_value
 
     rack = read_rack(a.file)
-    sums = added(rack.units, rack.supply)
-    out = leave_out(rack.units, rack.supply)
-    lines = [f"{sum(u.count for u in rack.units)} units"]
+    units = []
+    for row in rack.units:
+        known = {r.name: r for r in rails(read_kit(row.kit))} if row.kit else {}
+        typical, worst = {n: r.typical for n, r in known.items()} | row.typical, {n: r.worst for n, r in known.items()} | row.worst
+        units.append(Drawn(row.name, row.count, typical, worst, {n: r.farads for n, r in known.items()}))
+    sums = added(units, rack.supply)
+    out = leave_out(units, rack.supply)
+    lines = [f"{sum(u.count for u in units)} units"]
     for s in sums:
         line = f"  {s.rail:10s} {format_value(s.typical, 'A', 3):>9s} typical, {format_value(s.worst, 'A', 3)} at worst"
         if s.supply is not None and s.margin is not None:

@@ -5,10 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.tables import Fields, read_table
 from nuvlo.files.whole import text_of
-from nuvlo.model.power import Drawn, rails
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import parse_value
 
@@ -18,21 +16,32 @@ SUPPLY = "supply"
 
 
 @dataclass(frozen=True)
+class RackRow:
+    """One unit, or several alike: A by rail as stated, typical and worst, and the folder of its kit, whose rails fill what is not."""
+
+    name: str
+    count: int
+    typical: dict[str, float]
+    worst: dict[str, float]
+    kit: Path | None
+
+
+@dataclass(frozen=True)
 class Rack:
     """Its units, and what its supply gives, A by rail."""
 
-    units: list[Drawn]
+    units: list[RackRow]
     supply: dict[str, float]
 
 
 def read_rack(path: Path) -> Rack:
-    """Rows ``unit,count,kit,+12 V,…``; ``kit`` names a kit's folder, seen from the file, whose rails are worked out. The row
-    ``supply`` says what there is. A column ``+12 V worst`` may stand beside ``+12 V``. Raises :class:`NuvloError` with every
+    """Rows ``unit,count,kit,+12 V,…``; ``kit`` names a kit's folder, seen from the file, whose rails are worked out where
+    the row states none. The row ``supply`` says what there is. A column ``+12 V worst`` may stand beside ``+12 V``. Raises :class:`NuvloError` with every
     problem placed."""
     text = text_of(path)
     supply: dict[str, float] = {}
 
-    def row(f: Fields) -> Drawn | None:
+    def row(f: Fields) -> RackRow | None:
         name = f.text("unit")
         given = {c: _amps(f, c) for c in f.values if c not in KNOWN and f.values[c]}
         if name.lower() == SUPPLY:
@@ -43,13 +52,8 @@ def read_rack(path: Path) -> Rack:
             raise ValueError(f"'{f.values['count']}' is not a count")
         typical = {c: a for c, a in given.items() if not c.endswith(WORST)}
         worst = typical | {c.removesuffix(WORST): a for c, a in given.items() if c.endswith(WORST)}
-        farads: dict[str, float] = {}
-        if folder := f.text("kit", ""):
-            for rail in rails(read_kit(path.parent / folder)):
-                typical.setdefault(rail.name, rail.typical)
-                worst.setdefault(rail.name, rail.worst)
-                farads[rail.name] = rail.farads
-        return Drawn(name, int(count or 1), typical, worst, farads)
+        folder = f.text("kit", "")
+        return RackRow(name, int(count or 1), typical, worst, path.parent / folder if folder else None)
 
     rows, problems = read_table(text, path.name, ("unit",), row)
     if problems:

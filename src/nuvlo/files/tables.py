@@ -15,6 +15,7 @@ from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import parse_value
 from nuvlo.quantity.tolerance import parse_tolerance
 
+FACES = ("front", "back", "left", "right", "top", "bottom")
 Row = TypeVar("Row")
 
 
@@ -102,7 +103,13 @@ def wire(f: Fields) -> Wire:
 
 
 def panel_hole(f: Fields) -> PanelHole:
-    return PanelHole(f.text("ref"), f.number("x_mm"), f.number("y_mm"), f.number("hole_mm"), f.text("label", ""))
+    hole = f.number("hole_mm")
+    if hole <= 0:
+        raise ValueError("must be more than 0")
+    face = f.text("face", "front").lower()
+    if face not in FACES:
+        raise ValueError(f"'{face}' is not a face; write {', '.join(FACES)}")
+    return PanelHole(f.text("ref"), f.number("x_mm"), f.number("y_mm"), hole, f.text("label", ""), face)
 
 
 def read_table(

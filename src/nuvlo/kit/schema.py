@@ -348,6 +348,20 @@ class Chamber(_Strict):
         return SOUND_MS / (2 * math.pi) * math.sqrt(area / (long * self.net_l / 1e3))
 
 
+class Enclosure(_Strict):
+    """A box or a panel in mm, seen from the front: ``depth_mm`` 0 for a bare panel. ``board`` is where the corner of the board is that
+    is nearest to the left, the bottom and the front; it lies ``behind`` the front and faces it, or ``flat`` and faces upwards; ``turned``
+    by a right angle where its drawing lies across."""
+
+    width_mm: float = Field(gt=0, le=2000)
+    height_mm: float = Field(gt=0, le=2000)
+    depth_mm: float = Field(0.0, ge=0, le=2000)
+    wall_mm: float = Field(2.0, ge=0, le=50)
+    board: tuple[float, float, float] | None = None
+    lies: Literal["behind", "flat"] = "behind"
+    turned: bool = False
+
+
 class Metal(_Strict):
     """A metal ``part`` that is screwed to another, ``to``: its body, or the ``lug`` that is one with it. It touches ``bare`` metal, or
     paint that has to be ``scraped`` away under it, or is ``insulated``."""
@@ -447,6 +461,7 @@ class KitFile(_Strict):
     chamber: tuple[Chamber, ...] = ()
     winding: tuple[Winding, ...] = ()
     metal: tuple[Metal, ...] = ()
+    enclosure: Enclosure | None = None
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()
     prove: Prove | None = None

@@ -21,10 +21,12 @@ class Wire:
 
 @dataclass(frozen=True)
 class PanelHole:
-    """One row of ``panel.csv``."""
+    """One row of ``panel.csv``: on a ``face`` of the box, ``x_mm`` from the left and ``y_mm`` from below as one looks at the front; on the
+    sides x, and on top and bottom y, run from the front backwards."""
 
     ref: str
     x_mm: float
     y_mm: float
     hole_mm: float
     label: str
+    face: str = "front"
