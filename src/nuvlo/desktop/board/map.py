@@ -25,13 +25,10 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.kept import KeptPainting
 from nuvlo.desktop.board.view import Underlay, View, room_for
+from nuvlo.desktop.board.wire import draw_wire
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
 
-WIRES = {
-    "red": "#C3312F", "black": "#20262B", "white": "#C9C2B2", "orange": "#E07B25", "blue": "#2F5FB0", "green": "#3B8B4B",
-    "yellow": "#D7AE1E", "brown": "#7A4420", "violet": "#7D4FA3", "grey": "#8C8C8C",
-}  # fmt: skip
 LEAST_APART = 21.0  # px between lugs
 AT_EDGE = 10.0  # px that words of the outermost lugs have
 LOWER = 11.0  # px that every other word lies off, where a row has no room for them side by side
@@ -405,15 +402,6 @@ class BoardMap(QWidget):
             a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
             if a is None or b is None:
                 continue
-            now, done = wire.name == self.marking.wire_now, wire.name in self.marking.wires_done
-            colour = QColor(WIRES.get(wire.colour, theme.current().faint))
-            if wire.colour == "black" and theme.current() is theme.LAMP:
-                colour = QColor("#8C8C8C")
-            colour.setAlpha(255 if now or done else 70)
-            pen = QPen(colour, 5 if now else 2.2)
-            if not (now or done):
-                pen.setStyle(Qt.PenStyle.DotLine)
-            p.setBrush(Qt.BrushStyle.NoBrush)
             path = QPainterPath(a)
             bend = (b.y() - a.y()) * 0.45
             if abs(b.y() - a.y()) < 30:  # from one panel part to another: sag towards the board
@@ -421,11 +409,7 @@ class BoardMap(QWidget):
                 path.cubicTo(QPointF(a.x(), sag), QPointF(b.x(), sag), b)
             else:
                 path.cubicTo(QPointF(a.x(), a.y() + bend), QPointF(b.x(), b.y() - bend), b)
-            if now:
-                p.setPen(QPen(theme.colour("copper"), 9))
-                p.drawPath(path)
-            p.setPen(pen)
-            p.drawPath(path)
+            draw_wire(p, path, wire, self.marking.wire_now, self.marking.wires_done)
         p.setFont(theme.values(8.5))
         width = p.fontMetrics().horizontalAdvance
         row: dict[float, int] = {}  # how many lugs of each row have been named: where words are long, every other lies lower

@@ -1,7 +1,8 @@
-"""Hook up: panel parts round the board, wires between, the one in hand bold."""
+"""Hook up: panel parts round the board, wires between, the one in hand bold; a box without a board from behind."""
 
 from __future__ import annotations
 
+from nuvlo.desktop.board.inside import InsideMap
 from nuvlo.desktop.board.map import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.kit import Stage
@@ -12,9 +13,22 @@ from nuvlo.workshop.snapshot import Snapshot
 class Picture(BoardFrame):
     """The wiring."""
 
+    def __init__(self) -> None:
+        super().__init__()
+        self.inside = InsideMap()
+        self.column.addWidget(self.inside, 1)
+        self.inside.hide()
+
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
         found = shown.findings(Stage.HOOK_UP)
         done = frozenset(f.task.target for f in found if f.done and f.task.id.does(Stage.HOOK_UP, "wire"))
         wire = now.task.target if now and now.task.id.does(Stage.HOOK_UP, "wire") else ""
         lit = frozenset(now.task.parts) if now else frozenset()
-        self.map.show_board(shown.kit, Marking(lit, on_board(shown.kit), side or "top", True, wire, done))
+        marking = Marking(lit, on_board(shown.kit), side or "top", True, wire, done)
+        boxed = shown.kit.board is None and shown.kit.info.enclosure is not None and bool(shown.kit.panel)
+        self.map.setVisible(not boxed)
+        self.inside.setVisible(boxed)
+        if boxed:
+            self.inside.show_wiring(shown.kit, marking)
+        else:
+            self.map.show_board(shown.kit, marking)
