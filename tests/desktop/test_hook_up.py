@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
@@ -74,3 +75,26 @@ def test_a_pedalboard_plate_is_wired_and_rung_out_by_mouse(drive):
     found = session.findings(Stage.HOOK_UP)
     assert all(f.done for f in found), [f.task.title for f in found if not f.done]
     assert next(f for f in found if f.task.target == "PLATE").reading.value < 1.5
+
+
+def test_what_it_draws_its_metal_and_its_papers_are_asked_for_at_the_bench_line(drive):
+    driver = opened(drive, "gorsefire", "typed")
+    driver.type("confirm")
+    driver.type("power")
+    assert "9 V supply" in " ".join(w.text() for w in driver.window.tool.findChildren(QLabel))
+    driver.type("bonds")
+    assert "Bonded once, no ring, nothing floats." in [w.text() for w in driver.window.tool.findChildren(QLabel)]
+    for line, file in (("template", "template.pdf"), ("mockup", "mock-up.pdf"), ("labels", "labels.pdf")):
+        driver.type(line)
+        assert file in driver.said
+        (written,) = driver.session.sheet_path.parent.glob(f"*-{file}")
+        assert written.read_bytes().startswith(b"%PDF")
+    assert {p.suffix for p in driver.session.sheet_path.parent.iterdir()} == {".pdf", ".dxf"}
+
+
+def test_a_feed_that_is_too_weak_is_shown_in_its_bar(drive):
+    driver = opened(drive, "reedling", "typed")
+    driver.type("power")
+    (bar,) = (w for w in driver.window.tool.findChildren(QWidget) if w.accessibleName().startswith("phantom"))
+    assert "13 % left of 10\u202fmA" in bar.accessibleName()
+    assert painted(bar)

@@ -29,7 +29,7 @@ def changed(kit, part, **how):
 
 def test_a_second_jack_on_the_case_closes_a_loop_and_names_its_links():
     (loop,) = bonds(changed(read_kit(SHIPPED / "gorsefire"), "J2", how="bare")).loops
-    assert {x.by for x in loop} == {"J1.sleeve on CASE", "J2.sleeve on CASE", "wire 4", "wire 13"}
+    assert {x.by for x in loop} == {"J1.sleeve screwed to CASE", "J2.sleeve screwed to CASE", "wire 4", "wire 13"}
 
 
 def test_paint_leaves_the_case_and_all_that_touches_it_floating():
@@ -58,7 +58,7 @@ def test_random_wirings_have_as_many_loops_and_as_much_floating_metal_as_countin
 
 def test_the_verb_says_what_floats_and_fails(capsys):
     assert main(["bonds", str(SHIPPED / "gorsefire"), "--json"]) == 0
-    assert json.loads(capsys.readouterr().out)["bonds"] == [{"between": ["J1.sleeve", "CASE"], "by": "J1.sleeve on CASE", "net": "0"}]
+    assert json.loads(capsys.readouterr().out)["bonds"] == [{"between": ["J1.sleeve", "CASE"], "by": "J1.sleeve screwed to CASE", "net": "0"}]
     assert main(["bonds", str(SHIPPED / "gorsefire"), "--painted", "j1"]) == 1
     assert "CASE, SW1, FUZZ, VOLUME are on no net" in capsys.readouterr().out
     assert main(["bonds", str(SHIPPED / "oxbow")]) == 0

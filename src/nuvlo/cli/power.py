@@ -21,9 +21,9 @@ def add_verbs(verbs: Verbs) -> None:
 
 def _power(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.model.power import drop, rails
+    from nuvlo.model.power import rails, told
     from nuvlo.problems import NuvloError, Problem
-    from nuvlo.quantity import format_value, parse_value
+    from nuvlo.quantity import parse_value
 
     kit = read_kit(a.folder)
     limits = {}
@@ -35,28 +35,10 @@ def _power(a: argparse.Namespace) -> Answer:
         limits[name] = _positive(parse_value(amps, "A"), text)
     copper, metres = (_positive(parse_value(v), v) if v else 0.0 for v in (a.wire, a.length))
     found = rails(kit, limits)
-    lines = []
+    lines: list[str] = []
     rows = []
     for r in found:
-        line = f"{r.name:16s} {format_value(r.typical, 'A', 3):>9s} typical, {format_value(r.worst, 'A', 3)} at worst; {format_value(r.watts, 'W', 2)}"
-        if r.limit is not None and r.margin is not None:
-            left = f"{100 * r.margin:.0f} % left" if r.margin >= 0 else "TOO MUCH"
-            line += f"; {left} of {format_value(r.limit, 'A')} ({r.by})"
-        lines.append(line)
-        if r.farads > 1e-9:
-            fill = f", filled in {format_value(r.farads * abs(r.volts) / r.limit, 's', 2)} by that" if r.limit else ""
-            lines.append(f"{'':16s} at switching on it has to fill {format_value(r.farads, 'F', 2)}{fill}")
-        if r.rush is not None:
-            lines.append(f"{'':16s} for an instant then {format_value(r.rush, 'A', 2)}, while the reservoir is empty: a slow fuse")
-        for ref, amps in (r.ripple or {}).items():
-            if amps >= TELLING_A:
-                lines.append(f"{'':16s} {format_value(amps, 'A', 2)} of ripple through {ref}")
-        if r.hours is not None:
-            lines.append(f"{'':16s} some {r.hours:.0f} hours on a fresh alkaline battery")
-        if r.centre:
-            lines.append(f"{'':16s} centre of {r.centre}")
-        if copper:
-            lines.append(f"{'':16s} {format_value(drop(r.worst, copper, metres), 'V', 2)} lost in {metres:g} m of {copper:g} mm², there and back")
+        lines += [f"{r.name if k == 0 else '':16s} {line}" for k, line in enumerate(told(r, copper, metres))]
         rows.append({"rail": r.name, "typical": r.typical, "worst": r.worst, "margin": r.margin, "limit": r.limit, "watts": r.watts,
                      "farads": r.farads, "hours": r.hours, "rush": r.rush, "ripple": r.ripple, "centre": r.centre})  # fmt: skip
     return int(any(r.margin is not None and r.margin < 0 for r in found)), {"rails": rows}, "\n".join(lines) or f"{kit.name} has no supply of its own."
@@ -89,9 +71,6 @@ def _rack(a: argparse.Namespace) -> Answer:
         lines.append("Leaving out four units is not enough: a larger supply, or a second one.")
     rows = [{"rail": s.rail, "typical": s.typical, "worst": s.worst, "supply": s.supply, "margin": s.margin, "farads": s.farads} for s in sums]
     return int(over), {"rails": rows, "leave_out": out}, "\n".join(lines)
-
-
-TELLING_A = 0.02  # of ripple that is worth a line
 
 
 def _positive(value: float, text: str) -> float:

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
 HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "alike": lambda w, given: w.tools.alike(),
     "backup": lambda w, given: w.tools.back_up(given.text),
+    "bonds": lambda w, given: w.tools.bonds(),
     "both": lambda w, given: w.tools.both(),
     "calendar": lambda w, given: w.tools.calendar(given.text),
     "column": lambda w, given: w.tools.column(given),
@@ -23,6 +24,7 @@ HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "manual": lambda w, given: w.tools.manual(given.text),
     "net": lambda w, given: w.looking.net_lit(given.text.lower()),
     "picture": lambda w, given: w.looking.picture_beneath(given.text),
+    "power": lambda w, given: w.tools.power(),
     "recipe": lambda w, given: w.tools.recipe(given.text),
     "restore": lambda w, given: w.tools.restore(given.text),
     "rotate": lambda w, given: w.looking.rotate(given.text.lower()),

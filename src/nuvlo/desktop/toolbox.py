@@ -236,6 +236,22 @@ class Toolbox:
         kit = self._shown.kit
         self._answer("Looking for what is alike", lambda: kit, AlikeTool)
 
+    def power(self) -> None:
+        """What the unit draws."""
+        from nuvlo.desktop.tools.power import PowerTool
+        from nuvlo.model.power import rails
+
+        kit, build = self._shown.kit, self._shown.build
+        self._answer("Working out what it draws", lambda: rails(kit, build=build), PowerTool)
+
+    def bonds(self) -> None:
+        """Ground and case."""
+        from nuvlo.desktop.tools.power import BondsTool
+        from nuvlo.model.bonds import bonds
+
+        kit = self._shown.kit
+        self._answer("Following the metal", lambda: (kit, bonds(kit)), BondsTool)
+
     def help(self) -> None:
         """What can be typed here."""
         from nuvlo.desktop.tools.help import HelpTool

@@ -49,7 +49,7 @@ def links(kit: Kit) -> list[Link]:
     for m in kit.info.metal:
         if m.how != "insulated":
             own = f"{m.part}.{m.lug}" if m.lug else m.part
-            out.append(Link(own, m.to, f"{own} on {m.to}", _net_of(kit, own), m.how == "scraped"))
+            out.append(Link(own, m.to, f"{own} screwed to {m.to}", _net_of(kit, own), m.how == "scraped"))
     return [Link(_case(kit, x.one), _case(kit, x.other), x.by, x.net, x.scrape) for x in out]
 
 
@@ -60,6 +60,22 @@ def bonds(kit: Kit, painted: Collection[str] = ()) -> Bonds:
     shells = [p.ref for p in kit.parts.values() if p.kind in ENCLOSING and (any(p.ref in (x.one, x.other) for x in every) or kit.info.metal)]
     metal = dict.fromkeys([*shells, *(m.part for m in kit.info.metal if not m.lug and m.how != "insulated")])
     return found(there, shells, list(metal), tuple(x.one for x in every if x.scrape))
+
+
+def told(kit: Kit, now: Bonds) -> list[str]:
+    """What is to be known of a kit's metal, a sentence each."""
+    refs = set(kit.parts)
+    out = [f"{b.one if b.one in refs else b.other} is bonded by {b.by}." for b in now.bonds]
+    out += [f"{ref} is open until the paint under it is scraped away." for ref in now.scrape]
+    out += [f"LOOP: {', '.join(x.by for x in loop)}. Insulate one of them, or leave it out." for loop in now.loops]
+    if now.floating:
+        are, touches = ("is", "it") if len(now.floating) == 1 else ("are", "them")
+        out.append(f"FLOATING: {', '.join(now.floating)} {are} on no net: hum where a hand touches {touches}, and no shield.")
+    if any(s.mains_hz for s in kit.info.supply):
+        out.append("The safety earth from the inlet to the case is another bond, by a screw of its own: for a qualified person.")
+    if not kit.wires:
+        return [f"{kit.name} has no wiring.csv, so nothing is known of its metal."]
+    return out or [f"{kit.name} states no metal: [[metal]] in kit.toml says what touches the case."]
 
 
 def shell_bonds(kit: Kit) -> list[Link]:

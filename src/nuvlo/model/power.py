@@ -18,10 +18,12 @@ from nuvlo.logbook import Build
 from nuvlo.model.coils import COPPER
 from nuvlo.model.stress import ripple
 from nuvlo.model.working import WorkingModel
+from nuvlo.quantity import format_value
 
 MEMBERS = 600
 WORST = 0.999  # of all units draws no more
 PHANTOM_V, PHANTOM_A = 48.0, 10e-3  # a microphone's most from a 48 V feed (IEC 61938)
+TELLING_A, LEAST_F = 0.02, 1e-9  # of ripple, and of what has to be filled, that is worth a line
 SLOW_HZ = 0.5  # at which what a supply has to fill is looked at
 SHORT_HZ = 20e3  # at which a reservoir is a short: what stands before it limits the first rush
 CENTRE = ("pin", "centre", "center", "tip")  # lugs in the middle of a power socket
@@ -58,6 +60,29 @@ class Rail:
     @property
     def watts(self) -> float:
         return abs(self.volts) * self.typical
+
+
+def told(rail: Rail, copper_mm2: float = 0.0, metres: float = 1.0) -> list[str]:
+    """What is to be known of a rail, a line each; with ``copper_mm2`` the volts lost in its leads."""
+    amps = f"{format_value(rail.typical, 'A', 3)} typical, {format_value(rail.worst, 'A', 3)} at worst; {format_value(rail.watts, 'W', 2)}"
+    if rail.limit is not None and rail.margin is not None:
+        left = f"{100 * rail.margin:.0f} % left" if rail.margin >= 0 else "TOO MUCH"
+        amps += f"; {left} of {format_value(rail.limit, 'A')} ({rail.by})"
+    out = [amps]
+    if rail.farads > LEAST_F:
+        fill = f", filled in {format_value(rail.farads * abs(rail.volts) / rail.limit, 's', 2)} by that" if rail.limit else ""
+        out.append(f"at switching on it has to fill {format_value(rail.farads, 'F', 2)}{fill}")
+    if rail.rush is not None:
+        out.append(f"for an instant then {format_value(rail.rush, 'A', 2)}, while the reservoir is empty: a slow fuse")
+    out += [f"{format_value(a, 'A', 2)} of ripple through {ref}" for ref, a in (rail.ripple or {}).items() if a >= TELLING_A]
+    if rail.hours is not None:
+        out.append(f"some {rail.hours:.0f} hours on a fresh alkaline battery")
+    if rail.centre:
+        out.append(f"centre of {rail.centre}")
+    if copper_mm2:
+        lost = format_value(drop(rail.worst, copper_mm2, metres), "V", 2)
+        out.append(f"{lost} lost in {metres:g} m of {copper_mm2:g} mm², there and back")
+    return out
 
 
 def rails(kit: Kit, limits: Mapping[str, float] | None = None, build: Build | None = None) -> list[Rail]:

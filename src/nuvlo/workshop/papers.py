@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date
+from functools import partial
 from pathlib import Path
 
 from nuvlo.craft.schools import taken
 from nuvlo.files.whole import write_whole
 from nuvlo.kit import Stage
+from nuvlo.model.power import Rail
 from nuvlo.problems import Problem
 from nuvlo.reports.readings import write_readings
 from nuvlo.stages import prove, unpack
@@ -48,6 +51,42 @@ def write_shopping_list(session: Session) -> Path:
         )
     ]
     return _write_text(session, "shopping", "\n".join(lines) + "\n")
+
+
+def write_template(session: Session) -> list[Path]:
+    """Write what panel and box are drilled by: a PDF of all faces, a DXF of each. Raises :class:`Refused` as :func:`write_sheet`."""
+    from nuvlo.model.panel import faces
+    from nuvlo.reports.drawing import write_dxf, write_pdf
+    from nuvlo.reports.template import drill_sheets
+
+    sheets = drill_sheets(session.kit)
+    out = [_beside(session, "template.pdf", lambda there: write_pdf(sheets, there))]
+    for face, sheet in zip(faces(session.kit), sheets, strict=True):
+        out.append(_beside(session, f"{face.name}.dxf", partial(write_dxf, sheet)))
+    return out
+
+
+def write_mock_up(session: Session) -> Path:
+    """Write the panel in paper, with what stands behind it. Raises :class:`Refused` as :func:`write_sheet`."""
+    from nuvlo.reports.drawing import write_pdf
+    from nuvlo.reports.template import mock_up_sheets
+
+    sheets = mock_up_sheets(session.kit)
+    return _beside(session, "mock-up.pdf", lambda there: write_pdf(sheets, there))
+
+
+def write_labels(session: Session, rails: list[Rail], when: date) -> Path:
+    """Write scales, labels and flags for wires. Raises :class:`Refused` as :func:`write_sheet`."""
+    from nuvlo.reports.drawing import write_pdf
+    from nuvlo.reports.template import label_sheets
+
+    sheets = label_sheets(session.kit, rails, when)
+    return _beside(session, "labels.pdf", lambda there: write_pdf(sheets, there))
+
+
+def _beside(session: Session, name: str, write: Callable[[Path], object]) -> Path:
+    """Write a file beside the sheet of the build, its own name behind the sheet's."""
+    return _written(session.sheet_path.with_name(f"{session.sheet_path.stem}-{name}"), write, "Check the folder.")
 
 
 def write_letter(session: Session) -> Path:

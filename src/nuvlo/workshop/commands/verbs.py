@@ -15,7 +15,7 @@ from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.quantity import Verdict
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands import arguments as arg
-from nuvlo.workshop.commands import bench, choose, fit, steps, unpack
+from nuvlo.workshop.commands import bench, choose, fit, hook_up, steps, unpack
 from nuvlo.workshop.commands.outcome import Outcome
 from nuvlo.workshop.session import Session
 from nuvlo.workshop.snapshot import Snapshot
@@ -70,6 +70,10 @@ def _keeps(*what: str) -> frozenset[str]:
 
 def _has_board(s: Snapshot) -> bool:
     return s.kit.board is not None
+
+
+def _has_panel(s: Snapshot) -> bool:
+    return bool(s.kit.panel) and s.kit.info.enclosure is not None
 
 
 def _wants(*wants: Wants) -> Callable[[Snapshot], bool]:
@@ -205,6 +209,16 @@ ROWS: tuple[Verb, ...] = (
          offered=lambda s: s.has_bench),
     Verb("explain", "Say which single wiring mistake explains what was rung out.", "explain", does=bench.explain, looks=True,
          stages=_in(HOOK_UP), button="Which wire?", first=_in(HOOK_UP), offered=_rung_wrong),
+    Verb("power", "Say what the unit draws from each supply, and what is left of it.", "power", keeps=_keeps(STAGE, TOOL), looks=True,
+         stages=_in(HOOK_UP, WAKE), button="What it draws", offered=lambda s: bool(s.kit.info.supply)),
+    Verb("bonds", "Say which metal is bonded and by what, where a ring of ground closes, what floats.", "bonds",
+         keeps=_keeps(STAGE, TOOL), looks=True, stages=_in(HOOK_UP), button="Ground and case", offered=lambda s: bool(s.kit.info.metal)),
+    Verb("template", "Write what panel and box are drilled by, at true scale, as PDF and DXF.", "template", does=hook_up.template,
+         keeps=_keeps(STAGE), looks=True, stages=_in(SEQUENCE, FIT, HOOK_UP), button="Template to drill by", offered=_has_panel),
+    Verb("mockup", "Write the panel in paper, with what stands behind it.", "mockup", does=hook_up.mock_up, keeps=_keeps(STAGE),
+         looks=True, stages=_in(SEQUENCE, FIT, HOOK_UP), button="Mock-up in paper", offered=_has_panel),
+    Verb("labels", "Write scales for controls, labels, and a flag for both ends of each wire.", "labels", does=hook_up.labels,
+         keeps=_keeps(STAGE), looks=True, stages=_in(HOOK_UP, HAND_OVER), button="Labels", offered=lambda s: bool(s.kit.wires or s.kit.panel)),
     Verb("turn", "Log that a trimmer was turned, clockwise positive.", "turn 30", arg.turn, bench.turn,
          needs="How far?", stages=_in(SET), button="Turned by hand", first=_in(SET), offered=lambda s: bool(s.kit.info.trim)),
     Verb("sweep", "Play the sweep and record it.", "sweep", does=bench.sweep, stages=_in(PROVE), button="Sweep again",
