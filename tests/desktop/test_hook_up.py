@@ -98,3 +98,16 @@ def test_a_feed_that_is_too_weak_is_shown_in_its_bar(drive):
     (bar,) = (w for w in driver.window.tool.findChildren(QWidget) if w.accessibleName().startswith("phantom"))
     assert "13 % left of 10\u202fmA" in bar.accessibleName()
     assert painted(bar)
+
+
+def test_ways_to_wire_a_cabinet_are_picked_by_mouse_and_its_cones_are_judged(drive):
+    driver = opened(drive, "oxbow", "typed")
+    driver.type("cabinet min=4 cones=out,out,in,out,still,still")
+    tool = driver.window.tool
+    QTest.mouseClick(tool.buttons[1], Qt.MouseButton.LeftButton)
+    words = [w.text() for w in tool.findChildren(QLabel)]
+    assert "Wired as (8 + 8) | (8 + 8) | (8 + 8)" in words
+    assert "D3 moves in: exchange the two leads on its tags." in words
+    assert "D5 and D6 stand still: one of them is open, or the lead between them." in words
+    driver.type("cabinet 4x16 max=3")
+    assert "'max=3' is not understood" in driver.said

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.cli.main import main
-from nuvlo.model.cabinet import CabinetError, drivers_of, ohms_of, wirings
+from nuvlo.model.cabinet import CabinetError, Driver, drivers_of, ohms_of, polarity, wirings
 
 COUNTS = [1, 2, 4, 10, 24, 66, 180, 522]  # OEIS A000084: series-parallel networks with n unlabeled edges
 
@@ -101,6 +101,39 @@ def test_shares_are_those_of_the_nodal_equations(nominal, pick):
     assert v[0] == pytest.approx(w.nominal)
     for a, b, r, driver in edges:
         assert (v[a] - v[b]) ** 2 / r / v[0] == pytest.approx(w.share[driver])
+
+
+def volts(group, ohms, across):
+    """V across each driver, by division."""
+    if not group.sign:
+        return {group.driver: across}
+    inner = [ohms_of(m, ohms) for m in group.members]
+    shares = [z / sum(inner) for z in inner] if group.sign == "+" else [1.0] * len(inner)
+    return {d: v for m, k in zip(group.members, shares, strict=True) for d, v in volts(m, ohms, across * k).items()}
+
+
+@pytest.mark.parametrize("fault", ["reversed", "open", "shorted"])
+@pytest.mark.parametrize("count", [2, 3, 4])
+def test_the_cones_of_every_wiring_name_the_driver_that_is_wrong(count, fault):
+    """Each single fault in each wiring, by what division of the battery's volts makes the cones do."""
+    for wiring in wirings([Driver.printed(8.0)] * count):
+        for wrong in range(count):
+            ohms = [{"open": 1e9, "shorted": 1e-9}.get(fault, 6.7) if k == wrong else 6.7 for k in range(count)]
+            ours = volts(wiring.group, [*ohms], 9.0 if ohms_of(wiring.group, ohms) > 1e-6 else 0.0)
+            moved = ["still" if (k == wrong and fault != "reversed") or abs(ours[k]) < 0.01 else "out" for k in range(count)]
+            if fault == "reversed":
+                moved[wrong] = "in"
+            said = polarity(wiring.group, moved)
+            assert len(said) == 1, (wiring.expression, moved, said)
+            assert f"D{wrong + 1}" in said[0] or "Nothing moves" in said[0], (wiring.expression, moved, said)
+
+
+def test_what_cones_say_when_nothing_is_wrong_or_all_is_turned():
+    (pair, *_) = wirings([Driver.printed(8.0)] * 2)
+    assert polarity(pair.group, ["out", "out"]) == []
+    assert "terminals are exchanged" in polarity(pair.group, ["in", "in"])[0]
+    with pytest.raises(CabinetError, match="1 words for 2 cones"):
+        polarity(pair.group, ["out"])
 
 
 @pytest.mark.parametrize(("text", "dc"), [("9x8", ()), ("4xsix", ()), ("0x8", ()), ("2x8", (6.0,)), ("x", ())])

@@ -13,6 +13,7 @@ HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "backup": lambda w, given: w.tools.back_up(given.text),
     "bonds": lambda w, given: w.tools.bonds(),
     "both": lambda w, given: w.tools.both(),
+    "cabinet": lambda w, given: w.tools.cabinet(given.text),
     "calendar": lambda w, given: w.tools.calendar(given.text),
     "column": lambda w, given: w.tools.column(given),
     "compare": lambda w, given: w.tools.compare(given.text),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -235,6 +236,18 @@ class Toolbox:
 
         kit = self._shown.kit
         self._answer("Looking for what is alike", lambda: kit, AlikeTool)
+
+    def cabinet(self, line: str) -> None:
+        """Ways to wire loudspeakers: those named, else the kit's own."""
+        from nuvlo.desktop.tools.cabinet import CabinetTool, answer
+
+        own = [p for p in self._shown.kit.parts.values() if p.kind == "driver"]
+        said = [m[1] for p in own if (m := re.search(r"([\d.]+)\s*Ω", p.text))]
+        if not line and said:
+            line = "+".join(f"1x{ohms}" for ohms in said)
+        elif line and "=" in line.split()[0] and said:
+            line = "+".join(f"1x{ohms}" for ohms in said) + f" {line}"
+        self._answer("Wiring them every way", lambda: answer(line), CabinetTool)
 
     def power(self) -> None:
         """What the unit draws."""

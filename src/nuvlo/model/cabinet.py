@@ -180,3 +180,44 @@ def _loads(group: Group, ohms: Sequence[float], power: float, behind: float) -> 
             back = 0.0 if behind == 0 else 1.0 / (1.0 / behind + sum(1.0 / other for other in rest))
         out += _loads(member, ohms, power * part, back)
     return out
+
+
+# -- polarity by battery -------------------------------------------------------------------------------------------
+
+OUT, IN, STILL = "out", "in", "still"
+
+
+def dead_by(group: Group, faulty: int, sign: str) -> frozenset[int]:
+    """Drivers without current where one is open (``sign`` ``+``) or shorted (``|``): an open one stops all that is in series with
+    it, a short one all that is in parallel."""
+    if not group.sign:
+        return frozenset({group.driver} if group.driver == faulty else ())
+    dead = [dead_by(m, faulty, sign) for m in group.members]
+    if group.sign == sign and any(d == set(m.drivers()) for d, m in zip(dead, group.members, strict=True)):
+        return frozenset(group.drivers())
+    return frozenset().union(*dead)
+
+
+def polarity(group: Group, moved: Sequence[str]) -> list[str]:
+    """What cones say with plus of a battery on the red terminal: ``moved`` is ``out``, ``in`` or ``still`` for each driver. A
+    sentence for each single mistake; none where all move out. Raises :class:`CabinetError` where there are too few words."""
+    count = len(group.drivers())
+    if len(moved) != count or set(moved) - {OUT, IN, STILL}:
+        raise CabinetError(Problem(f"{len(moved)} words for {count} cones.", "For each of them out, in or still, in their order."))
+    names = [f"D{k + 1}" for k in range(count)]
+    still, inwards = [k for k, m in enumerate(moved) if m == STILL], [k for k, m in enumerate(moved) if m == IN]
+    out = []
+    if len(still) == count:
+        return ["Nothing moves: the battery is flat, or a lead to the terminals is open."]
+    if inwards and len(inwards) + len(still) == count:
+        return ["All move in: the two leads of the terminals are exchanged, or the battery is turned."]
+    for k in inwards:
+        out.append(f"{names[k]} moves in: exchange the two leads on its tags.")
+    left = set(still)
+    for words, sign in (("stand still: one of them is open, or the lead between them", "+"), ("stand still: one of them is shorted", "|")):
+        for k in still:
+            dead = dead_by(group, k, sign)
+            if len(dead) > 1 and dead == left:
+                out.append(f"{' and '.join(names[m] for m in sorted(dead))} {words}.")
+                left -= dead
+    return out + [f"{names[k]} stands still: its coil is open or shorted, or a lead is off." for k in sorted(left)]
