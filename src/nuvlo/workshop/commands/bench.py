@@ -9,6 +9,7 @@ from nuvlo.instruments import InstrumentError
 from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
+from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
@@ -162,7 +163,7 @@ def sweep(s: Session, given: Nothing) -> Work:
 def explain(s: Session, given: Nothing) -> Work:
     """Which single wiring mistake explains what was rung out so far."""
     model = s.working_model()
-    places = {end for w in s.kit.rung_out for end in (w.start, w.end)}
+    places = {end for w in s.kit.rung_out for end in (w.start, w.end)} | {bond.other for bond in shell_bonds(s.kit)}
     taken = {p: r.measured for p in places if (r := s.build.latest(p, "resistance", Stage.HOOK_UP.value)) is not None}
     if not taken:
         raise Refused(Problem("nothing is rung out yet.", "Read a lug first: its ohms to ground."))
