@@ -13,6 +13,7 @@ from nuvlo.cli import (
     choose,
     crossover,
     drill,
+    interface,
     journey,
     kit,
     power,
@@ -27,7 +28,7 @@ from nuvlo.cli import (
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, drill, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, drill, interface, backup)
 
 
 def main(argv: list[str] | None = None) -> int:
