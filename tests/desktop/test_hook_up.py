@@ -111,3 +111,14 @@ def test_ways_to_wire_a_cabinet_are_picked_by_mouse_and_its_cones_are_judged(dri
     assert "D5 and D6 stand still: one of them is open, or the lead between them." in words
     driver.type("cabinet 4x16 max=3")
     assert "'max=3' is not understood" in driver.said
+
+
+def test_both_ends_of_the_wire_in_hand_are_drawn_with_the_lug_lit(drive):
+    driver = opened(drive, "landing", "typed")
+    driver.until(Stage.HOOK_UP, "Wire 7: J2.switch to J3.switch")
+    lugs = driver.window.picture().lugs
+    assert [(p.ref, lit) for p, _, lit in lugs.shown] == [("J2", ("switch",)), ("J3", ("switch",))]
+    assert lugs.accessibleName().startswith("J2, switch: From the side")
+    assert painted(lugs)
+    driver.until(Stage.HOOK_UP, "Short the meter's leads")
+    assert not lugs.isVisible()

@@ -70,7 +70,7 @@ def resistance(
             if not (np.isnan(volts) & lost).any():
                 break
         over = ~(np.abs(volts) <= meter.compliance)
-    with np.errstate(divide="ignore"):
+    with np.errstate(divide="ignore", over="ignore"):
         ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
     ohms[ohms > OPEN_ABOVE] = np.inf
     return Resistance(ohms, np.where(over, meter.compliance, volts))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from nuvlo.desktop.board.inside import InsideMap
+from nuvlo.desktop.board.lugs import LugPortraits
 from nuvlo.desktop.board.map import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.kit import Stage
@@ -18,12 +19,15 @@ class Picture(BoardFrame):
         self.inside = InsideMap()
         self.column.addWidget(self.inside, 1)
         self.inside.hide()
+        self.lugs = LugPortraits()
+        self.column.addWidget(self.lugs)
 
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
         found = shown.findings(Stage.HOOK_UP)
         done = frozenset(f.task.target for f in found if f.done and f.task.id.does(Stage.HOOK_UP, "wire"))
         wire = now.task.target if now and now.task.id.does(Stage.HOOK_UP, "wire") else ""
         lit = frozenset(now.task.parts) if now else frozenset()
+        self.lugs.show_ends(shown.kit, now.task.parts if now else ())
         marking = Marking(lit, on_board(shown.kit), side or "top", True, wire, done)
         boxed = shown.kit.board is None and shown.kit.info.enclosure is not None and bool(shown.kit.panel)
         self.map.setVisible(not boxed)
