@@ -17,7 +17,7 @@ from nuvlo.kit import Kit
 from nuvlo.model import Window, WorkingModel
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import known_to, laws, sample
-from nuvlo.model.wired import WireMistake, explained, mistakes, node_at, wired
+from nuvlo.model.wired import WireMistake, black_node, explained, mistakes, node_at, wired
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
 
@@ -31,7 +31,7 @@ def read_out(kit: Kit, windows: list[Window], mistake: WireMistake, seed: int) -
     gain = 1 + dice.uniform(-0.8, 0.8) * spec.percent / 100
     out = {}
     for w in windows:
-        ohms = float(resistance(circuit, node_at(kit, w.point, nets[w.point]), "0", None, values).ohms[0])
+        ohms = float(resistance(circuit, node_at(kit, w.point, nets[w.point]), black_node(kit), None, values).ohms[0])
         out[w.point] = spec.measured(ohms * gain, "Ω") if np.isfinite(ohms) else Measured(np.inf, 0.0, "Ω")
     return out
 

@@ -13,7 +13,7 @@ from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.model import WorkingModel
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import known_to, laws, sample
-from nuvlo.model.wired import explained, mistakes, node_at, wired
+from nuvlo.model.wired import black_node, explained, mistakes, node_at, wired
 from nuvlo.quantity import Measured, Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.session import Refused
@@ -46,7 +46,7 @@ def rung_out(kit, windows, mistake, seed):
     gain = 1 + rng.uniform(-0.8, 0.8) * spec.percent / 100
     out = {}
     for w in windows:
-        ohms = float(resistance(circuit, node_at(kit, w.point, nets[w.point]), "0", None, values).ohms[0])
+        ohms = float(resistance(circuit, node_at(kit, w.point, nets[w.point]), black_node(kit), None, values).ohms[0])
         out[w.point] = spec.measured(ohms * gain, "Ω") if np.isfinite(ohms) else Measured(np.inf, 0.0, "Ω")
     return out
 
@@ -68,6 +68,17 @@ def test_with_nothing_wrong_lugs_read_what_their_nets_do(name, rung):
     read = rung_out(kit, windows, None, 5)
     assert [w.point for w in windows if judge(read[w.point], w.low, w.high) is Verdict.OUT] == []
     assert explained(kit, read, windows) == []
+
+
+@pytest.mark.parametrize(("name", "black"), [("tollgate", "W2"), ("oxbow", "D2.minus"), ("gorsefire", "W2")])
+def test_the_black_lead_lies_where_the_unit_has_a_ground_and_every_window_is_finite(name, black, rung):
+    """A unit whose inputs and outputs are grounds of their own has no ground: black lies on the net of most wires."""
+    kit, windows = rung(name)
+    assert kit.black_at == black
+    assert any(np.isfinite(w.high) for w in windows)
+    assert next(w for w in windows if w.point == "JACK.tip" or w.point in ("J1.tip", "W1")).low > 0
+    wrong = mistakes(kit)[0]
+    assert wrong in explained(kit, rung_out(kit, windows, wrong, 2), windows)[0].mistakes
 
 
 @pytest.mark.parametrize(("name", "shell"), [("landing", "PLATE"), ("gorsefire", "CASE"), ("sluice", "BODY"), ("millrace", "CASE")])

@@ -33,7 +33,7 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     for w in windows:
         found = read.get(w.point)
         verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
-        rows.append({"from": w.point, "to": "0", "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
+        rows.append({"from": w.point, "to": kit.black, "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
                      "open": found is not None and not math.isfinite(found.value), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""
         lines.append(f"{w.point:14s} {format_value(w.low, 'Ω', 3)} to {format_value(w.high, 'Ω', 3)}{said}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -86,6 +87,34 @@ class Kit:
         """Wires on nets of the circuit: heaters and the mains side are in none."""
         known = {*GROUND_NAMES, *(self.unit.nodes if self.unit else ())}
         return tuple(w for w in self.wires if w.net.lower() in known)
+
+    @property
+    def black(self) -> str:
+        """The net on which the meter's black lead lies while wires are rung out: ground, or where the unit has none of its own the
+        net that most wires are on."""
+        cards = self.unit.netlist.top.cards if self.unit else ()
+        if any(n in GROUND_NAMES for c in cards for n in c.nodes) or not self.rung_out:
+            return "0"
+        return Counter(w.net for w in self.rung_out).most_common(1)[0][0]
+
+    @property
+    def black_at(self) -> str:
+        """Where it lies: on the pad of the first wire of that net, else on its first lug; empty where no wire is on it."""
+        ends = [end for w in self.rung_out if w.net == self.black for end in (w.end, w.start)]
+        return next((e for e in ends if e in self.wire_ends), min(ends, key=lambda e: "." not in e, default=""))
+
+    @property
+    def rung_at(self) -> tuple[tuple[str, str], ...]:
+        """Where wires are rung out against ``black``, and on which net: the first end of every net, every lug on that of black."""
+        out: dict[str, str] = {}
+        seen: set[str] = set()
+        for wire in self.rung_out:
+            if wire.net not in seen or wire.net == self.black:
+                out.setdefault(wire.start, wire.net)
+            if wire.net == self.black and "." in wire.end:
+                out.setdefault(wire.end, wire.net)
+            seen.add(wire.net)
+        return tuple(out.items())
 
     @property
     def heater_wires(self) -> tuple[Wire, ...]:

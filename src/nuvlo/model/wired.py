@@ -96,6 +96,11 @@ def node_at(kit: Kit, end: str, net: str) -> str:
     return f"lug#{end.lower()}" if kit.elements_of(ref) else f"lug#{ref.lower()}@{net}"
 
 
+def black_node(kit: Kit) -> str:
+    """The node on which the meter's black lead lies."""
+    return node_at(kit, kit.black_at, kit.black) if kit.black_at else kit.black
+
+
 def _lugs(kit: Kit) -> dict[tuple[str, str], list[str]]:
     """Lugs that wires go to, by part and net."""
     out: dict[tuple[str, str], list[str]] = {}
@@ -128,9 +133,9 @@ def mistakes(kit: Kit) -> list[WireMistake]:
     for w in wires:
         out.append(WireMistake("missing", f"wire {w.name} ({w.start} to {w.end}) is missing or does not conduct",
                                ((Missing(element_of(w)).key, 1.0),)))  # fmt: skip
-        if w.net not in GROUND_NAMES:
+        if w.net != kit.black:
             out.append(WireMistake("case", f"wire {w.name} or its lug touches ground ({w.start} to {w.end})",
-                                   ((Bridge(node_at(kit, w.start, w.net), "0").key, CASE_OHMS),)))  # fmt: skip
+                                   ((Bridge(node_at(kit, w.start, w.net), black_node(kit)).key, CASE_OHMS),)))  # fmt: skip
     for bond in _contacts(kit):
         paint = "there is paint under it" if bond.scrape else "it does not touch"
         out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),)))
@@ -187,7 +192,7 @@ def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> A
             none = 0.0 if key.endswith(".missing") else np.inf
             faults.setdefault(key, np.full(len(wrong) * many, none))[k * many : (k + 1) * many] = value
     nominal = {name: law.nominal for name, law in laws(kit).items()}
-    pairs = [(node_at(kit, p, nets[p]), "0") for p in places] * len(wrong)
+    pairs = [(node_at(kit, p, nets[p]), black_node(kit)) for p in places] * len(wrong)
     return each_resistance(circuit, pairs, {**known_to(circuit, nominal), **faults}).reshape(len(wrong), many)
 
 

@@ -254,15 +254,14 @@ class WorkingModel:
     def ring_out_pairs(self) -> list[Pair]:
         """Lugs and pads against ground: the first lug of every wired net, each on ground, every pad that a wire goes from, and the
         metal of case or panel."""
+        black = self.kit.black
+        out = [(place, net, black) for place, net in self.kit.rung_at]
         seen: set[str] = set()
-        out = []
         for wire in self.kit.rung_out:
-            if wire.net not in seen or wire.net == "0":
-                out.append((wire.start, wire.net, "0"))
-            if wire.net not in seen and wire.net != "0":
-                out.append((wire.end, wire.net, "0"))
+            if wire.net not in seen and wire.net != black:
+                out.append((wire.end, wire.net, black))
             seen.add(wire.net)
-        out += [(bond.other, bond.net, "0") for bond in shell_bonds(self.kit)]
+        out += [(bond.other, bond.net, black) for bond in shell_bonds(self.kit)]
         return list(dict.fromkeys(out))
 
     @cached_property

@@ -7,7 +7,6 @@ import math
 from nuvlo.craft.schools import taken
 from nuvlo.craft.wires import Run, ledger, ticked
 from nuvlo.kit import Kit, Stage, Wire
-from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
@@ -37,27 +36,23 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "before", pad), Stage.HOOK_UP, Wants.READING, f"Ring out {pad} before {lug} is soldered",
                  f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", pad,
-                 "resistance", "Ω", parts=(pad,), nodes=(wire.net,))
+                 "resistance", "Ω", parts=(pad,), nodes=(wire.net, kit.black))
         )  # fmt: skip
     out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
     switches = "switches on, " if any(p.kind == "switch" for p in kit.parts.values()) else ""
     black = _ground(kit)
-    seen: set[str] = set()
-    for wire in kit.rung_out:
-        if wire.net in seen and wire.net != "0":
-            continue
-        seen.add(wire.net)
+    for place, net in kit.rung_at:
         out.append(
-            Task(StepId.of(Stage.HOOK_UP, "ring", wire.start), Stage.HOOK_UP, Wants.READING, f"Ring out {wire.start} to ground",
+            Task(StepId.of(Stage.HOOK_UP, "ring", place), Stage.HOOK_UP, Wants.READING, f"Ring out {place} to ground",
                  f"Supply off and unplugged, {switches}controls where they start. Red lead on the lug, black on {black}.",
-                 wire.start, "resistance", "Ω", parts=(wire.start,), nodes=(wire.net,), wrong=risen(kit, build, wire.start))
+                 place, "resistance", "Ω", parts=(place,), nodes=(net, kit.black), wrong=risen(kit, build, place))
         )  # fmt: skip
     for bond in shell_bonds(kit):
         scraped = ", where the paint is off" if bond.scrape else ""
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", bond.other), Stage.HOOK_UP, Wants.READING, f"Ring out {bond.other} to ground",
                  f"It is bonded once, by {bond.by}{scraped}. Red lead on bare metal of {bond.other}, a screw; black on {black}. Open is paint "
-                 "or a missing bond: hum where a hand touches it.", bond.other, "resistance", "Ω", parts=(bond.other,), nodes=(bond.net,))
+                 "or a missing bond: hum where a hand touches it.", bond.other, "resistance", "Ω", parts=(bond.other,), nodes=(bond.net, kit.black))
         )  # fmt: skip
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
@@ -99,8 +94,7 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
 
 def _ground(kit: Kit) -> str:
     """Where the black lead lies: on the pad of the first wire to ground, for not every case is bonded."""
-    ends = (end for w in kit.wires if w.net in GROUND_NAMES for end in (w.end, w.start) if end in kit.wire_ends)
-    return f"ground at {pad}" if (pad := next(ends, "")) else "ground"
+    return f"ground at {kit.black_at}" if kit.black_at else "ground"
 
 
 def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
@@ -110,7 +104,7 @@ def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
     out: dict[str, Wire] = {}
     for wire in kit.rung_out:
         for pad, lug in ((wire.start, wire.end), (wire.end, wire.start)):
-            if wire.net != "0" and pad in pads and lug.partition(".")[0] in jacks:
+            if wire.net != kit.black and pad in pads and lug.partition(".")[0] in jacks:
                 out.setdefault(pad, wire)
     return list(out.items())
 
