@@ -70,6 +70,17 @@ def test_with_nothing_wrong_lugs_read_what_their_nets_do(name, rung):
     assert explained(kit, read, windows) == []
 
 
+def test_what_runs_away_to_volts_that_no_meter_gives_is_no_solution():
+    """Both ends of a wire read alike; one of them was found open, from a point at 10⁶¹ V that did not change any more."""
+    kit = read_kit(SHIPPED / "kilnlight")
+    circuit = wired(kit)
+    wrong = next(m for m in mistakes(kit) if m.words.startswith("wire 41 is on POSTS1.8"))
+    unit = {k: float(v[1]) for k, v in sample(laws(kit), 2, 1).items()}
+    values = {**known_to(circuit, unit), **dict(wrong.overrides)}
+    pad, lug = (resistance(circuit, n, black_node(kit), None, values).ohms[0] for n in ("ht1", node_at(kit, "T3.5", "ht1")))
+    assert pad == pytest.approx(lug, rel=1e-3)
+
+
 @pytest.mark.parametrize(("name", "black"), [("tollgate", "W2"), ("oxbow", "D2.minus"), ("gorsefire", "W2")])
 def test_the_black_lead_lies_where_the_unit_has_a_ground_and_every_window_is_finite(name, black, rung):
     """A unit whose inputs and outputs are grounds of their own has no ground: black lies on the net of most wires."""

@@ -19,6 +19,7 @@ from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
 from nuvlo.circuit.small_signal import LinearisedCircuit
 
 LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
+STIFF = (1.0, 1e3, 1e-2)  # S of the source that holds volts, tried in this order where a solution is lost
 FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
 
@@ -140,13 +141,20 @@ def _at_compliance(
 ) -> tuple[Array, Array]:  # fmt: skip
     """Current in A with the compliance voltage held across the leads, by a stiff Norton source, and the volts there: a little
     less, but a stiffer source would drown in its rounding what holds a part that floats."""
-    equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
-    stiff = 1.0
-    equations.conductors.append((a, b, np.array([stiff])))
-    equations.lay_out()
-    drive = equations.right_side()
-    equations.inject(drive, (a, b), stiff * meter.compliance)
-    # Rounding of that source's 2 A moves what only a leak and a junction at rest tie down by some microvolts.
-    x = solve(equations, replace(tolerances, vntol=max(tolerances.vntol, FLOATS_V)), drive).x
-    held = _across(x, a, b)
-    return stiff * (meter.compliance - held), held
+    amps = held = np.full(1, np.nan)
+    for stiff in STIFF:
+        equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
+        equations.conductors.append((a, b, np.array([stiff])))
+        equations.lay_out()
+        drive = equations.right_side()
+        equations.inject(drive, (a, b), stiff * meter.compliance)
+        # Rounding of that source's amperes moves what only a leak and a junction at rest tie down by some microvolts.
+        x = solve(equations, replace(tolerances, vntol=max(tolerances.vntol, FLOATS_V)), drive).x
+        volts = _across(x, a, b)
+        # No unit without sources shows more than what is held across it, nor gives anything back: that is no solution.
+        sane = (np.abs(volts) <= meter.compliance * (1 + FLOATS_V)) & (volts >= 0)
+        better = np.isnan(held) & sane
+        amps, held = np.where(better, stiff * (meter.compliance - volts), amps), np.where(better, volts, held)
+        if not np.isnan(held).any():
+            break
+    return amps, held
