@@ -10,30 +10,23 @@ import time
 
 import numpy as np
 
-from nuvlo.circuit.ohms import resistance
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit
 from nuvlo.model import Window, WorkingModel
-from nuvlo.model.bonds import shell_bonds
-from nuvlo.model.ensemble import known_to, laws, sample
-from nuvlo.model.wired import WireMistake, black_node, explained, mistakes, node_at, wired
+from nuvlo.model.ensemble import laws, sample
+from nuvlo.model.wired import WireMistake, explained, mistakes, shown_at
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
 
 
 def read_out(kit: Kit, windows: list[Window], mistake: WireMistake, seed: int) -> dict[str, Measured]:
     """What a meter shows at every place of a hidden unit."""
-    circuit, spec, dice = wired(kit), MeterSpec(), np.random.default_rng(seed)
+    spec, dice = MeterSpec(), np.random.default_rng(seed)
     unit = {k: float(v[1]) for k, v in sample(laws(kit), 2, seed).items()}
-    values = {**known_to(circuit, unit), **dict(mistake.overrides)}
-    nets = {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
     gain = 1 + dice.uniform(-0.8, 0.8) * spec.percent / 100
-    out = {}
-    for w in windows:
-        ohms = float(resistance(circuit, node_at(kit, w.point, nets[w.point]), black_node(kit), None, values).ohms[0])
-        out[w.point] = spec.measured(ohms * gain, "Ω") if np.isfinite(ohms) else Measured(np.inf, 0.0, "Ω")
-    return out
+    true = shown_at(kit, [w.point for w in windows], {**unit, **dict(mistake.overrides)})
+    return {p: spec.measured(r * gain, "Ω") if np.isfinite(r) else Measured(np.inf, 0.0, "Ω") for p, r in true.items()}
 
 
 def main() -> None:

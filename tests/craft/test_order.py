@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.craft.order import HEAT_SHY_MM, board_order, events, moved, plan_of
-from nuvlo.craft.precedence import RULES, broken, has_value, precedences
+from nuvlo.craft.plan import has_value
+from nuvlo.craft.precedence import RULES, broken, precedences
 from nuvlo.craft.schools import school_named, schools
 from nuvlo.craft.tray import in_tray_order
 from nuvlo.files.kit_folder import read_kit

@@ -11,9 +11,8 @@ from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.model import WorkingModel
-from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import known_to, laws, sample
-from nuvlo.model.wired import black_node, explained, mistakes, node_at, wired
+from nuvlo.model.wired import black_node, explained, mistakes, node_at, shown_at, wired
 from nuvlo.quantity import Measured, Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.session import Refused
@@ -39,16 +38,11 @@ def rung():
 
 def rung_out(kit, windows, mistake, seed):
     """What a meter shows at every lug of a hidden unit, by the reading of one pair at a time."""
-    circuit, spec, rng = wired(kit), MeterSpec(), np.random.default_rng(seed)
+    spec, rng = MeterSpec(), np.random.default_rng(seed)
     unit = {k: float(v[1]) for k, v in sample(laws(kit), 2, seed).items()}
-    values = {**known_to(circuit, unit), **dict(mistake.overrides if mistake else ())}
-    nets = {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
     gain = 1 + rng.uniform(-0.8, 0.8) * spec.percent / 100
-    out = {}
-    for w in windows:
-        ohms = float(resistance(circuit, node_at(kit, w.point, nets[w.point]), black_node(kit), None, values).ohms[0])
-        out[w.point] = spec.measured(ohms * gain, "Ω") if np.isfinite(ohms) else Measured(np.inf, 0.0, "Ω")
-    return out
+    true = shown_at(kit, [w.point for w in windows], {**unit, **dict(mistake.overrides if mistake else ())})
+    return {p: spec.measured(r * gain, "Ω") if np.isfinite(r) else Measured(np.inf, 0.0, "Ω") for p, r in true.items()}
 
 
 def test_many_pairs_at_once_read_as_one_by_one():

@@ -15,21 +15,11 @@ from dataclasses import dataclass, replace
 from itertools import groupby
 
 from nuvlo.craft.high_voltage import is_high
-from nuvlo.craft.precedence import (
-    LOOK,
-    SECTION,
-    SET,
-    TIGHT,
-    WIRED,
-    YIELDING,
-    Event,
-    Plan,
-    Precedence,
-    has_value,
-    precedences,
-)
+from nuvlo.craft.plan import Event, Plan, has_value
+from nuvlo.craft.precedence import LOOK, SECTION, SET, TIGHT, WIRED, YIELDING, Precedence, precedences
 from nuvlo.craft.schools import BATCH, DEFAULT_SCHOOL, school_named
 from nuvlo.craft.sections import read_at
+from nuvlo.craft.wording import fit_reason, mount_reason, mounted, names_of
 from nuvlo.kit.kinds import kind_of, plural_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
@@ -306,7 +296,7 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
     for p in wanted:
         after.setdefault(p.after, []).append(p)
         guards.setdefault(p.before, p.reason)
-    names = _names(plan)
+    names = names_of(plan)
 
     def mixed(k: object) -> bool:
         return isinstance(k, int) and k >= 0 and len({plan.part(r).kind for r in plan.groups[k]}) > 1
@@ -322,19 +312,19 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
                                   if p.rule not in PLAIN and not (verb == "fit" and p.rule in OF_OTHERS)))  # fmt: skip
         name = names[k] if isinstance(k, int) and k >= 0 else str(k)
         if verb == "mount":
-            name = _mounted(plan, parts)
+            name = mounted(plan, parts)
         elif verb in ("delicate", "bolt") or (verb in ("insulate", "screw", "contact") and mixed(k)):
             name = ", ".join(parts)
         elif verb == "look":
             name = "what was soldered last"
         if verb == "fit":
             own = [p.reason for e in mine for p in after.get(e, ()) if p.rule in TELLING]
-            reason = _fit_reason(plan, parts, fitted_before, own, because)
+            reason = fit_reason(plan, parts, fitted_before, own, because)
             fitted_before = [plan.part(r) for r in parts]
         elif verb == "solder":
             reason = FAST_ON_TAGS if parts[0] in plan.on_tags else FAST
         elif verb == "mount":
-            reason = _mount_reason(plan, parts)
+            reason = mount_reason(plan, parts)
         elif verb == "tighten" and any(plan.part(r).kind == "driver" for r in parts):
             reason = RATTLE
         elif verb == "power":
@@ -359,13 +349,11 @@ def _told(plan: Plan, order: Sequence[Event], wanted: Sequence[Precedence]) -> l
     return steps
 
 
-ON_TAGS = "A lead goes round each tag, short and without touching its neighbour, and is soldered when all of that tag are on it."
 FAST = "Checked, so it may be made fast: one leg, see that it sits flush, then the rest."
 FAST_ON_TAGS = "Checked, so it may be made fast, tag by tag; one to which a wire still comes stays open until it is there."
 RATTLE = "A screw that is only finger-tight rattles, and leaks air past the gasket."
 EMPTY_SOCKETS = "The first power test: nothing dear is in a socket yet."
 LIMITED = "The first power test, its current limited: what is wrong shows before it costs a part."
-ALL = "all that lies on the board"
 OF_OTHERS = ("posts", "wash", "tags", "section", "snap")  # rules that tell of what goes before a part, and not of the part
 TELLING = ("decides", "contact", "below", "static")  # rules that say why a part is fitted when it is
 PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  # rules whose reason their own step says
@@ -414,101 +402,3 @@ def _whole(plan: Plan, verb: str, section: str) -> tuple[str, ...]:
     if verb == "set":
         return tuple(p.ref for p in plan.kit.parts.values() if p.kind == "trimmer")
     return tuple(plan.boarded) if verb in ("joints", "wash", "bake") else ()
-
-
-FACING = ("potentiometer", "jack", "switch", "lamp", "socket")  # kinds that show on a panel
-
-
-def _mounted(plan: Plan, refs: Sequence[str]) -> str:
-    kinds = {plan.part(r).kind for r in refs}
-    if "driver" in kinds:
-        return "the drivers" if kinds == {"driver"} else "the drivers, and what else goes into the cabinet"
-    if kinds <= set(FACING):
-        return "the panel parts, finger-tight"
-    if len(kinds) == 1:
-        return f"the {plural_of(kinds.pop())}"
-    return "what goes on the chassis, finger-tight" if kinds & set(FACING) else "what goes into the case"
-
-
-def _mount_reason(plan: Plan, refs: Sequence[str]) -> str:
-    kinds = {plan.part(r).kind for r in refs}
-    if "driver" in kinds:
-        return "Drivers go into their openings on their gaskets, terminals where the wires reach, screws crosswise."
-    named = [words for words, some in (("pots", "potentiometer"), ("jacks", "jack"), ("switches", "switch"), ("lamps", "lamp")) if some in kinds]
-    if len(named) < 2:
-        return "All is in its place before anything holds it."
-    return f"{', '.join(named[:-1]).capitalize()} and {named[-1]} line up with the panel before anything holds them."
-
-
-def _names(plan: Plan) -> list[str]:
-    """What each group is called; a kind that comes again is called by its references."""
-    out: list[str] = []
-    batch = 0
-    within = [{plan.part(r).section for r in refs} for refs in plan.groups if refs[0] not in plan.late]
-    by_section = bool(plan.tested) or (all(len(s) == 1 for s in within) and len(set().union(*within)) > 1)
-    for refs in plan.groups:
-        kinds = {plan.part(r).kind for r in refs}
-        section = f" of {plan.part(refs[0]).section}" if by_section and plan.part(refs[0]).section else ""
-        if plan.part(refs[0]).through_panel:
-            name = "what stands through the panel"
-        elif refs[0] in plan.on_tags:
-            what = f"the {_plural([plan.part(r) for r in refs])}" if len(kinds) == 1 else "what hangs"
-            name = f"{what} on the tags of {plan.on_tags[refs[0]]}"
-        elif len(kinds) == 1:
-            plural = _plural([plan.part(r) for r in refs])
-            name = f"the {plural}{section if plural != plan.part(refs[0]).section.lower() else ''}"
-            name = name if name not in out else ", ".join(refs) if len(refs) < 3 else name.replace("the ", "the other ", 1)
-        elif section:
-            name = f"the parts{section}"
-            name = name if name not in out else f"the other parts{section}"
-        else:
-            batch += 1
-            name = f"batch {batch}"
-        out.append(name)
-    if batch != 1:
-        return out
-    # One batch only is no batch.
-    alone = len(plan.groups[out.index("batch 1")]) == len(plan.boarded)
-    return [(ALL if alone else "the other parts" if k else "the first parts") if n == "batch 1" else n for k, n in enumerate(out)]
-
-
-def _plural(parts: Sequence[Part]) -> str:
-    """What parts of one kind are called together: discs are no film capacitors."""
-    discs = [p.package.startswith("disc") for p in parts]
-    if parts[0].kind == "capacitor" and any(discs):
-        return "disc capacitors" if all(discs) else "small capacitors"
-    return plural_of(parts[0].kind)
-
-
-def _fit_reason(
-    plan: Plan, refs: Sequence[str], before: Sequence[Part], own: Sequence[str], because: Sequence[str]
-) -> str:
-    parts = [plan.part(r) for r in refs]
-    first = parts[0]
-    if len({p.kind for p in parts}) > 1:
-        if first.ref in plan.on_tags:
-            return ON_TAGS
-        return "Taken together, so the board is turned over once." if before else "The lowest parts go in first."
-    if plan.manual and kind_of(first.kind).early:
-        return "As the manual has it: what must sit right goes on a bare board. Mind the heat of every joint after."
-    if first.ref in plan.on_tags:
-        return ON_TAGS
-    if first.through_panel:
-        return "Placed, not soldered, until the panel holds them."
-    if own and before:
-        return own[0]
-    if not before:
-        return f"{'It lies' if len(refs) == 1 else 'They lie'} lowest: the board stays flat when it is turned over."
-    if first.section and first.section != before[0].section and plan.tested:
-        return f"The next section, the lowest first: {first.section}."
-    taller, last, others = first.stands_mm, before[0].stands_mm, _plural(before)
-    it, s = ("it", "s") if len(refs) == 1 else ("they", "")
-    if first.heat_sensitive and taller < last:
-        return f"{it.capitalize()} mind{s} heat, so {it} come{s} after the {others} although {it} stand{s} lower."
-    if taller >= last:
-        known = first.height_mm is not None and before[0].height_mm is not None
-        them = "it" if len(refs) == 1 else "them"
-        if taller == last:
-            return f"{it.capitalize()} stand{s} as high as the {others} before {them}."
-        return f"{it.capitalize()} {'' if known else 'usually '}stand{s} {taller:g} mm, the {others} before {them} {last:g} mm."
-    return because[0] if because else "The lowest of what is left."

@@ -11,7 +11,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from nuvlo.craft.order import plan_of
-from nuvlo.craft.precedence import Event, Plan, broken, precedences
+from nuvlo.craft.plan import Event, Plan
+from nuvlo.craft.precedence import broken, precedences
 from nuvlo.files.parts_list.references import references
 from nuvlo.kit.kit import Kit
 from nuvlo.problems import NuvloError, Problem

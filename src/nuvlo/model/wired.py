@@ -11,10 +11,10 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.cards import Card
-from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.expression import constant
 from nuvlo.circuit.faults import Bridge, Missing
-from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance
+from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance, resistance
 from nuvlo.kit import Kit, Wire
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.model.bonds import Link, shell_bonds
@@ -182,10 +182,23 @@ def _beside(end: str, nets: Mapping[str, str]) -> list[str]:
     return [o for o in nets if dot and o != end and o.startswith(ref + ".")]
 
 
+def shown_at(kit: Kit, places: Sequence[str], values: Overrides) -> dict[str, float]:
+    """Ω that a meter shows at each of the ``places`` of one unit, read one after the other; infinite where open."""
+    circuit = wired(kit)
+    known, nets = known_to(circuit, values), _nets(kit)
+    black = black_node(kit)
+    return {p: float(resistance(circuit, node_at(kit, p, nets[p]), black, None, known).ohms[0]) for p in places}
+
+
+def _nets(kit: Kit) -> dict[str, str]:
+    """The net of every place that is rung out."""
+    return {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
+
+
 def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> Array:
     """(M, P) Ω that each of the ``places`` shows to ground with each mistake in the nominal unit; NaN without a solution."""
     circuit, many = wired(kit), len(places)
-    nets = {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
+    nets = _nets(kit)
     faults: dict[str, Array] = {}
     for k, m in enumerate(wrong):
         for key, value in m.overrides:
