@@ -10,10 +10,14 @@ from nuvlo.circuit.ohms import each_resistance, resistance
 from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
+from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.model.wired import black_node, explained, mistakes, node_at, shown_at, wired
 from nuvlo.quantity import Measured, Verdict, judge
+from nuvlo.stages import hook_up
+from nuvlo.stages.answer import Asked
+from nuvlo.stages.task import Finding
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.session import Refused
 from nuvlo.workshop.workshop import Workshop
@@ -148,3 +152,15 @@ def test_at_the_bench_explain_names_it_once_a_lug_is_wrong(tmp_path):
     said = type_line(session, "explain").words
     shop.close()
     assert said.startswith("Most likely: wires 7 and 8 are exchanged, at FUZZ.3 and FUZZ.2")
+
+
+def test_a_reading_that_charges_a_capacitor_says_for_how_long():
+    """Gorsefire's input is 2.2 MΩ with 1 µF behind it: three times 2.2 s. On ground nothing rises."""
+    model = WorkingModel(read_kit(SHIPPED / "gorsefire"), members=50)
+    pairs = model.ring_out_pairs()
+    settles = model.settling(model.resistance_windows(pairs), pairs)
+    assert settles["J1.tip"] == pytest.approx(6.6, rel=0.1)
+    assert not {"J3.minus", "J1.sleeve", "CASE"} & set(settles)
+    solved = hook_up.ask(Asked(model))
+    lug = next(t for t in hook_up.tasks(model.kit, Build("")) if t.target == "J1.tip")
+    assert hook_up.advice_on(Finding(lug, False), solved) == "It rises for some 7 s while a capacitor charges: wait until it stands still."

@@ -26,7 +26,9 @@ def _ring_out(a: argparse.Namespace) -> Answer:
 
     kit = read_kit(a.folder)
     model = WorkingModel(kit)
-    windows = model.resistance_windows(model.ring_out_pairs())
+    pairs = model.ring_out_pairs()
+    windows = model.resistance_windows(pairs)
+    settles = model.settling(windows, pairs)
     read = read_readings(a.measured, [w.point for w in windows], "resistance", "Ω") if a.measured else {}
     lines: list[str] = []
     rows: list[Document] = []
@@ -34,9 +36,10 @@ def _ring_out(a: argparse.Namespace) -> Answer:
         found = read.get(w.point)
         verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
         rows.append({"from": w.point, "to": kit.black, "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
-                     "open": found is not None and not math.isfinite(found.value), "verdict": verdict.value})  # fmt: skip
+                     "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.point, 0.0), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""
-        lines.append(f"{w.point:14s} {format_value(w.low, 'Ω', 3)} to {format_value(w.high, 'Ω', 3)}{said}")
+        rises = f"  rises for some {settles[w.point]:.0f} s" if w.point in settles else ""
+        lines.append(f"{w.point:14s} {format_value(w.low, 'Ω', 3)} to {format_value(w.high, 'Ω', 3)}{rises}{said}")
     wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
     suspects = explained(kit, read, windows) if wrong else []
     lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects if s.share >= LEAST_TOLD]

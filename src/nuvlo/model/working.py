@@ -33,6 +33,7 @@ STRAY = {"V": 8e-3, "A": 10e-6}  # offsets, contacts, the meter's zero (common p
 STRAY_TONE = 0.5e-3  # V r.m.s.: hum, noise, the last digits of a meter on AC (common practice, no source)
 TONE_SHARE = 0.025  # of two readings of about 1 % each, one of them set by hand (common practice, no source)
 MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)
+CHARGING_HZ, SLOW_S = 0.01, 1.0  # at which capacitors are seen to charge, and from when on a hand would notice
 STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
 TEST_CURRENTS = (0.3e-3, 0.1e-3)  # A of meters beside the usual 1 mA (common practice, no source)
 BRIDGE_SHARE = 0.03  # of what a hand-held bridge shows in circuit (common practice, no source)
@@ -263,6 +264,23 @@ class WorkingModel:
             seen.add(wire.net)
         out += [(bond.other, bond.net, black) for bond in shell_bonds(self.kit)]
         return list(dict.fromkeys(out))
+
+    def settling(self, windows: list[Window], pairs: list[Pair]) -> dict[str, float]:
+        """Seconds for which a reading of ohms rises while capacitors charge, by place: three times its ohms by the capacitance there,
+        nominal. Nothing where it stands still at once, or is open."""
+        nominal = {name: law.nominal for name, law in self.laws.items()}
+        farads_on: dict[tuple[str, str], float] = {}
+        out = {}
+        for window, (place, red, black) in zip(windows, pairs, strict=True):
+            if not np.isfinite(window.nominal) or window.nominal <= STRAY_OHMS:
+                continue
+            if (red, black) not in farads_on:
+                unit = self.kit.unpowered(red, black)
+                farads_on[red, black] = float(capacitance(unit, red, black, CHARGING_HZ, known_to(unit, nominal))[0])
+            seconds = 3 * window.nominal * farads_on[red, black]
+            if seconds >= SLOW_S:
+                out[place] = seconds
+        return out
 
     @cached_property
     def response_band(self) -> Band:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from nuvlo.craft.schools import taken
 from nuvlo.craft.wires import Run, ledger, ticked
@@ -58,14 +60,26 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
 
 
+@dataclass(frozen=True)
+class Rung(Solved):
+    """Windows of the ring-out, and for how many seconds a reading rises before it stands still."""
+
+    settles: Mapping[str, float] = field(default_factory=dict)
+
+
 def ask(asked: Asked) -> Solved:
     """What every lug should read to ground, and every pad before its jack is on."""
     model = asked.model
-    return Solved(by_place(model.resistance_windows(model.ring_out_pairs())))
+    pairs = model.ring_out_pairs()
+    windows = model.resistance_windows(pairs)
+    return Rung(by_place(windows), settles=model.settling(windows, pairs))
 
 
 def advice_on(now: Finding, solved: Solved) -> str:
-    """What to do about a lug that reads wrong."""
+    """What to do about a lug that reads wrong, and how long to wait for one that has not been read."""
+    seconds = solved.settles.get(now.task.target, 0.0) if isinstance(solved, Rung) and now.reading is None else 0.0
+    if seconds and now.task.quantity == "resistance":
+        return f"It rises for some {seconds:.0f} s while a capacitor charges: wait until it stands still."
     out = now.verdict is Verdict.OUT and now.task.quantity == "resistance" and now.task.target != leads.LEADS
     return "'explain' says which single wiring mistake reads so; each further lug that is read makes it surer." if out else ""
 
