@@ -28,6 +28,7 @@ LEAST_SPREAD = 0.03  # of ln Ω: a reading is never known better, contacts and m
 LEAST_OHMS = 0.5  # below which ohms are all alike
 WEIGHT = {"missing": 1.0, "exchanged": 1.0, "beside": 0.8, "case": 0.5}  # how often each happens (common practice, no source)
 CASE_OHMS = 0.1
+MOST_ALONE = 200  # of readings that are solved one by one where all at once loses them
 MOST_TOLD, LEAST_TOLD = 3, 0.03  # mistakes of a group that are named, and the share of a suspicion that is worth a look
 ALIKE = 0.02  # of ln Ω: mistakes that nowhere read further apart are one to a meter
 FEW_PLACES, LIKELY = 3, 30  # places that every mistake is held against, and mistakes that all are
@@ -206,7 +207,14 @@ def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> A
             faults.setdefault(key, np.full(len(wrong) * many, none))[k * many : (k + 1) * many] = value
     nominal = {name: law.nominal for name, law in laws(kit).items()}
     pairs = [(node_at(kit, p, nets[p]), black_node(kit)) for p in places] * len(wrong)
-    return each_resistance(circuit, pairs, {**known_to(circuit, nominal), **faults}).reshape(len(wrong), many)
+    known = known_to(circuit, nominal)
+    found = each_resistance(circuit, pairs, {**known, **faults})
+    # What is lost among many is found among few, or alone: a mistake that is not solved would never be named.
+    for size in (len(pairs), 1):
+        lost = np.flatnonzero(np.isnan(found))[:MOST_ALONE if size == 1 else None]
+        for some in np.array_split(lost, max(1, -(-lost.size // size))) if lost.size else ():
+            found[some] = each_resistance(circuit, [pairs[k] for k in some], {**known, **{key: row[some] for key, row in faults.items()}})
+    return found.reshape(len(wrong), many)
 
 
 def explained(kit: Kit, taken: Mapping[str, Measured], windows: Sequence[Window], most: int = 4) -> list[Suspected]:
