@@ -13,9 +13,10 @@ from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.model.power import Drawn, added, battery_hours, drop, leave_out, rails
 from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
 
 
-@pytest.mark.parametrize("name", ["gorsefire", "millrace", "tidewheel", "reedling"])
+@pytest.mark.parametrize("name", long_but(["gorsefire", "reedling"], ["gorsefire", "millrace", "tidewheel", "reedling"]))
 def test_a_rail_draws_what_the_solver_says_flows_from_its_source(name):
     kit = read_kit(SHIPPED / name)
     amps = operating_point(kit.setup()).currents()

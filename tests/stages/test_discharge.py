@@ -164,6 +164,7 @@ def test_wake_ends_with_a_measured_voltage_that_is_never_accepted(session):
     assert session.now() is None or session.now().task.stage is not Stage.WAKE
 
 
+@pytest.mark.long
 def test_a_hand_that_goes_in_again_measures_first(session):
     assert run(session).finished
     line(session, "rework r102")
@@ -172,6 +173,7 @@ def test_a_hand_that_goes_in_again_measures_first(session):
     assert first.target != "TP1 off", "it was measured after the last reading, and not powered since"
 
 
+@pytest.mark.long
 def test_after_power_came_on_again_it_is_asked_again(kilnlight, session):
     run(session, Stage.WAKE, "Measure TP2")
     line(session, "rework r102")

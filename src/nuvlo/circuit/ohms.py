@@ -20,6 +20,7 @@ from nuvlo.circuit.small_signal import LinearisedCircuit
 
 LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
 STIFF = (1.0, 1e3, 1e-2)  # S of the source that holds volts, tried in this order where a solution is lost
+FEW_TURNS = 50  # of Newton, where another way is known: who has not converged by then seldom does
 FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
 
@@ -59,7 +60,7 @@ def resistance(
     equations.inject(drive, (a, b), meter.test_current)
     # Driven through gigaohms a junction sees kilovolts and Newton gets lost: such members are past compliance nearly always,
     # and what flows at that, which is always found, tells for certain.
-    volts = _across(solve(equations, tolerances, drive, stubborn=False).x, a, b)
+    volts = _across(solve(equations, replace(tolerances, iterations=FEW_TURNS), drive, stubborn=False).x, a, b)
     over = ~(np.abs(volts) <= meter.compliance)
     if not over.any():
         return Resistance(volts / meter.test_current, volts)
@@ -141,20 +142,24 @@ def _at_compliance(
 ) -> tuple[Array, Array]:  # fmt: skip
     """Current in A with the compliance voltage held across the leads, by a stiff Norton source, and the volts there: a little
     less, but a stiffer source would drown in its rounding what holds a part that floats."""
-    amps = held = np.full(1, np.nan)
-    for stiff in STIFF:
-        equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
+    varied = {name: np.asarray(value) for name, value in (overrides or {}).items() if np.size(value) > 1}
+    members = max((v.size for v in varied.values()), default=1)
+    amps, held = np.full(members, np.nan), np.full(members, np.nan)
+    for k, stiff in enumerate(STIFF):
+        lost = np.flatnonzero(np.isnan(held))
+        some = {**(overrides or {}), **{name: v[lost] for name, v in varied.items()}}
+        equations = Equations(circuit, some, open_sources=sources, leak=LEAK)
         equations.conductors.append((a, b, np.array([stiff])))
         equations.lay_out()
         drive = equations.right_side()
         equations.inject(drive, (a, b), stiff * meter.compliance)
         # Rounding of that source's amperes moves what only a leak and a junction at rest tie down by some microvolts.
-        x = solve(equations, replace(tolerances, vntol=max(tolerances.vntol, FLOATS_V)), drive).x
-        volts = _across(x, a, b)
+        last = k == len(STIFF) - 1
+        fine = replace(tolerances, vntol=max(tolerances.vntol, FLOATS_V), iterations=tolerances.iterations if last else FEW_TURNS)
+        volts = _across(solve(equations, fine, drive, stubborn=last).x, a, b)
         # No unit without sources shows more than what is held across it, nor gives anything back: that is no solution.
         sane = (np.abs(volts) <= meter.compliance * (1 + FLOATS_V)) & (volts >= 0)
-        better = np.isnan(held) & sane
-        amps, held = np.where(better, stiff * (meter.compliance - volts), amps), np.where(better, volts, held)
-        if not np.isnan(held).any():
+        amps[lost[sane]], held[lost[sane]] = stiff * (meter.compliance - volts[sane]), volts[sane]
+        if sane.all():
             break
     return amps, held
