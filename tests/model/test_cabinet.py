@@ -132,6 +132,8 @@ def test_what_cones_say_when_nothing_is_wrong_or_all_is_turned():
     (pair, *_) = wirings([Driver.printed(8.0)] * 2)
     assert polarity(pair.group, ["out", "out"]) == []
     assert "terminals are exchanged" in polarity(pair.group, ["in", "in"])[0]
+    with pytest.raises(CabinetError, match="'up' is no way for a cone to move"):
+        polarity(pair.group, ["out", "up"])
     with pytest.raises(CabinetError, match="1 words for 2 cones"):
         polarity(pair.group, ["out"])
 

@@ -96,5 +96,7 @@ def test_the_verb(capsys):
     found = json.loads(capsys.readouterr().out)
     assert {c["part"] for c in found["coils"]} == {"L1", "L2", "L3", "L4"}
     assert set(found["error_db"]) == {"WOOFER", "MID", "TWEETER"}
+    assert main(["crossover-board", str(SHIPPED / "barrowmoor"), "--steel", "-5"]) == 1
+    assert "'-5' is above the board" in capsys.readouterr().err
     assert main(["crossover-board", str(SHIPPED / "gorsefire")]) == 1
     assert "says nothing of windings" in capsys.readouterr().err

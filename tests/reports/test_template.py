@@ -119,5 +119,7 @@ def test_labels_go_on_sheets_of_a4_none_over_another(tmp_path, capsys):
     assert main(["mock-up", str(SHIPPED / "gorsefire"), "--pdf", str(tmp_path / "m.pdf"), "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["pages"][-1].startswith("Gorsefire: from the side")
     assert main(["labels", str(SHIPPED / "gorsefire"), "--pdf", str(tmp_path / "l.pdf")]) == 0
+    assert main(["drill", str(SHIPPED / "gorsefire"), "--dxf", str(tmp_path / "none" / "x.dxf")]) == 1
+    assert "none/x-front.dxf cannot be written: No such file" in capsys.readouterr().err
     assert main(["drill", str(SHIPPED / "reedling")]) == 1
     assert "says nothing of its panel" in capsys.readouterr().err

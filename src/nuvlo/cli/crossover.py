@@ -45,7 +45,10 @@ def _board(a: argparse.Namespace) -> Answer:
         }  # fmt: skip
         return document, lines
 
-    grown = near_steel(coils, parse_value(a.steel)) if a.steel else {}
+    depth = parse_value(a.steel) if a.steel else 0.0
+    if depth < 0:
+        raise NuvloError(Problem(f"'{a.steel}' is above the board.", "Give the millimetres from the board down to the steel."))
+    grown = near_steel(coils, depth) if a.steel else {}
     document, lines = told("As the kit has them", coils, grown)
     if a.opening:
         size = re.fullmatch(r"(\d+(?:\.\d+)?)\s*[x×]\s*(\d+(?:\.\d+)?)", a.opening.strip())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -23,6 +24,17 @@ def add_verbs(verbs: Verbs) -> None:
         more.add_argument("--pdf", type=Path, metavar="OUT", required=True)
 
 
+def _write(path: Path, write: Callable[[Path], object]) -> None:
+    """Write a file whole. Raises :class:`NuvloError` that names the file asked for."""
+    from nuvlo.files.whole import write_whole
+    from nuvlo.problems import NuvloError, Problem
+
+    try:
+        write_whole(path, write)
+    except OSError as bad:
+        raise NuvloError(Problem(f"{path} cannot be written: {bad.strerror or bad}.", "Name a file in a folder that is there and may be written to.")) from bad
+
+
 def _opened(folder: Path) -> Kit:
     from nuvlo.files.kit_folder import read_kit
 
@@ -30,7 +42,6 @@ def _opened(folder: Path) -> Kit:
 
 
 def _drill(a: argparse.Namespace) -> Answer:
-    from nuvlo.files.whole import write_whole
     from nuvlo.model.panel import clashes, enclosure, faces
     from nuvlo.reports.drawing import write_dxf, write_pdf, write_svg
     from nuvlo.reports.template import drill_sheets
@@ -39,12 +50,12 @@ def _drill(a: argparse.Namespace) -> Answer:
     box, meets, sheets = enclosure(kit), clashes(kit), drill_sheets(kit)
     written: list[str] = []
     if a.pdf:
-        write_whole(a.pdf, lambda there: write_pdf(sheets, there))
+        _write(a.pdf, lambda there: write_pdf(sheets, there))
         written.append(str(a.pdf))
     for out, write in ((a.svg, write_svg), (a.dxf, write_dxf)):
         for face, sheet in zip(faces(kit), sheets, strict=True) if out else ():
             path = out.with_name(f"{out.stem}-{face.name}{out.suffix}")
-            write_whole(path, partial(write, sheet))
+            _write(path, partial(write, sheet))
             written.append(str(path))
     lines = []
     for face in faces(kit):
@@ -66,24 +77,22 @@ UNIT_MM = 5.08  # of a modular panel
 
 
 def _mock_up(a: argparse.Namespace) -> Answer:
-    from nuvlo.files.whole import write_whole
     from nuvlo.reports.drawing import write_pdf
     from nuvlo.reports.template import mock_up_sheets
 
     sheets = mock_up_sheets(_opened(a.folder))
-    write_whole(a.pdf, lambda there: write_pdf(sheets, there))
+    _write(a.pdf, lambda there: write_pdf(sheets, there))
     return 0, {"pages": [s.title for s in sheets]}, f"{a.pdf}: {len(sheets)} pages. Glue them on cardboard, cut, and try every part for room."
 
 
 def _labels(a: argparse.Namespace) -> Answer:
     from datetime import date
 
-    from nuvlo.files.whole import write_whole
     from nuvlo.model.power import rails
     from nuvlo.reports.drawing import write_pdf
     from nuvlo.reports.template import label_sheets
 
     kit = _opened(a.folder)
     sheets = label_sheets(kit, rails(kit) if kit.unit is not None else [], date.today())
-    write_whole(a.pdf, lambda there: write_pdf(sheets, there))
+    _write(a.pdf, lambda there: write_pdf(sheets, there))
     return 0, {"pages": [s.title for s in sheets]}, f"{a.pdf}: scales, labels, and a flag for both ends of {len(kit.wires)} wires."

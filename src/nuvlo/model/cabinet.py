@@ -202,7 +202,9 @@ def polarity(group: Group, moved: Sequence[str]) -> list[str]:
     """What cones say with plus of a battery on the red terminal: ``moved`` is ``out``, ``in`` or ``still`` for each driver. A
     sentence for each single mistake; none where all move out. Raises :class:`CabinetError` where there are too few words."""
     count = len(group.drivers())
-    if len(moved) != count or set(moved) - {OUT, IN, STILL}:
+    if odd := [m for m in moved if m not in (OUT, IN, STILL)]:
+        raise CabinetError(Problem(f"'{odd[0]}' is no way for a cone to move.", "Say out, in or still for each of them, in their order."))
+    if len(moved) != count:
         raise CabinetError(Problem(f"{len(moved)} words for {count} cones.", "For each of them out, in or still, in their order."))
     names = [f"D{k + 1}" for k in range(count)]
     still, inwards = [k for k, m in enumerate(moved) if m == STILL], [k for k, m in enumerate(moved) if m == IN]
