@@ -13,6 +13,7 @@ from nuvlo.logbook import Build, ChoiceMade, CurveTaken, Event, PartMeasured, Re
 from nuvlo.logbook.build import Reading
 from nuvlo.model import JOINT_COVERAGE, WorkingModel, joint_windows
 from nuvlo.model.ensemble import Law, laws, sample
+from nuvlo.model.windows import Pair
 from nuvlo.model.working import ModelError
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
@@ -173,10 +174,10 @@ def test_a_response_measured_is_judged_against_the_band(gorsefire):
 def test_a_path_through_a_junction_reads_in_window_on_any_meter(amps, tmp_path):
     """A junction keeps its half volt whatever flows: 1 mA, 0.3 mA and 0.1 mA show 0.6, 1.8 and 4.9 kΩ."""
     kit = a_kit(tmp_path, "R1,resistor,100k,1%,,\nD1,diode,1N4148,,,\n", "", "r1 a 0 100k\nd1 a 0 1n4148\n.include semiconductors.lib\n")
-    (window,) = WorkingModel(kit).resistance_windows([("A", "a", "0")])
+    (window,) = WorkingModel(kit).resistance_windows([Pair("A", "a", "0")])
     shown = float(resistance(kit.unit, "a", "0", Ohmmeter(test_current=amps)).ohms[0])
     assert window.low <= shown <= window.high
-    (backwards,) = WorkingModel(kit).resistance_windows([("A", "0", "a")])
+    (backwards,) = WorkingModel(kit).resistance_windows([Pair("A", "0", "a")])
     assert backwards.high - backwards.low < 0.1 * backwards.nominal, "the other way round it is the resistor alone"
     assert not backwards.low <= shown <= backwards.high
 

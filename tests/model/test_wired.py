@@ -1,6 +1,7 @@
 """Wires as elements: hidden units with one wiring mistake are rung out, and the mistake is named."""
 
 import json
+import shutil
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from nuvlo.circuit.ohms import each_resistance, resistance
 from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
+from nuvlo.kit import KitError, Stage
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to, laws, sample
@@ -127,6 +129,76 @@ def test_the_usual_ones_come_first(name, words, rung):
     first = explained(kit, rung_out(kit, windows, wrong, 3), windows)[0]
     assert wrong in first.mistakes
     assert first.share > 0.5
+
+
+def test_what_only_the_other_throw_shows_is_named_by_it(rung):
+    """On the lug beside, the pedal plays; bypassed it is still in the way. At rest every reading is right."""
+    kit, windows = rung("gorsefire")
+    (wrong,) = (m for m in mistakes(kit) if m.words == "wires 3 and 14 are exchanged, at SW1.2 and SW1.1")
+    read = rung_out(kit, windows, wrong, 4)
+    out = {w.point for w in windows if judge(read[w.point], w.low, w.high) is Verdict.OUT}
+    assert out
+    assert all(point.startswith("SW1.bypass:") for point in out)
+    assert wrong in explained(kit, read, windows)[0].mistakes
+    # A missing bridge is told apart from it: by it nothing passes either, but the input is off the board.
+    (bridge,) = (m for m in mistakes(kit) if m.words.startswith("wire 16 (SW1.3 to SW1.6) is missing"))
+    assert bridge in explained(kit, rung_out(kit, windows, bridge, 4), windows)[0].mistakes
+
+
+@pytest.mark.parametrize(
+    ("name", "point", "low", "high"),
+    [("gorsefire", "SW1.bypass:J1.tip-J2.tip", 0, 1.2), ("gorsefire", "SW1.bypass:J1.tip-W1", np.inf, np.inf),
+     ("lampwick", "SW1.off:CLIP.plus-W1", np.inf, np.inf), ("tollgate", "STRAP.lifted:J1.sleeve-J3.sleeve", np.inf, np.inf),
+     ("landing", "J2.plug-in:W5-J3.switch", 9.8e6, 10.2e6),  # by R9, 10 MΩ, then R8 to ground
+     ("millrace", "GAIN.step-4:W9-W10", 90, 93)],  # R32, 90.9 Ω, and the path of the switch
+)  # fmt: skip
+def test_each_throw_has_windows_of_its_own(name, point, low, high, rung):
+    _, windows = rung(name)
+    (window,) = (w for w in windows if w.point == point)
+    assert low <= window.low <= window.high <= high or (window.low, window.high) == (low, high)
+
+
+def test_a_plug_or_throw_is_read_at_the_bench_like_any_lug(bench):
+    session = bench(5)
+    type_line(session, "stage hook_up")
+    titles = {f.task.title: f for f in session.findings(Stage.HOOK_UP)}
+    asked = titles["SW1, bypass: ring out J1.tip to J2.tip"].task
+    assert "all else as before; SW1: bypass. Guitar straight to amplifier, and the pedal off both. Red lead on J1.tip, black on J2.tip." in asked.detail
+    assert "SW1 to effect, controls where they start" in titles["Ring out FUZZ.3 to ground"].task.detail
+    shown = session.bench.ohms(*asked.nodes, throw=asked.setup)
+    assert shown.value == pytest.approx(0.3, abs=0.11)  # wires, contacts and the leads' 0.2 Ω
+    assert not np.isfinite(session.bench.ohms(*asked.nodes).value if asked.nodes[0] in session.kit.unit.nodes else np.inf)
+
+
+def test_what_is_rung_out_can_be_typed_by_its_name(tmp_path):
+    """A throw's place, and the case, which is a part too, once it is asked for."""
+    shop = Workshop(tmp_path)
+    session = shop.start(read_kit(SHIPPED / "landing"), bench="typed")
+    type_line(session, "stage hook_up")
+    for line in ("leads 0.2", "j2.plug-in:w5-j3.switch 10M"):
+        type_line(session, line)
+    assert session.build.latest("J2.plug-in:W5-J3.switch", "resistance").measured.value == pytest.approx(10e6, rel=1e-3)
+    session = shop.start(session.kit, bench="simulated:2")
+    type_line(session, "stage hook_up")
+    while (now := session.now().task).target != "PLATE":
+        type_line(session, "confirm" if now.hazard else "next")
+    type_line(session, "plate 0.4")
+    assert session.build.latest("PLATE", "resistance").measured.value == pytest.approx(0.2, abs=0.11)
+    shop.close()
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [('part = "SW1"\n\n[[switch', 'part = "SW9"\n\n[[switch', "no part 'SW9'"), ('["J1.tip", "W1"]', '["J1.tip", "W99"]', "read at 'W99', where no wire ends"),
+     ('name = "bypass"\n', 'name = "bypass"\nsets = { on = 1 }\n', "SW1' has no 'on' in circuit.cir"), ('part = "SW1"\n\n[[switch', 'part = "FUZZ"\n\n[[switch', "its lugs are joined there")],
+)  # fmt: skip
+def test_a_throw_that_the_kit_cannot_have_is_refused(old, new, words, tmp_path):
+    shutil.copytree(SHIPPED / "gorsefire", tmp_path / "k")
+    toml = tmp_path / "k" / "kit.toml"
+    assert old in toml.read_text()
+    toml.write_text(toml.read_text().replace(old, new, 1))
+    with pytest.raises(KitError, match=words):
+        read_kit(tmp_path / "k")
 
 
 def test_the_verb_names_the_wire(tmp_path, capsys):

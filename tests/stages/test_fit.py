@@ -244,9 +244,11 @@ def test_wires_straight_into_the_board_are_told_one_by_one_and_not_soldered_ther
     assert "W2 (black, 70\u202fmm, to J3.minus); W2 (black, 60\u202fmm, to J1.sleeve)" in leads.detail
     assert set(leads.parts) == set(session.kit.wire_ends)
     wires = [t for t in hook_up.tasks(session.kit, session.build) if t.id.startswith("hook_up.wire")]
-    assert sum("in the board at" in t.detail for t in wires) == len(wires) - 1  # one goes from lug to lug
+    ends = set(session.kit.wire_ends)
+    inside = sum(bool({w.start, w.end} & ends) for w in session.kit.wires)
+    assert sum("in the board at" in t.detail for t in wires) == inside == 12  # the others go from lug to lug
     direct = {j.id: j.minutes for j in jobs(session.kit, session.build)}
-    assert direct["hook-up"] == pytest.approx(posts["hook-up"] - 1.5 * (len(wires) - 1))
+    assert direct["hook-up"] == pytest.approx(posts["hook-up"] - 1.5 * inside)
     assert not any("posts" in what for what, _ in shopping_list(session.kit, {}, posts=False))
 
 

@@ -21,12 +21,13 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     from nuvlo.instruments.measured import read_readings
     from nuvlo.model import WorkingModel
     from nuvlo.model.windows import finite
-    from nuvlo.model.wired import LEAST_TOLD, explained
+    from nuvlo.model.wired import LEAST_TOLD, explained, probes
     from nuvlo.quantity import Verdict, format_value, judge
 
     kit = read_kit(a.folder)
     model = WorkingModel(kit)
     pairs = model.ring_out_pairs()
+    between = {probe.pair.name: probe for probe in probes(kit)}
     windows = model.resistance_windows(pairs)
     settles = model.settling(windows, pairs)
     read = read_readings(a.measured, [w.point for w in windows], "resistance", "Ω") if a.measured else {}
@@ -35,7 +36,9 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     for w in windows:
         found = read.get(w.point)
         verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
-        rows.append({"from": w.point, "to": kit.black, "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
+        probe = between.get(w.point)
+        places = (probe.red, probe.black, probe.pair.throw) if probe else (w.point, kit.black, "")
+        rows.append({"point": w.point, "from": places[0], "to": places[1], "throw": places[2], "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
                      "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.point, 0.0), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""
         rises = f"  rises for some {settles[w.point]:.0f} s" if w.point in settles else ""

@@ -10,9 +10,10 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from nuvlo.kit import Part
+from nuvlo.kit import Kit, Part
+from nuvlo.quantity import sentence
 
 Place = tuple[float, float]
 
@@ -33,6 +34,24 @@ class LugView:
     places: dict[str, Place]
     outline: tuple[Shape, ...]
     ring: bool = False  # whether they stand in a ring, and not in rows
+    joins: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = ()  # each throw, and the lugs that it joins
+
+
+def throws_told(view: LugView) -> str:
+    """Which lugs each throw joins, in words; empty for what has no throws."""
+    told = []
+    for name, pairs in view.joins:
+        joined = " and ".join(f"{a}–{b}" for a, b in pairs)
+        told.append(f"{name} joins {joined}" if joined else f"{name} joins nothing")
+    return sentence("; ".join(told)) + "." if told else ""
+
+
+def lugs_in(kit: Kit, ref: str) -> LugView:
+    """The lugs of a kit's part, and what its throws join."""
+    names = sorted({e.partition(".")[2] for w in kit.wires for e in (w.start, w.end) if e.partition(".")[0] == ref})
+    view = lug_view(kit.part(ref), names)
+    joins = tuple((t.name, t.joins) for s in kit.info.switch if s.part == ref and ref in kit.contacts for t in s.throws)
+    return replace(view, joins=joins)
 
 
 def lug_view(part: Part, names: Sequence[str]) -> LugView:
@@ -92,7 +111,8 @@ def _switch(words: str, names: Sequence[str]) -> LugView:
     rows, columns = (2, 1) if most <= 2 else (3, max(1, math.ceil(most / 3)))
     places = {f"{c * rows + r + 1}": (7.0 * (c - (columns - 1) / 2), 6.0 * ((rows - 1) / 2 - r)) for c in range(columns) for r in range(rows)}
     wide, high = 7.0 * columns + 3, 6.0 * rows + 3
-    return LugView("From behind, lever up: up joins the middle to the lower lugs", places, (Shape("box", (-wide / 2, -high / 2, wide, high)),))
+    seen = "From behind" if "latching" in words else "From behind, lever up: up joins the middle to the lower lugs"
+    return LugView(seen, places, (Shape("box", (-wide / 2, -high / 2, wide, high)),))
 
 
 def _rotary(words: str, names: Sequence[str]) -> LugView:

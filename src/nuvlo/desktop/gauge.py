@@ -66,13 +66,13 @@ class Gauge(QWidget):
         left, width = 10 * s, self.width() - 20 * s
         p.setPen(theme.colour("ink"))
         p.setFont(theme.words(10.5 * s, bold=True))
-        p.drawText(QRectF(left, 6 * s, width * 0.55, 18 * s), Qt.AlignmentFlag.AlignLeft, f.task.target)
+        p.drawText(QRectF(left, 6 * s, width * 0.55, 18 * s), Qt.AlignmentFlag.AlignLeft, f.task.place)
         p.setFont(theme.words(8.5 * s))
         p.setPen(theme.colour("faint"))
         p.drawText(
             QRectF(left, 24 * s, width * 0.5, 15 * s),
             Qt.AlignmentFlag.AlignLeft,
-            "" if f.brief else QUANTITIES.get(f.task.quantity, ""),
+            "" if f.brief else f"{QUANTITIES.get(f.task.quantity, '')}{f.task.how}",
         )
         size = (
             10 if f.reading is None else theme.GAUGE if math.isfinite(f.reading.value) else 12

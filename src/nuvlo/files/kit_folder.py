@@ -232,6 +232,7 @@ class _Reader:
         self.check_nodes(kit)
         self.check_relations(kit)
         self.check_names(kit)
+        self.check_switches(kit)
 
     def in_toml(self, path: tuple[str | int, ...], message: str, remedy: str) -> None:
         line, column = _place_in_toml(self.toml_text, path)
@@ -370,6 +371,23 @@ class _Reader:
                 if head not in kit.parts and head not in ends and kit.board is not None:
                     message = f"wire {wire.name} goes to '{end}', which is neither a pad nor a part."
                     self.problems.append(Problem(message, "Mend the name.", "wiring.csv", line, 1))
+
+    def check_switches(self, kit: Kit) -> None:
+        """Throws join lugs of a part, or set what its element has, and are read where wires end."""
+        ends = {end for w in kit.wires for end in (w.start, w.end)}
+        for i, switch in enumerate(kit.info.switch):
+            at, elements = ("switch", i, "part"), kit.elements_of(switch.part)
+            if switch.part not in kit.parts:
+                self.in_toml(at, f"there is no part '{switch.part}' in bom.csv.", "Mend the reference.")
+                continue
+            for throw in switch.throws:
+                for place in (p for pair in throw.reads for p in pair if kit.wires and p not in ends):
+                    self.in_toml(at, f"'{throw.name}' of {switch.part} is read at '{place}', where no wire ends.", "Use an end of wiring.csv.")
+                for key in throw.sets:
+                    if kit.unit and not any(kit.unit.has_parameter(f"{e}.{key}") for e in elements):
+                        self.in_toml(at, f"'{switch.part}' has no '{key}' in circuit.cir.", "Use a parameter of its subcircuit.")
+                if throw.joins and elements:
+                    self.in_toml(at, f"{switch.part} is an element of circuit.cir, so its lugs are joined there.", "Say what its throws set instead.")
 
     def check_aims(self, kit: Kit, path: tuple[str | int, ...], question: Choice | Match) -> None:
         """Sources, nodes and elements that results speak of."""

@@ -78,8 +78,8 @@ class Meter(Protocol):
     def tone(self, name: str) -> Measured:
         """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in."""
 
-    def ohms(self, red: str, black: str = "0") -> Measured:
-        """Ohms between two nodes with the supply off; leads not yet taken off."""
+    def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
+        """Ohms between two nodes with the supply off, a switch in another ``throw`` where one is named; leads not yet taken off."""
 
     def farads(self, name: str) -> Measured:
         """One of the kit's cold readings of capacitance, with a bridge."""

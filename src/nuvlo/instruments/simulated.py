@@ -19,6 +19,7 @@ from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws
 from nuvlo.model.running import means
+from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import farads, tone_volts
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
@@ -152,9 +153,11 @@ class SimulatedBench:
         found = next(s for s in self.unit.kit.info.supply if s.name == supply)
         return self._shown(-float(self._point().currents()[found.element][0]), "A")
 
-    def ohms(self, red: str, black: str = "0") -> Measured:
-        unit = self.unit.kit.unpowered(red, black)
-        true = float(resistance(unit, red, black, self.spec.ohmmeter, known_to(unit, self.unit.values())).ohms[0])
+    def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
+        kit = self.unit.kit
+        unit = wired(kit) if throw else kit.unpowered(red, black)
+        known = {**known_to(unit, self.unit.values()), **(thrown(kit, throw) if throw else {})}
+        true = float(resistance(unit, red, black, self.spec.ohmmeter, known).ohms[0])
         return self._shown(true + self.spec.lead_ohms, "Ω")
 
     def farads(self, name: str) -> Measured:

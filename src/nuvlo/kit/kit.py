@@ -84,9 +84,26 @@ class Kit:
 
     @property
     def rung_out(self) -> tuple[Wire, ...]:
-        """Wires on nets of the circuit: heaters and the mains side are in none."""
-        known = {*GROUND_NAMES, *(self.unit.nodes if self.unit else ())}
-        return tuple(w for w in self.wires if w.net.lower() in known)
+        """Wires on nets of the circuit, and those of switches that are known by their contacts: heaters and the mains side are in
+        none."""
+        known, contacts = self._known_nets, self.contacts
+        return tuple(w for w in self.wires if w.net.lower() in known or {e.partition(".")[0] for e in (w.start, w.end)} & set(contacts))
+
+    @property
+    def rung_to_black(self) -> tuple[Wire, ...]:
+        """Those on nets of the circuit: their ohms to its ground can be told."""
+        return tuple(w for w in self.rung_out if w.net.lower() in self._known_nets)
+
+    @property
+    def _known_nets(self) -> set[str]:
+        return {*GROUND_NAMES, *(self.unit.nodes if self.unit else ())}
+
+    @property
+    def contacts(self) -> dict[str, tuple[tuple[str, str], ...]]:
+        """Each switch that is no element of the circuit, with every two of its lugs that one of its throws joins."""
+        return {
+            s.part: tuple(dict.fromkeys(pair for t in s.throws for pair in t.joins)) for s in self.info.switch if not self.elements_of(s.part)
+        }
 
     @property
     def black(self) -> str:
@@ -108,7 +125,7 @@ class Kit:
         """Where wires are rung out against ``black``, and on which net: the first end of every net, every lug on that of black."""
         out: dict[str, str] = {}
         seen: set[str] = set()
-        for wire in self.rung_out:
+        for wire in self.rung_to_black:
             if wire.net not in seen or wire.net == self.black:
                 out.setdefault(wire.start, wire.net)
             if wire.net == self.black and "." in wire.end:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
@@ -372,6 +373,26 @@ class Metal(_Strict):
     lug: str = ""
 
 
+class Throw(_Strict):
+    """One setting of a switch, jack or strap. ``joins`` pairs of its lugs; or ``sets`` parameters of its element in the circuit.
+    ``reads`` the places between which it is rung out when it is set so, red lead on the first."""
+
+    name: Name
+    joins: tuple[tuple[str, str], ...] = ()
+    sets: Mapping[str, float] = {}
+    reads: tuple[tuple[str, str], ...] = ()
+    says: str = ""
+
+
+class Switch(_Strict):
+    """What of ``part`` is joined in each of its ``throws``; the first is how the circuit stands. A ``strap`` joins grounds, and may be
+    lifted."""
+
+    part: str
+    throws: tuple[Throw, ...] = Field(min_length=2)
+    strap: bool = False
+
+
 class Winding(_Strict):
     """How a coil in air is wound: mm across its former and its wire, and its turns. Its package says how large it is and how it lies."""
 
@@ -461,6 +482,7 @@ class KitFile(_Strict):
     chamber: tuple[Chamber, ...] = ()
     winding: tuple[Winding, ...] = ()
     metal: tuple[Metal, ...] = ()
+    switch: tuple[Switch, ...] = ()
     enclosure: Enclosure | None = None
     match: tuple[Match, ...] = ()
     trim: tuple[Trim, ...] = ()

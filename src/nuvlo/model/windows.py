@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -12,6 +12,20 @@ from nuvlo.arrays import Array
 # Share of good units that lie inside every window of one set at once. A build passes through four or five sets, and
 # well over 95 in 100 good units are to pass all of them; tolerances end sharply, so the last per mille costs little width.
 JOINT_COVERAGE = 0.999
+
+
+class Pair(NamedTuple):
+    """What an ohmmeter is held to: the ``name`` of the reading, the nodes of the red and of the black lead, and the ``throw`` that a
+    switch is in meanwhile, where it is not the one in which the circuit stands."""
+
+    name: str
+    red: str
+    black: str
+    throw: str = ""
+
+    @property
+    def nodes(self) -> tuple[str, str, str]:
+        return self.red, self.black, self.throw
 
 
 @dataclass(frozen=True)

@@ -17,9 +17,10 @@ from nuvlo.circuit.faults import Bridge, Missing
 from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance, resistance
 from nuvlo.kit import Kit, Wire
 from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.schema import Switch, Throw
 from nuvlo.model.bonds import Link, shell_bonds
 from nuvlo.model.ensemble import known_to, laws
-from nuvlo.model.windows import Window
+from nuvlo.model.windows import Pair, Window
 from nuvlo.quantity import Measured, Verdict, judge
 
 WIRE_OHMS = 0.02  # of one wire with its joints
@@ -28,6 +29,7 @@ LEAST_SPREAD = 0.03  # of ln Ω: a reading is never known better, contacts and m
 LEAST_OHMS = 0.5  # below which ohms are all alike
 WEIGHT = {"missing": 1.0, "exchanged": 1.0, "beside": 0.8, "case": 0.5}  # how often each happens (common practice, no source)
 CASE_OHMS = 0.1
+APART_OHMS = 1e12  # of a contact that is open
 MOST_ALONE = 200  # of readings that are solved one by one where all at once loses them
 MOST_TOLD, LEAST_TOLD = 3, 0.03  # mistakes of a group that are named, and the share of a suspicion that is worth a look
 ALIKE = 0.02  # of ln Ω: mistakes that nowhere read further apart are one to a meter
@@ -58,8 +60,47 @@ class Suspected:
         return f"{told}, or one of {more} more that read the same so far" if more > 0 else told
 
 
+@dataclass(frozen=True)
+class Probe:
+    """One reading of the ring-out between two places, a switch in another throw than the circuit's."""
+
+    pair: Pair
+    red: str
+    black: str
+    switch: Switch
+    throw: Throw
+
+
+def probes(kit: Kit) -> list[Probe]:
+    """All that is read in the other throws of switches, jacks and straps, throw by throw."""
+    nets = _nets(kit)
+    out = []
+    for switch in kit.info.switch:
+        for throw in switch.throws:
+            state = f"{switch.part}.{throw.name}"
+            for red, black in throw.reads:
+                name = f"{state}:{red}-{black}".replace(" ", "-")  # it is typed as one word
+                pair = Pair(name, node_at(kit, red, nets[red]), node_at(kit, black, nets[black]), state)
+                out.append(Probe(pair, red, black, switch, throw))
+    return out
+
+
+def thrown(kit: Kit, state: str) -> dict[str, float]:
+    """The values of :func:`wired` with a switch in another throw, named as ``SW1.bypass``."""
+    ref, _, name = state.partition(".")
+    switch = next(s for s in kit.info.switch if s.part == ref)
+    throw = next(t for t in switch.throws if t.name == name)
+    out = {f"{element}.{key}": value for element in kit.elements_of(ref) for key, value in throw.sets.items()}
+    return out | {_touch(ref, pair): WIRE_OHMS if pair in throw.joins else APART_OHMS for pair in kit.contacts.get(ref, ())}
+
+
+def _touch(ref: str, pair: tuple[str, str]) -> str:
+    return f"rtouch_{ref.lower()}_{'_'.join(pair).lower()}"
+
+
 def wired(kit: Kit) -> Circuit:
-    """The unit, sockets empty, with a node for each lug and a resistor for each wire that is rung out: ``rwire_3``."""
+    """The unit, sockets empty, with a node for each lug and a resistor for each wire that is rung out, ``rwire_3``, and for each
+    contact of a switch that is no element, in the throw in which the circuit stands."""
     assert kit.unit is not None
     base = kit.unpowered(*(w.net for w in kit.rung_out))
     lugs = _lugs(kit)
@@ -71,6 +112,11 @@ def wired(kit: Kit) -> Circuit:
     for bond in _contacts(kit):
         ends = node_at(kit, bond.one, bond.net), node_at(kit, bond.other, bond.net)
         cards.append(Card(_contact(bond), "r", ends, {"value": constant(WIRE_OHMS)}, None, token))
+    for switch in kit.info.switch:
+        for pair in kit.contacts.get(switch.part, ()):
+            nodes = tuple(node_at(kit, f"{switch.part}.{lug}", "") for lug in pair)
+            ohms = WIRE_OHMS if pair in switch.throws[0].joins else APART_OHMS
+            cards.append(Card(_touch(switch.part, pair), "r", nodes, {"value": constant(ohms)}, None, token))
     return Circuit(replace(base.netlist, top=replace(base.netlist.top, cards=cards)), check=False)
 
 
@@ -90,11 +136,11 @@ def element_of(wire: Wire) -> str:
 
 def node_at(kit: Kit, end: str, net: str) -> str:
     """The node of a wire's end: that of the board for a pad, one of its own for a lug. Lugs of one net join in a part that is no
-    element (a power switch, a socket), as it is when it is on."""
+    element and whose contacts are not known (a socket, a jack)."""
     if end in kit.wire_ends:
         return net
     ref = end.partition(".")[0]
-    return f"lug#{end.lower()}" if kit.elements_of(ref) else f"lug#{ref.lower()}@{net}"
+    return f"lug#{end.lower()}" if kit.elements_of(ref) or ref in kit.contacts else f"lug#{ref.lower()}@{net}"
 
 
 def black_node(kit: Kit) -> str:
@@ -144,15 +190,17 @@ def mistakes(kit: Kit) -> list[WireMistake]:
     for w in wires:
         for end, far in ((w.start, w.end), (w.end, w.start)):
             for beside in _beside(end, nets):
-                if nets[beside] == w.net:
+                if nets[beside] == w.net and end.partition(".")[0] not in kit.contacts:
                     continue
                 words = f"wire {w.name} is on {beside}, not on {end}"
                 far_end, there = node_at(kit, far, w.net), node_at(kit, beside, nets[beside])
                 out.append(WireMistake("beside", words, ((Missing(element_of(w)).key, 1.0), (Bridge(far_end, there).key, WIRE_OHMS))))
     pads = [p.ref for p in kit.board.pads if p.ref in kit.wire_ends] if kit.board else []
     for a, b in combinations(wires, 2):
-        if a.net != b.net and (ends := _near(a, b, pads)):
+        if ends := _near(a, b, pads):
             (end_a, far_a), (end_b, far_b) = ends
+            if a.net == b.net and end_a.partition(".")[0] not in kit.contacts:
+                continue
             keys = (
                 (Missing(element_of(a)).key, 1.0), (Missing(element_of(b)).key, 1.0),
                 (Bridge(node_at(kit, far_a, a.net), node_at(kit, end_b, b.net)).key, WIRE_OHMS),
@@ -185,28 +233,46 @@ def _beside(end: str, nets: Mapping[str, str]) -> list[str]:
 
 def shown_at(kit: Kit, places: Sequence[str], values: Overrides) -> dict[str, float]:
     """Ω that a meter shows at each of the ``places`` of one unit, read one after the other; infinite where open."""
-    circuit = wired(kit)
-    known, nets = known_to(circuit, values), _nets(kit)
+    circuit, leads = wired(kit), _leads(kit)
+    known = known_to(circuit, values)
+    return {p: float(resistance(circuit, leads[p].red, leads[p].black, None, {**known, **_set_so(kit, leads[p])}).ohms[0]) for p in places}
+
+
+def _leads(kit: Kit) -> dict[str, Pair]:
+    """Where the meter's leads lie for each reading of the ring-out, by its name."""
     black = black_node(kit)
-    return {p: float(resistance(circuit, node_at(kit, p, nets[p]), black, None, known).ohms[0]) for p in places}
+    return {p: Pair(p, node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.pair.name: p.pair for p in probes(kit)}
+
+
+def _usual(circuit: Circuit, key: str) -> float:
+    """What a value that a throw sets is in the circuit."""
+    element, _, parameter = key.partition(".")
+    return circuit.given(element, parameter) if parameter else float(circuit.parameter(circuit.element(element), "value", {}))
+
+
+def _set_so(kit: Kit, pair: Pair) -> dict[str, float]:
+    return thrown(kit, pair.throw) if pair.throw else {}
 
 
 def _nets(kit: Kit) -> dict[str, str]:
-    """The net of every place that is rung out."""
+    """The net of every place that wires or bonds lead to."""
     return {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
 
 
 def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> Array:
     """(M, P) Ω that each of the ``places`` shows to ground with each mistake in the nominal unit; NaN without a solution."""
     circuit, many = wired(kit), len(places)
-    nets = _nets(kit)
+    leads = _leads(kit)
     faults: dict[str, Array] = {}
+    for k, place in enumerate(places):
+        for key, value in _set_so(kit, leads[place]).items():
+            faults.setdefault(key, np.full(len(wrong) * many, _usual(circuit, key)))[k::many] = value
     for k, m in enumerate(wrong):
         for key, value in m.overrides:
             none = 0.0 if key.endswith(".missing") else np.inf
             faults.setdefault(key, np.full(len(wrong) * many, none))[k * many : (k + 1) * many] = value
     nominal = {name: law.nominal for name, law in laws(kit).items()}
-    pairs = [(node_at(kit, p, nets[p]), black_node(kit)) for p in places] * len(wrong)
+    pairs = [(leads[p].red, leads[p].black) for p in places] * len(wrong)
     known = known_to(circuit, nominal)
     found = each_resistance(circuit, pairs, {**known, **faults})
     # What is lost among many is found among few, or alone: a mistake that is not solved would never be named.

@@ -21,7 +21,8 @@ from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.results import corner
-from nuvlo.model.windows import JOINT_COVERAGE, Window, joint_windows
+from nuvlo.model.windows import JOINT_COVERAGE, Pair, Window, joint_windows
+from nuvlo.model.wired import probes, thrown, wired
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import parse_value
 
@@ -42,7 +43,6 @@ THROUGH_A_JUNCTION = 0.05  # share by which ohms follow the test current where i
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
 
-Pair = tuple[str, str, str]  # what is read, the net red is on, the net black is on
 
 
 class ModelError(NuvloError):
@@ -195,51 +195,61 @@ class WorkingModel:
         if not pairs:
             return []
         # Several lugs hang on one net: each is solved once.
-        every = dict.fromkeys((red, black) for _, red, black in pairs)
-        ohms = {nets: self._ohms(nets, meter) for nets in every}
-        reach = {nets: self._at_other_currents(nets, found) for nets, found in ohms.items()} if meter is None else {}
-        rows = np.array([ohms[red, black] for _, red, black in pairs])
+        every = {pair.nodes: pair for pair in pairs}
+        ohms = {nodes: self._ohms(pair, meter) for nodes, pair in every.items()}
+        reach = {nodes: self._at_other_currents(every[nodes], found) for nodes, found in ohms.items()} if meter is None else {}
+        rows = np.array([ohms[pair.nodes] for pair in pairs])
         lost = np.isnan(rows).any(axis=0)  # such a member would make a window in which nothing lies
         if lost.mean() > LOST_SHARE:
             raise ModelError(
                 Problem(f"{lost.sum()} of {lost.size} variants of {self.kit.name} read no ohms.", "Look for a value that is far off.")
             )
         out = []
-        found = _windows([(name, "resistance", "Ω") for name, _, _ in pairs], rows[:, ~lost])
-        for window, (_, red, black) in zip(found, pairs, strict=True):
+        found = _windows([(pair.name, "resistance", "Ω") for pair in pairs], rows[:, ~lost])
+        for window, pair in zip(found, pairs, strict=True):
             # Wires and joints add a little to whatever the circuit shows; the leads are known to some tenths.
             low = min(window.low, max(0.0, window.nominal - STRAY_OHMS))
-            least, most = reach.get((red, black), (np.inf, -np.inf))
+            least, most = reach.get(pair.nodes, (np.inf, -np.inf))
             out.append(replace(window, low=min(low, least), high=max(window.high + CONTACT_OHMS, most)))
         return out
 
-    def _ohms(self, nets: tuple[str, str], meter: Ohmmeter | None) -> Array:
-        unit = self.kit.unpowered(*nets)
-        return resistance(unit, *nets, meter, known_to(unit, self.values)).ohms
+    def _meant(self, pair: Pair) -> tuple[Circuit, dict[str, float]]:
+        """What the meter sees at a pair: the unit alone, and how its switch is thrown."""
+        if not pair.throw:
+            return self.kit.unpowered(pair.red, pair.black), {}
+        return self._wired, thrown(self.kit, pair.throw)
 
-    def _at_other_currents(self, nets: tuple[str, str], usual: Array) -> tuple[float, float]:
+    @cached_property
+    def _wired(self) -> Circuit:
+        return wired(self.kit)
+
+    def _ohms(self, pair: Pair, meter: Ohmmeter | None) -> Array:
+        unit, set_so = self._meant(pair)
+        return resistance(unit, pair.red, pair.black, meter, {**known_to(unit, self.values), **set_so}).ohms
+
+    def _at_other_currents(self, pair: Pair, usual: Array) -> tuple[float, float]:
         """The least and the most that meters of other test currents show where a path leads through a junction, whose volts
         hardly follow the current; nothing (inf, −inf) where it does not."""
-        unit = self.kit.unpowered(*nets)
-        nominal = known_to(unit, {name: law.nominal for name, law in self.laws.items()})
+        unit, set_so = self._meant(pair)
+        nominal = {**known_to(unit, {name: law.nominal for name, law in self.laws.items()}), **set_so}
         low, high = np.inf, -np.inf
         for amps in TEST_CURRENTS:
             other = Ohmmeter(test_current=amps)
-            shown = float(resistance(unit, *nets, other, nominal).ohms[0])
+            shown = float(resistance(unit, pair.red, pair.black, other, nominal).ohms[0])
             if shown == usual[0] or abs(shown / usual[0] - 1) < THROUGH_A_JUNCTION:
                 continue
-            found = self._ohms(nets, other)
+            found = self._ohms(pair, other)
             low, high = min(low, float(np.nanmin(found))), max(high, float(np.nanmax(found)))
         return low, high
 
     def supply_pairs(self) -> list[Pair]:
         """Each supply terminal that has a test point, against ground."""
-        return [(s.point, s.node, "0") for s in self.kit.info.supply if s.point]
+        return [Pair(s.point, s.node, "0") for s in self.kit.info.supply if s.point]
 
     def cold_windows(self) -> list[Window]:
         """What the kit asks of a unit before it is powered: ohms, one joint set, and capacitances, another."""
         cold = self.kit.info.cold
-        found = self.resistance_windows([(c.name, c.node, c.reference) for c in cold if c.kind == "ohms"])
+        found = self.resistance_windows([Pair(c.name, c.node, c.reference) for c in cold if c.kind == "ohms"])
         heads, rows = [], []
         for c in cold:
             if c.kind == "capacitance":
@@ -250,36 +260,38 @@ class WorkingModel:
 
     def point_pairs(self) -> list[Pair]:
         """Each test point against its reference: what a kit without a supply is asked."""
-        return [(p.name, p.node, p.reference) for p in self.kit.info.point]
+        return [Pair(p.name, p.node, p.reference) for p in self.kit.info.point]
 
     def ring_out_pairs(self) -> list[Pair]:
         """Lugs and pads against ground: the first lug of every wired net, each on ground, every pad that a wire goes from, and the
-        metal of case or panel."""
+        metal of case or panel; then what is read in the other throws of switches, jacks and straps."""
         black = self.kit.black
-        out = [(place, net, black) for place, net in self.kit.rung_at]
+        out = [Pair(place, net, black) for place, net in self.kit.rung_at]
         seen: set[str] = set()
-        for wire in self.kit.rung_out:
+        for wire in self.kit.rung_to_black:
             if wire.net not in seen and wire.net != black:
-                out.append((wire.end, wire.net, black))
+                out.append(Pair(wire.end, wire.net, black))
             seen.add(wire.net)
-        out += [(bond.other, bond.net, black) for bond in shell_bonds(self.kit)]
+        out += [Pair(bond.other, bond.net, black) for bond in shell_bonds(self.kit)]
+        out += [probe.pair for probe in probes(self.kit)]
         return list(dict.fromkeys(out))
 
     def settling(self, windows: list[Window], pairs: list[Pair]) -> dict[str, float]:
         """Seconds for which a reading of ohms rises while capacitors charge, by place: three times its ohms by the capacitance there,
         nominal. Nothing where it stands still at once, or is open."""
         nominal = {name: law.nominal for name, law in self.laws.items()}
-        farads_on: dict[tuple[str, str], float] = {}
+        farads_on: dict[tuple[str, ...], float] = {}
         out = {}
-        for window, (place, red, black) in zip(windows, pairs, strict=True):
+        for window, pair in zip(windows, pairs, strict=True):
             if not np.isfinite(window.nominal) or window.nominal <= STRAY_OHMS:
                 continue
-            if (red, black) not in farads_on:
-                unit = self.kit.unpowered(red, black)
-                farads_on[red, black] = float(capacitance(unit, red, black, CHARGING_HZ, known_to(unit, nominal))[0])
-            seconds = 3 * window.nominal * farads_on[red, black]
+            if pair.nodes not in farads_on:
+                unit, set_so = self._meant(pair)
+                known = {**known_to(unit, nominal), **set_so}
+                farads_on[pair.nodes] = float(capacitance(unit, pair.red, pair.black, CHARGING_HZ, known)[0])
+            seconds = 3 * window.nominal * farads_on[pair.nodes]
             if seconds >= SLOW_S:
-                out[place] = seconds
+                out[pair.name] = seconds
         return out
 
     @cached_property

@@ -12,6 +12,7 @@ from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
+from nuvlo.model.wired import probes
 from nuvlo.model.working import CONTACT_OHMS
 from nuvlo.quantity import Verdict, format_value, sentence
 from nuvlo.stages import discharge, leads
@@ -41,12 +42,11 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  "resistance", "Ω", parts=(pad,), nodes=(wire.net, kit.black))
         )  # fmt: skip
     out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
-    switches = "switches on, " if any(p.kind == "switch" for p in kit.parts.values()) else ""
-    black = _ground(kit)
+    so, black = _as_it_stands(kit), _ground(kit)
     for place, net in kit.rung_at:
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", place), Stage.HOOK_UP, Wants.READING, f"Ring out {place} to ground",
-                 f"Supply off and unplugged, {switches}controls where they start. Red lead on the lug, black on {black}.",
+                 f"Supply off and unplugged, {so}controls where they start. Red lead on the lug, black on {black}.",
                  place, "resistance", "Ω", parts=(place,), nodes=(net, kit.black), wrong=risen(kit, build, place))
         )  # fmt: skip
     for bond in shell_bonds(kit):
@@ -55,6 +55,15 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             Task(StepId.of(Stage.HOOK_UP, "ring", bond.other), Stage.HOOK_UP, Wants.READING, f"Ring out {bond.other} to ground",
                  f"It is bonded once, by {bond.by}{scraped}. Red lead on bare metal of {bond.other}, a screw; black on {black}. Open is paint "
                  "or a missing bond: hum where a hand touches it.", bond.other, "resistance", "Ω", parts=(bond.other,), nodes=(bond.net, kit.black))
+        )  # fmt: skip
+    for probe in probes(kit):
+        pair = probe.pair
+        says = f" {probe.throw.says}" if probe.throw.says else ""
+        out.append(
+            Task(StepId.of(Stage.HOOK_UP, "ring", pair.name), Stage.HOOK_UP, Wants.READING,
+                 f"{probe.switch.part}, {probe.throw.name}: ring out {probe.red} to {probe.black}",
+                 f"Supply off, all else as before; {probe.switch.part}: {probe.throw.name}.{says} Red lead on {probe.red}, black on {probe.black}.",
+                 pair.name, "resistance", "Ω", parts=(probe.red, probe.black), nodes=(pair.red, pair.black), setup=pair.throw)
         )  # fmt: skip
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
@@ -106,6 +115,14 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
     )  # fmt: skip
 
 
+def _as_it_stands(kit: Kit) -> str:
+    """How switches stand for readings to ground: known throw by throw, else on."""
+    known = {s.part: s.throws[0].name for s in kit.info.switch}
+    plain = any(p.kind == "switch" and p.ref not in known for p in kit.parts.values())
+    named = [f"{ref} to {throw}" for ref, throw in known.items() if kit.part(ref).kind == "switch"]
+    return "".join(f"{words}, " for words in (*(["switches on"] if plain else []), *named))
+
+
 def _ground(kit: Kit) -> str:
     """Where the black lead lies: on the pad of the first wire to ground, for not every case is bonded."""
     return f"ground at {kit.black_at}" if kit.black_at else "ground"
@@ -114,6 +131,7 @@ def _ground(kit: Kit) -> str:
 def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
     """Pads from which a wire goes to a jack, but for ground: once soldered there, the jack is hard to get off."""
     pads = {p.ref for p in kit.board.pads} if kit.board else set()
+    pads |= {end for w in kit.rung_out for end in (w.start, w.end) if end.partition(".")[0] in kit.contacts}
     jacks = {p.ref for p in kit.parts.values() if p.kind in ("jack", "socket") and not p.on_board}
     out: dict[str, Wire] = {}
     for wire in kit.rung_out:

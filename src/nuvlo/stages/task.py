@@ -57,6 +57,17 @@ class Task:
     wrong: str = ""  # what the stage knows to be wrong with it
 
     @property
+    def place(self) -> str:
+        """Where it is read, in short."""
+        return self.target.rpartition(":")[2]
+
+    @property
+    def how(self) -> str:
+        """And how a switch is thrown meanwhile."""
+        throw, there, _ = self.target.rpartition(":")
+        return f", {throw}" if there else ""
+
+    @property
     def example(self) -> str:
         """A reading of its unit, as it may be typed."""
         return {"Ω": "99.2k", "A": "2.3m", "F": "97n", "H": "4.7m", "dB": "41.5"}.get(self.unit, "4.48")

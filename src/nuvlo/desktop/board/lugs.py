@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from nuvlo.craft.lugs import LugView, lug_view
+from nuvlo.craft.lugs import LugView, lugs_in, throws_told
 from nuvlo.desktop import theme
 from nuvlo.kit import Kit, Part
 
@@ -38,9 +38,7 @@ class LugPortraits(QWidget):
             if dot and kit.find_part(ref) is not None:
                 lit.setdefault(ref, []).append(lug)
         for ref, lugs in lit.items():
-            part = kit.part(ref)
-            names = sorted({e.partition(".")[2] for w in kit.wires for e in (w.start, w.end) if e.partition(".")[0] == ref})
-            self.shown.append((part, lug_view(part, names), tuple(lugs)))
+            self.shown.append((kit.part(ref), lugs_in(kit, ref), tuple(lugs)))
         self.setAccessibleName("; ".join(f"{part.ref}, {' and '.join(lugs)}: {view.seen}" for part, view, lugs in self.shown))
         self.setVisible(bool(self.shown))
         self.update()
@@ -64,7 +62,7 @@ class LugPortraits(QWidget):
         p.setFont(theme.words(9.5))
         p.drawText(words.adjusted(0, 22, 0, 0), wrapped, part.text)
         p.setPen(theme.colour("faint"))
-        p.drawText(words, wrapped | Qt.AlignmentFlag.AlignBottom, f"{view.seen}.")
+        p.drawText(words, wrapped | Qt.AlignmentFlag.AlignBottom, f"{view.seen}. {throws_told(view)}".rstrip())
         left, low, right, high = _extent(view)
         room = QRectF(words.right() + 20, area.top() + 12, area.right() - words.right() - 44, area.height() - 34)
         scale = max(LEAST_PX_MM, min(MOST_PX_MM, room.width() / (right - left), room.height() / (high - low)))
@@ -83,6 +81,10 @@ class LugPortraits(QWidget):
                 p.drawRect(QRectF(corner.x(), corner.y(), s.at[2] * scale, s.at[3] * scale))
             else:
                 p.drawLine(at(s.at[0], s.at[1]), at(s.at[2], s.at[3]))
+        for k, (_, pairs) in enumerate(view.joins):  # the first throw in full, the others dotted
+            p.setPen(QPen(theme.colour("good"), 5 if k == 0 else 2.5, Qt.PenStyle.SolidLine if k == 0 else Qt.PenStyle.DotLine))
+            for one, other in pairs:
+                p.drawLine(at(*view.places[one]), at(*view.places[other]))
         for name, (x, y) in view.places.items():
             lit, here = name in lugs, at(x, y)
             p.setPen(QPen(theme.colour("copper" if lit else "ink"), 2))

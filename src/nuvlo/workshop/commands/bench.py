@@ -10,7 +10,7 @@ from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
-from nuvlo.model.wired import LEAST_TOLD, Suspected, explained
+from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
@@ -109,7 +109,7 @@ def _instrument(s: Session, task: Task) -> Measured:
         return s.bench.tone(task.target)
     if task.quantity == "capacitance":
         return s.bench.farads(task.target)
-    return s.bench.ohms(*task.nodes) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
+    return s.bench.ohms(*task.nodes, throw=task.setup) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 
 @dataclass(frozen=True)
@@ -163,7 +163,7 @@ def sweep(s: Session, given: Nothing) -> Work:
 def explain(s: Session, given: Nothing) -> Work:
     """Which single wiring mistake explains what was rung out so far."""
     model = s.working_model()
-    places = {end for w in s.kit.rung_out for end in (w.start, w.end)} | {bond.other for bond in shell_bonds(s.kit)}
+    places = {end for w in s.kit.rung_out for end in (w.start, w.end)} | {bond.other for bond in shell_bonds(s.kit)} | {p.pair.name for p in probes(s.kit)}
     taken = {p: r.measured for p in places if (r := s.build.latest(p, "resistance", Stage.HOOK_UP.value)) is not None}
     if not taken:
         raise Refused(Problem("nothing is rung out yet.", "Read a lug first: its ohms to ground."))

@@ -10,6 +10,7 @@ import re
 
 from nuvlo.instruments.typed import OPEN_WORDS
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.model.wired import probes
 from nuvlo.quantity import format_value
 from nuvlo.stages.task import Task, Wants
 from nuvlo.workshop.commands.arguments import (
@@ -61,6 +62,8 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
 def _named(name: str, rest: str, at: At) -> Command:
     """A line that begins with a name, or is the value that is asked for."""
     kit, now = at.kit, at.now
+    if now is not None and now.wants is Wants.READING and rest and name.lower() == now.target.lower():
+        return _reading(now.target, now.quantity, rest, now.unit)  # the case, say, which is a part as well
     part = kit.find_part(name)
     if part is not None:
         return _of_part(part, rest)
@@ -74,7 +77,8 @@ def _named(name: str, rest: str, at: At) -> Command:
     cold = next((c for c in kit.info.cold if c.name.lower() == name.lower()), None)
     if cold is not None:
         return _reading(cold.name, cold.quantity, rest, cold.unit)
-    lug = next((end for w in kit.wires for end in (w.start, w.end) if end.lower() == name.lower()), None)
+    places = [*(end for w in kit.wires for end in (w.start, w.end)), *(probe.pair.name for probe in probes(kit))]
+    lug = next((place for place in places if place.lower() == name.lower()), None)
     if lug is not None:
         return _reading(lug, "resistance", rest, "Ω")
     if now and now.wants in (Wants.MEASURE, Wants.READING) and _looks_like_value(name):
