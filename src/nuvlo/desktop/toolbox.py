@@ -261,9 +261,10 @@ class Toolbox:
         """Ground and case."""
         from nuvlo.desktop.tools.power import BondsTool
         from nuvlo.model.bonds import bonds
+        from nuvlo.model.straps import settings
 
         kit = self._shown.kit
-        self._answer("Following the metal", lambda: (kit, bonds(kit)), BondsTool)
+        self._answer("Following the metal", lambda: (kit, bonds(kit), settings(kit)), BondsTool)
 
     def help(self) -> None:
         """What can be typed here."""

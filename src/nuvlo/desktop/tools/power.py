@@ -13,9 +13,10 @@ from nuvlo.kit import Kit
 from nuvlo.model.bonds import Bonds
 from nuvlo.model.bonds import told as told_bonds
 from nuvlo.model.power import Rail, told
+from nuvlo.model.straps import Setting
 from nuvlo.quantity import format_value
 
-WARN = ("LOOP", "FLOATING")
+WARN = ("LOOP", "FLOATING", "NO RETURN")
 
 
 class _Bar(QWidget):
@@ -59,10 +60,10 @@ class PowerTool(Page):
 
 
 class BondsTool(Page):
-    """A sentence for each bond, ring and piece that floats."""
+    """A sentence for each bond, ring and piece that floats; then what each setting of a strap does."""
 
-    def show_answer(self, found: tuple[Kit, Bonds]) -> None:
-        kit, now = found
+    def show_answer(self, found: tuple[Kit, Bonds, list[Setting]]) -> None:
+        kit, now, straps = found
         column = self.fresh()
         column.addWidget(label("Ground and case", 15, bold=True))
         for line in told_bonds(kit, now):
@@ -70,4 +71,7 @@ class BondsTool(Page):
             column.addWidget(label(line, 12, "out" if wrong else "ink", bold=wrong))
         if now.sound and now.bonds:
             column.addWidget(label("Bonded once, no ring, nothing floats.", 12, "good", bold=True))
+        for setting in straps:
+            for k, line in enumerate(setting.words):
+                column.addWidget(label(line, 12, "out" if line.startswith(WARN) else "ink", bold=k == 0))
         self.turn(column)
