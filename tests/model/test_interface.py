@@ -8,8 +8,9 @@ import pytest
 from nuvlo.cli.main import main
 from nuvlo.files.interface import read_plan, shipped
 from nuvlo.kit.interface import Piece, Plan
-from nuvlo.model.interface import HERTZ, advice, judged
+from nuvlo.model.interface import HERTZ, advice, judged, netlist
 from nuvlo.problems import NuvloError
+from tests.circuit import ngspice
 
 LEAD = Piece(kind="cable", metres=3.0)
 
@@ -34,6 +35,20 @@ def test_a_longer_lead_is_heard_as_its_capacitance_on_the_coil_says(metres):
     (end,) = judged(plan(Piece(kind="cable", metres=metres), Piece(kind="amplifier"))).ends
     by_hand = 20 * np.log10(np.abs(volts(200 + 100 * metres) / volts(500)))
     assert end.db == pytest.approx(by_hand, abs=0.02)
+
+
+@pytest.mark.parametrize("name", shipped())
+def test_every_plan_sounds_as_the_independent_simulator_says(name, tmp_path):
+    """ngspice on the netlist of the plan and on that of the plain lead: what each end gets against it, dB over the band."""
+    made = read_plan(name)
+    plain = plan(LEAD, Piece(kind="amplifier"))
+    number = {p.name: k for k, p in enumerate(made.piece)}
+    ends = judged(made).ends
+    hertz, theirs = ngspice.response(netlist(made), [f"p{number[e.name]}" for e in ends], 45, 13e3, 300, tmp_path)
+    _, straight = ngspice.response(netlist(plain), ["p2"], 45, 13e3, 300, tmp_path)
+    for end, row in zip(ends, theirs, strict=True):
+        expected = 20 * np.log10(np.abs(row / straight[0]))
+        assert end.db == pytest.approx(np.interp(np.log(HERTZ), np.log(hertz), expected), abs=0.005)
 
 
 def test_behind_a_buffer_no_length_of_lead_is_heard():

@@ -15,8 +15,7 @@ def add_verbs(verbs: Verbs) -> None:
 
 def _interface(a: argparse.Namespace) -> Answer:
     from nuvlo.files.interface import read_plan, shipped
-    from nuvlo.model.interface import HERTZ, advice, judged
-    from nuvlo.quantity import format_value
+    from nuvlo.model.interface import HERTZ, advice, current, judged
 
     if a.name is None:
         plans = [(name, read_plan(name).title) for name in shipped()]
@@ -26,8 +25,7 @@ def _interface(a: argparse.Namespace) -> Answer:
     lines = [f"{plan.title}. {plan.says}"]
     lines += [f"  {port:18s} {says}" for port, says in found.ports]
     lines += [f"  {n[0].upper()}{n[1:]}." for n in found.normals]
-    buffers = sum(p.kind == "buffer" and p.milliamperes > 0 for p in plan.piece)
-    lines.append(f"  {'One buffer draws' if buffers == 1 else f'{buffers} buffers draw'} {format_value(found.amps, 'A', 2)} at {plan.volts:g} V: {format_value(found.watts, 'W', 2)}")
+    lines.append(f"  {current(plan, found)}")
     lines.append("Against the guitar with one lead of 3 m, straight into an amplifier:")
     lines += [f"  {end.words}" for end in found.ends]
     lines += [said] if (said := advice(plan, found)) else []

@@ -45,32 +45,13 @@ def _power(a: argparse.Namespace) -> Answer:
 
 
 def _rack(a: argparse.Namespace) -> Answer:
-    from nuvlo.files.kit_folder import read_kit
     from nuvlo.files.rack import read_rack
-    from nuvlo.model.power import Drawn, added, leave_out, rails
-    from nuvlo.quantity import format_value
+    from nuvlo.model.rack import racked, told
 
-    rack = read_rack(a.file)
-    units = []
-    for row in rack.units:
-        known = {r.name: r for r in rails(read_kit(row.kit))} if row.kit else {}
-        typical, worst = {n: r.typical for n, r in known.items()} | row.typical, {n: r.worst for n, r in known.items()} | row.worst
-        units.append(Drawn(row.name, row.count, typical, worst, {n: r.farads for n, r in known.items()}))
-    sums = added(units, rack.supply)
-    out = leave_out(units, rack.supply)
-    lines = [f"{sum(u.count for u in units)} units"]
-    for s in sums:
-        line = f"  {s.rail:10s} {format_value(s.typical, 'A', 3):>9s} typical, {format_value(s.worst, 'A', 3)} at worst"
-        if s.supply is not None and s.margin is not None:
-            line += f" of {format_value(s.supply, 'A')}: " + (f"{100 * s.margin:.0f} % left" if s.margin >= 0 else "TOO MUCH")
-        lines.append(line + (f"; fills {format_value(s.farads, 'F', 2)}" if s.farads else ""))
-    over = any(s.margin is not None and s.margin < 0 for s in sums)
-    if out:
-        lines.append(f"Without {' and '.join(out)} it holds.")
-    elif over:
-        lines.append("Leaving out four units is not enough: a larger supply, or a second one.")
-    rows = [{"rail": s.rail, "typical": s.typical, "worst": s.worst, "supply": s.supply, "margin": s.margin, "farads": s.farads} for s in sums]
-    return int(over), {"rails": rows, "leave_out": out}, "\n".join(lines)
+    found = racked(read_rack(a.file))
+    lines = [f"{found.count} units", *(f"  {s.rail:10s} {told(s)}" for s in found.sums), *([found.advice] if found.advice else [])]
+    rows = [{"rail": s.rail, "typical": s.typical, "worst": s.worst, "supply": s.supply, "margin": s.margin, "farads": s.farads} for s in found.sums]
+    return int(found.over), {"rails": rows, "leave_out": found.out}, "\n".join(lines)
 
 
 def _positive(value: float, text: str) -> float:

@@ -257,6 +257,24 @@ class Toolbox:
         kit, build = self._shown.kit, self._shown.build
         self._answer("Working out what it draws", lambda: rails(kit, build=build), PowerTool)
 
+    def interface(self, line: str) -> None:
+        """Plans of a pedalboard's interface."""
+        from nuvlo.desktop.tools.interface import InterfaceTool, answer
+
+        path = self.window.file_named(line) if line.lower().endswith(".toml") else Path(line)
+        if path is not None:
+            self._answer("Working out the treble", lambda: answer(str(path) if line else ""), InterfaceTool)
+
+    def rack(self, line: str) -> None:
+        """What a rack draws from its supply."""
+        from nuvlo.desktop.tools.rack import RackTool
+        from nuvlo.files.rack import read_rack
+        from nuvlo.model.rack import racked
+
+        path = self.window.file_named(line)
+        if path is not None:
+            self._answer("Adding up the rack", lambda: racked(read_rack(path)), RackTool)
+
     def bonds(self) -> None:
         """Ground and case."""
         from nuvlo.desktop.tools.power import BondsTool

@@ -11,6 +11,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import responses
 from nuvlo.kit.interface import Piece, Plan
+from nuvlo.quantity import format_value
 
 HERTZ = np.geomspace(50.0, 12e3, 61)
 PLAIN_METRES, PLAIN_PF = 3.0, 100.0  # the lead that all is compared with, straight into the amplifier
@@ -68,6 +69,13 @@ def judged(plan: Plan) -> Interface:
 def _end(name: str, db: Array) -> End:
     at = [float(np.interp(np.log(f), np.log(HERTZ), db)) for f in (MIDDLE_HZ, 5 * MIDDLE_HZ)]
     return End(name, db, at[1] - at[0], at[0])
+
+
+def current(plan: Plan, found: Interface) -> str:
+    """What its buffers draw, in words."""
+    buffers = sum(p.kind == "buffer" and p.milliamperes > 0 for p in plan.piece)
+    draw = "No buffer draws anything" if not buffers else "One buffer draws" if buffers == 1 else f"{buffers} buffers draw"
+    return f"{draw} {format_value(found.amps, 'A', 2)} at {plan.volts:g} V: {format_value(found.watts, 'W', 2)}" if buffers else f"{draw}."
 
 
 def advice(plan: Plan, found: Interface) -> str:

@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
-
-from nuvlo.desktop import theme
 from nuvlo.desktop.labels import label
+from nuvlo.desktop.tools.bar import Bar
 from nuvlo.desktop.tools.page import Page
 from nuvlo.kit import Kit
 from nuvlo.model.bonds import Bonds
@@ -17,29 +13,6 @@ from nuvlo.model.straps import Setting
 from nuvlo.quantity import format_value
 
 WARN = ("LOOP", "FLOATING", "NO RETURN")
-
-
-class _Bar(QWidget):
-    """How much of what there is a rail takes at worst, typical marked in it."""
-
-    def __init__(self, rail: Rail) -> None:
-        super().__init__()
-        self.rail = rail
-        self.setFixedHeight(22)
-        self.setAccessibleName(f"{rail.name}: {told(rail)[0]}")
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        limit, p = self.rail.limit or 0.0, QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        whole = QRectF(0, 4, self.width(), 14)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(theme.colour("line"))
-        p.drawRoundedRect(whole, 4, 4)
-        share = min(self.rail.worst / limit, 1.0)
-        p.setBrush(theme.colour("good" if self.rail.worst <= limit else "out"))
-        p.drawRoundedRect(QRectF(0, 4, whole.width() * share, 14), 4, 4)
-        p.setBrush(theme.colour("ink"))
-        p.drawRect(QRectF(whole.width() * min(self.rail.typical / limit, 1.0) - 1, 1, 2, 20))
 
 
 class PowerTool(Page):
@@ -53,7 +26,7 @@ class PowerTool(Page):
             first, *more = told(rail)
             column.addWidget(label(first, 13))
             if rail.limit:
-                column.addWidget(_Bar(rail))
+                column.addWidget(Bar(rail.name, rail.typical, rail.worst, rail.limit, first))
             for line in more:
                 column.addWidget(label(f"{line[0].upper()}{line[1:]}.", 11))
         self.turn(column)
