@@ -113,7 +113,7 @@ def test_accepting_a_reading_is_said_on_the_sheet(bench):
     sheet = session.snapshot().sheet()
     assert (sheet.overall, sheet.told) == (
         "not judged: 36 of 40 readings are not taken",
-        "Readings taken: Unpack 4 of 8, Hook up 0 of 17, Wake 0 of 9, Set 0 of 1, Prove 0 of 1.",
+        "Readings taken: Unpack 4 of 8, Hook up 0 of 21, Wake 0 of 9, Set 0 of 1, Prove 0 of 1.",
     )
     with pytest.raises(Refused, match="nothing here is out"):
         type_line(session, "accept")

@@ -16,10 +16,12 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _wires(a: argparse.Namespace) -> Answer:
+    from nuvlo.craft.routes import joins
     from nuvlo.craft.wires import ledger
     from nuvlo.files.kit_folder import read_kit
 
-    runs = ledger(read_kit(a.folder))
+    kit = read_kit(a.folder)
+    runs, lettered = ledger(kit), joins(kit)
     rows = [
         {
             "n": n, "wire": r.wire.name, "from": r.wire.start, "to": r.wire.end, "net": r.wire.net, "colour": r.wire.colour,
@@ -28,9 +30,20 @@ def _wires(a: argparse.Namespace) -> Answer:
         }
         for n, r in enumerate(runs, 1)
     ]  # fmt: skip
+    letters = [
+        {
+            "letter": j.letter, "net": j.net, "leads": [
+                {"from": f"{x.start.ref}.{x.start.pin}", "to": f"{x.end.ref}.{x.end.pin}", "cut_mm": x.cut_mm, "crosses": list(x.crosses), "under": list(x.under)}
+                for x in j.leads
+            ],
+        }
+        for j in lettered
+    ]  # fmt: skip
     if a.labels:
-        return 0, {"wires": rows}, "\n".join(words for r in runs for words in r.labels)
-    lines, turn = [], ""
+        return 0, {"wires": rows, "joins": letters}, "\n".join(words for r in runs for words in r.labels)
+    lines, turn = [f"  {j.letter} to {j.letter}  {j.words}" for j in lettered], ""
+    if lines:
+        lines.insert(0, "The board first, on its back, letter to letter.")
     for r in runs:
         if r.turn != turn:
             turn = r.turn
@@ -38,4 +51,4 @@ def _wires(a: argparse.Namespace) -> Answer:
         length = f"{r.wire.length_mm:g} mm" if r.wire.length_mm else ""
         ends = f"{r.wire.start} to {r.wire.end}"
         lines.append(f"  {r.wire.name:>3s}  {ends:26s} {r.wire.colour:8s} {length:>7s}  {r.wire.note}".rstrip())
-    return 0, {"wires": rows}, "\n".join(lines) or "No wires: the kit has no wiring.csv."
+    return 0, {"wires": rows, "joins": letters}, "\n".join(lines) or "No wires: the kit has no wiring.csv."

@@ -445,8 +445,10 @@ class Craft(_Strict):
 
 
 class Work(_Strict):
-    """What the boards want done to them: ``snap`` apart, ``wash`` off the flux (not on bare wood or tags), ``bake`` dry after it."""
+    """What the boards want done to them: ``snap`` apart, ``wash`` off the flux (not on bare wood or tags), ``bake`` dry after it. ``letters``: it is
+    joined letter to letter by leads on its back."""
 
+    letters: bool = False
     snap: bool = False
     wash: bool = True
     bake: bool = False

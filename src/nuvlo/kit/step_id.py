@@ -56,6 +56,11 @@ def wire_step(name: str) -> StepId:
     return StepId.of(Stage.HOOK_UP, "wire", name)
 
 
+def join_step(letter: str) -> StepId:
+    """The leads of one letter on a board that is joined by letters."""
+    return StepId.of(Stage.HOOK_UP, "join", letter)
+
+
 def board_step(stage: Stage, verb: str, parts: Iterable[str]) -> StepId:
     """A step of the order of work. It keeps its name whatever its number: another order, or other parts in the post,
     change neither its stage, its verb nor its parts."""

@@ -6,10 +6,11 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from nuvlo.craft.routes import Join, joins
 from nuvlo.craft.schools import taken
 from nuvlo.craft.wires import Run, ledger, ticked
 from nuvlo.kit import Kit, Stage, Wire
-from nuvlo.kit.step_id import StepId, wire_step
+from nuvlo.kit.step_id import StepId, join_step, wire_step
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import probes
@@ -32,7 +33,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     late = dict(before_jacks(kit))
     jacks = {wire.name for wire in late.values()}
     runs = ledger(kit)
-    out = [_wired(kit, build, run) for run in runs if run.wire.name not in jacks]
+    out = [_joined(join) for join in joins(kit)]
+    out += [_wired(kit, build, run) for run in runs if run.wire.name not in jacks]
     out += leads.tasks(Stage.HOOK_UP, build)
     for pad, wire in late.items():
         lug = wire.start if wire.end == pad else wire.end
@@ -93,6 +95,16 @@ def advice_on(now: Finding, solved: Solved) -> str:
     return "'explain' says which single wiring mistake reads so; each further lug that is read makes it surer." if out else ""
 
 
+def _joined(join: Join) -> Task:
+    many = "1 lead" if len(join.leads) == 1 else f"{len(join.leads)} leads"
+    pads = dict.fromkeys(pad.ref for lead in join.leads for pad in (lead.start, lead.end))
+    under = " Before the ties are pulled." if any(lead.under for lead in join.leads) else ""
+    return Task(
+        join_step(join.letter), Stage.HOOK_UP, Wants.STEP, f"Join {join.letter} to {join.letter}: {many}",
+        f"On the back, in this order: {join.words}.{under}", join.letter, parts=tuple(pads), nodes=(join.net,),
+    )  # fmt: skip
+
+
 def _wired(kit: Kit, build: Build, run: Run) -> Task:
     wire = run.wire
     length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
@@ -104,6 +116,8 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
         if to_come := [o for o in others if o not in there]:
             more = f"wires {' and '.join(to_come)} come" if len(to_come) > 1 else f"wire {to_come[0]} comes"
             note += f" Leave {end} open: {more} to it too."
+    if any((part := kit.find_part(end.partition(".")[0])) is not None and part.kind == "driver" for end in (wire.start, wire.end)):
+        note += " Tie it to the wall, clear of the cone and the port."
     inside = next((pad for pad in (wire.start, wire.end) if pad in kit.wire_ends), "")
     if inside and taken(build.stances, "wires") == "direct":
         note += f" It is in the board at {inside} already."

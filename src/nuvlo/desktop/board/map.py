@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.kept import KeptPainting
 from nuvlo.desktop.board.view import Underlay, View, room_for
-from nuvlo.desktop.board.wire import draw_wire
+from nuvlo.desktop.board.wire import draw_lead, draw_wire
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
 
@@ -50,6 +50,7 @@ class Marking:
     wires: bool = False
     wire_now: str = ""
     wires_done: frozenset[str] = frozenset()
+    leads: tuple[tuple[float, float, float, float, bool], ...] = ()  # mm from, to, of a lettered board; whether it is in hand
     readings: dict[str, tuple[str, str]] = field(default_factory=dict)
     net: str = ""
     bad: frozenset[str] = frozenset()  # joints, as R4.1
@@ -398,6 +399,8 @@ class BoardMap(QWidget):
         lugs = self._lugs()
         place = self.placing()
         pads = {pad.ref: place(pad.x_mm, pad.y_mm) for pad in self.board.pads}
+        for x, y, to_x, to_y, now in sorted(self.marking.leads, key=lambda lead: lead[4]):
+            draw_lead(p, place(x, y), place(to_x, to_y), now)
         for wire in sorted(self._wired, key=lambda w: w.name == self.marking.wire_now):
             a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
             if a is None or b is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from nuvlo.desktop import theme
@@ -34,3 +34,13 @@ def draw_wire(p: QPainter, path: QPainterPath, wire: Wire, now: str, done: Colle
         p.drawPath(path)
     p.setPen(pen)
     p.drawPath(path)
+
+
+def draw_lead(p: QPainter, a: QPointF, b: QPointF, now: bool) -> None:
+    """A lead on the back of a lettered board, from joint to joint."""
+    p.setPen(QPen(theme.colour("copper" if now else "faint"), 4 if now else 1.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    p.drawLine(a, b)
+    if now:
+        p.setBrush(theme.colour("copper"))
+        for at in (a, b):
+            p.drawEllipse(at, 4.5, 4.5)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nuvlo.craft.routes import joins
 from nuvlo.desktop.board.inside import InsideMap
 from nuvlo.desktop.board.lugs import LugPortraits
 from nuvlo.desktop.board.map import Marking
@@ -9,6 +10,16 @@ from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.kit import Stage
 from nuvlo.stages.task import Finding
 from nuvlo.workshop.snapshot import Snapshot
+
+
+def _leads(shown: Snapshot, now: Finding | None) -> tuple[tuple[float, float, float, float, bool], ...]:
+    """Leads of letters that are joined, and of the one in hand."""
+    done = {f.task.target for f in shown.findings(Stage.HOOK_UP) if f.done and f.task.id.does(Stage.HOOK_UP, "join")}
+    letter = now.task.target if now and now.task.id.does(Stage.HOOK_UP, "join") else ""
+    return tuple(
+        (lead.start.x_mm, lead.start.y_mm, lead.end.x_mm, lead.end.y_mm, join.letter == letter)
+        for join in joins(shown.kit) if join.letter in done or join.letter == letter for lead in join.leads
+    )  # fmt: skip
 
 
 class Picture(BoardFrame):
@@ -28,7 +39,8 @@ class Picture(BoardFrame):
         wire = now.task.target if now and now.task.id.does(Stage.HOOK_UP, "wire") else ""
         lit = frozenset(now.task.parts) if now else frozenset()
         self.lugs.show_ends(shown.kit, now.task.parts if now else ())
-        marking = Marking(lit, on_board(shown.kit), side or "top", True, wire, done)
+        behind = now is not None and now.task.id.does(Stage.HOOK_UP, "join")
+        marking = Marking(lit, on_board(shown.kit), side or ("bottom" if behind else "top"), True, wire, done, _leads(shown, now))
         boxed = shown.kit.board is None and shown.kit.info.enclosure is not None and bool(shown.kit.panel)
         self.map.setVisible(not boxed)
         self.inside.setVisible(boxed)
