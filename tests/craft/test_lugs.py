@@ -1,13 +1,16 @@
 """Lugs as a hand sees them: every wire of every kit ends at one of its part, none on another, numbered as standards number them."""
 
 import math
+from dataclasses import replace
 from itertools import combinations, pairwise
 
 import pytest
 
-from nuvlo.craft.lugs import lug_view
+from nuvlo.craft.lugs import lug_view, lugs_in, throws_told
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Part
+from nuvlo.logbook import Build
+from nuvlo.stages import hook_up
 from nuvlo.workshop.demo import SHIPPED
 
 WIRED = sorted(p.parent.name for p in SHIPPED.glob("*/wiring.csv"))
@@ -69,3 +72,27 @@ def test_the_pin_of_a_power_socket_is_what_the_list_says():
 
 def test_what_is_unknown_lies_in_a_row_by_its_marks():
     assert list(lug_view(part("hardware", "battery clip"), ["plus", "minus"]).places) == ["minus", "plus"]
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_the_stripe_of_a_supplys_lead_lies_along_its_negative_pins(turned):
+    """As the board lies, and with the header turned end for end."""
+    kit = read_kit(SHIPPED / "tidewheel")
+    x = sum(p.x_mm for p in kit.board.pads_of("J4")) / 10
+    if turned:
+        pads = tuple(replace(p, x_mm=2 * x - p.x_mm) if p.ref == "J4" else p for p in kit.board.pads)
+        kit = replace(kit, board=replace(kit.board, pads=pads), memory={})
+    view = lugs_in(kit, "J4")
+    (stripe,) = (s for s in view.outline if s.kind == "stripe")
+    assert (stripe.at[0] > 0) == turned
+    assert stripe.at[0] == stripe.at[2]
+    assert abs(stripe.at[0] - view.places["1"][0]) < abs(stripe.at[0] - view.places["3"][0])
+    assert view.seen == "Component side; red stripe along pins 1 and 2, -12 V; pins 9 and 10, +12 V"
+    (task,) = hook_up.tasks(kit, Build(""))
+    assert task.title == "The supply's lead on J4: red stripe to -12 V"
+    assert set(task.parts) == {"J4", "J4.1", "J4.2"}
+
+
+def test_throws_are_told_by_their_lugs():
+    told = throws_told(lugs_in(read_kit(SHIPPED / "gorsefire"), "SW1"))
+    assert told == "Effect joins 1–2 and 4–5; bypass joins 2–3 and 5–6."

@@ -8,8 +8,9 @@ import pytest
 
 from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit.packages import body_mm
 from nuvlo.model.coils import MU0, Pose, Winding, coaxial, coupling, mutual, steel_share, wound
-from nuvlo.model.crossover import arranged, coils_of, couplings, heard
+from nuvlo.model.crossover import arranged, coils_of, couplings, heard, placed
 from nuvlo.problems import NuvloError
 from nuvlo.workshop.demo import SHIPPED
 
@@ -89,6 +90,23 @@ def test_a_search_lays_two_coils_across_each_other_and_within_the_opening():
         assert c.size[1] / 2 <= c.y_mm <= 90 - c.size[1] / 2
     with pytest.raises(NuvloError, match="do not go into 60 × 40"):
         arranged(two, 60, 40)
+
+
+def test_the_other_parts_go_round_the_coils_and_touch_nothing():
+    kit = read_kit(SHIPPED / "barrowmoor")
+    coils = coils_of(kit)
+    spots = placed(kit, coils, 280, 180)
+    assert {s.ref for s in spots} == set(kit.board.placements) - {c.ref for c in coils}
+    boxes = [(c.x_mm, c.y_mm, *c.size) for c in coils]
+    for s in spots:
+        long, wide = body_mm(kit.part(s.ref))
+        boxes.append((s.x_mm, s.y_mm, *((wide, long) if s.turned else (long, wide))))
+    for k, (x, y, w, h) in enumerate(boxes):
+        assert 0 < x - w / 2 < x + w / 2 < 280
+        assert 0 < y - h / 2 < y + h / 2 < 180
+        assert all(abs(x - ox) >= (w + ow) / 2 or abs(y - oy) >= (h + oh) / 2 for ox, oy, ow, oh in boxes[:k])
+    with pytest.raises(NuvloError, match="does not go into 40 × 30"):
+        placed(kit, coils, 40, 30)
 
 
 def test_the_verb(capsys):

@@ -19,7 +19,7 @@ def add_verbs(verbs: Verbs) -> None:
 
 def _board(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.model.crossover import Coil, arranged, coils_of, couplings, heard, near_steel
+    from nuvlo.model.crossover import Coil, arranged, coils_of, couplings, heard, near_steel, placed
     from nuvlo.problems import NuvloError, Problem
     from nuvlo.quantity import format_value, parse_value
 
@@ -54,9 +54,14 @@ def _board(a: argparse.Namespace) -> Answer:
         size = re.fullmatch(r"(\d+(?:\.\d+)?)\s*[x×]\s*(\d+(?:\.\d+)?)", a.opening.strip())
         if size is None:
             raise NuvloError(Problem(f"'{a.opening}' is no opening.", "Give its sides in mm: 280x180."))
-        better, more = told(f"Found for {size[1]} × {size[2]} mm", arranged(coils, float(size[1]), float(size[2]), a.seed), grown)
+        wide, high = float(size[1]), float(size[2])
+        moved = arranged(coils, wide, high, a.seed)
+        better, more = told(f"Found for {size[1]} × {size[2]} mm", moved, grown)
+        spots = placed(kit, moved, wide, high)
+        better["parts"] = [{"part": s.ref, "x_mm": s.x_mm, "y_mm": s.y_mm, "lies": "across" if s.turned else "along"} for s in spots]
         document["found"] = better
-        lines += ["", *more]
+        lines += ["", *more, "And the others round them:"]
+        lines += [f"  {s.ref}  at {s.x_mm:.0f}, {s.y_mm:.0f} mm, {'across' if s.turned else 'along'} the board" for s in spots]
     return 0, document, "\n".join(lines)
 
 

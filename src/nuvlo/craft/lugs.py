@@ -9,18 +9,21 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from nuvlo.kit import Kit, Part
 from nuvlo.quantity import sentence
 
 Place = tuple[float, float]
+LARGER = 2.8  # than it is, a header is drawn: its pins stand close
+HEADER_RIM_MM = 2.4 * LARGER  # from a pin to the edge of its header
 
 
 @dataclass(frozen=True)
 class Shape:
-    """One stroke of an outline in mm, y upwards: a ``circle`` (x, y, across), a ``box`` (x, y, wide, high) or a ``line`` (x, y, x, y)."""
+    """One stroke of an outline in mm, y upwards: a ``circle`` (x, y, across), a ``box`` (x, y, wide, high), a ``line`` (x, y, x, y) or the
+    red ``stripe`` of a flat lead (the same)."""
 
     kind: str
     at: tuple[float, ...]
@@ -48,10 +51,38 @@ def throws_told(view: LugView) -> str:
 
 def lugs_in(kit: Kit, ref: str) -> LugView:
     """The lugs of a kit's part, and what its throws join."""
+    if kit.part(ref).kind == "header" and (made := header_view(kit, ref)) is not None:
+        return made
     names = sorted({e.partition(".")[2] for w in kit.wires for e in (w.start, w.end) if e.partition(".")[0] == ref})
     view = lug_view(kit.part(ref), names)
     joins = tuple((t.name, t.joins) for s in kit.info.switch if s.part == ref and ref in kit.contacts for t in s.throws)
     return replace(view, joins=joins)
+
+
+def header_view(kit: Kit, ref: str) -> LugView | None:
+    """The pins of a header that brings power, from the component side, with the stripe of its lead along the lowest rail; None where no
+    rail below ground comes in by it."""
+    pins = {pad.pin: pad for pad in (kit.board.pads if kit.board else ()) if pad.ref == ref}
+    rails = sorted((s for s in kit.info.supply if any(pad.net == s.node for pad in pins.values())), key=lambda s: s.volts)
+    if not rails or rails[0].volts >= 0:
+        return None
+    x = sum(pad.x_mm for pad in pins.values()) / len(pins)
+    y = sum(pad.y_mm for pad in pins.values()) / len(pins)
+    places = {pin: (LARGER * (pad.x_mm - x), LARGER * (pad.y_mm - y)) for pin, pad in pins.items()}
+    low = [places[pin] for pin, pad in pins.items() if pad.net == rails[0].node]
+    wide, high = (max(p[k] for p in places.values()) + HEADER_RIM_MM for k in (0, 1))
+    at_x, at_y = (sum(p[k] for p in low) / len(low) for k in (0, 1))
+    edge = (math.copysign(wide, at_x), -high, math.copysign(wide, at_x), high)
+    if abs(at_y) > abs(at_x):
+        edge = (-wide, math.copysign(high, at_y), wide, math.copysign(high, at_y))
+    outline = (Shape("box", (-wide, -high, 2 * wide, 2 * high)), Shape("stripe", edge))
+    told = "; ".join(f"{_pins(pin for pin, pad in pins.items() if pad.net == s.node)}, {s.name}" for s in rails)
+    return LugView(f"Component side; red stripe along {told}", places, outline)
+
+
+def _pins(names: Iterable[str]) -> str:
+    row = list(names)
+    return f"pin {row[0]}" if len(row) == 1 else f"pins {', '.join(row[:-1])} and {row[-1]}"
 
 
 def lug_view(part: Part, names: Sequence[str]) -> LugView:

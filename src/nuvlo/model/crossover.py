@@ -17,7 +17,7 @@ from nuvlo.circuit.expression import constant
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import load_on, responses
 from nuvlo.kit import Kit
-from nuvlo.kit.packages import coil_mm
+from nuvlo.kit.packages import body_mm, coil_mm
 from nuvlo.model.coils import Pose, Winding, coupling, mutual, steel_share
 from nuvlo.model.ensemble import known_to, laws
 from nuvlo.problems import NuvloError, Problem
@@ -26,6 +26,7 @@ HERTZ = np.geomspace(20.0, 20e3, 80)
 HEARD_DB = 30.0  # what a driver gives lies so far below its best at most, or it does not count
 EDGE_MM, APART_MM = 4.0, 3.0  # free round the board, and between two coils
 TRIES, HOT, COLD = 6000, 1.0, 1e-3  # moves of a search; relative rise that a move may cost, at first and at last
+LEADS_MM, GRID_MM = 4.0, 2.0  # a lead's bend at either end of a body; how finely places are tried
 WAYS = ("flat", "edge", "across")  # axis upright, along the board, and across it
 
 Pair = tuple[str, str]
@@ -162,6 +163,50 @@ def arranged(coils: Sequence[Coil], width_mm: float, height_mm: float, seed: int
             if (total := sum(couple.values())) < least:
                 best, least = list(now), total
     return best
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Where a part that is no coil goes: its middle on the board, mm, along it or ``turned`` across."""
+
+    ref: str
+    x_mm: float
+    y_mm: float
+    turned: bool
+
+
+def placed(kit: Kit, coils: Sequence[Coil], width_mm: float, height_mm: float) -> list[Spot]:
+    """The other parts of the board round its coils, the largest first, each where its leads are shortest to what is placed already.
+    Raises :class:`NuvloError` for one that does not go in."""
+    board = kit.board
+    assert board is not None
+    there = {c.ref for c in coils}
+    nets = {ref: {pad.net for pad in board.pads_of(ref)} for ref in board.placements}
+    taken = [(c.x_mm, c.y_mm, c.size[0] + APART_MM, c.size[1] + APART_MM) for c in coils]
+    middles = {c.ref: (c.x_mm, c.y_mm) for c in coils}
+    out = []
+    parts = [kit.part(ref) for ref in board.placements if ref not in there]
+    for part in sorted(parts, key=lambda p: -math.prod(body_mm(p))):
+        near = [at for ref, at in middles.items() if nets[ref] & nets[part.ref]]
+        free = []
+        for turned in (False, True):
+            long, wide = body_mm(part)
+            w, h = (wide, long + 2 * LEADS_MM) if turned else (long + 2 * LEADS_MM, wide)
+            xs, ys = np.meshgrid(np.arange(EDGE_MM + w / 2, width_mm - EDGE_MM - w / 2, GRID_MM), np.arange(EDGE_MM + h / 2, height_mm - EDGE_MM - h / 2, GRID_MM))
+            fits = np.ones(xs.shape, dtype=bool)
+            for x, y, ow, oh in taken:
+                fits &= (np.abs(xs - x) >= (w + ow) / 2) | (np.abs(ys - y) >= (h + oh) / 2)
+            lead = sum((np.hypot(xs - x, ys - y) for x, y in near), np.hypot(xs - width_mm / 2, ys - height_mm / 2) * 1e-3)
+            if fits.any():
+                k = int(np.argmin(np.where(fits, lead, np.inf)))
+                free.append((float(lead.flat[k]), Spot(part.ref, float(xs.flat[k]), float(ys.flat[k]), turned), w, h))
+        if not free:
+            raise NuvloError(Problem(f"{part.ref} does not go into {width_mm:g} × {height_mm:g} mm beside the coils.", "Give a larger opening, or another seed."))
+        _, spot, w, h = min(free, key=lambda f: f[0])
+        out.append(spot)
+        taken.append((spot.x_mm, spot.y_mm, w + GRID_MM, h + GRID_MM))
+        middles[part.ref] = spot.x_mm, spot.y_mm
+    return out
 
 
 def _squared(a: Coil, b: Coil) -> float:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from nuvlo.craft.lugs import header_view
 from nuvlo.craft.routes import Join, joins
 from nuvlo.craft.schools import taken
 from nuvlo.craft.wires import Run, ledger, ticked
@@ -29,7 +30,7 @@ JOINTS = {
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """Wires, the meter's own leads, what the pads read before their jacks go on, the jacks; then one reading for each net."""
     if not kit.wires:
-        return []
+        return _headers(kit)
     late = dict(before_jacks(kit))
     jacks = {wire.name for wire in late.values()}
     runs = ledger(kit)
@@ -67,6 +68,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"Supply off, all else as before; {probe.switch.part}: {probe.throw.name}.{says} Red lead on {probe.red}, black on {probe.black}.",
                  pair.name, "resistance", "Ω", parts=(probe.red, probe.black), nodes=(pair.red, pair.black), setup=pair.throw)
         )  # fmt: skip
+    out += _headers(kit)
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
 
@@ -93,6 +95,22 @@ def advice_on(now: Finding, solved: Solved) -> str:
         return f"It rises for some {seconds:.0f} s while a capacitor charges: wait until it stands still."
     out = now.verdict is Verdict.OUT and now.task.quantity == "resistance" and now.task.target != leads.LEADS
     return "'explain' says which single wiring mistake reads so; each further lug that is read makes it surer." if out else ""
+
+
+def _headers(kit: Kit) -> list[Task]:
+    """The flat lead of a supply, by its red stripe."""
+    out = []
+    for part in kit.parts.values():
+        view = header_view(kit, part.ref) if part.kind == "header" else None
+        if view is not None and kit.board is not None:
+            low = min(kit.info.supply, key=lambda s: s.volts)
+            lit = tuple(f"{part.ref}.{pad.pin}" for pad in kit.board.pads if pad.ref == part.ref and pad.net == low.node)
+            out.append(
+                Task(StepId.of(Stage.HOOK_UP, "plug", part.ref), Stage.HOOK_UP, Wants.STEP, f"The supply's lead on {part.ref}: red stripe to {low.name}",
+                     f"{view.seen}. Supply off while it goes on. Turned round, the rails change places; look at its other end too: not every lead is "
+                     "made alike, so ring out the stripe from end to end.", part.ref, parts=(part.ref, *lit))
+            )  # fmt: skip
+    return out
 
 
 def _joined(join: Join) -> Task:

@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from math import hypot
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.craft.lugs import LugView, lugs_in, throws_told
 from nuvlo.desktop import theme
+from nuvlo.desktop.board.wire import WIRES
 from nuvlo.kit import Kit, Part
 
 HIGH = 164
@@ -79,6 +80,10 @@ class LugPortraits(QWidget):
             elif s.kind == "box":
                 corner = at(s.at[0], s.at[1] + s.at[3])
                 p.drawRect(QRectF(corner.x(), corner.y(), s.at[2] * scale, s.at[3] * scale))
+            elif s.kind == "stripe":
+                p.setPen(QPen(QColor(WIRES["red"]), 7))
+                p.drawLine(at(s.at[0], s.at[1]), at(s.at[2], s.at[3]))
+                p.setPen(QPen(theme.colour("ink"), 1.6))
             else:
                 p.drawLine(at(s.at[0], s.at[1]), at(s.at[2], s.at[3]))
         for k, (_, pairs) in enumerate(view.joins):  # the first throw in full, the others dotted
