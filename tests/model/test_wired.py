@@ -101,6 +101,14 @@ def test_metal_that_is_not_bonded_is_named_first(name, shell, rung):
     assert len(best.mistakes) == 1
 
 
+def test_a_strap_that_is_not_there_is_named_with_the_wires_that_lead_to_it(rung):
+    """No meter tells it from them: one group."""
+    kit, windows = rung("tollgate")
+    (missing,) = (m for m in mistakes(kit) if m.words.startswith("STRAP is lifted"))
+    first = explained(kit, rung_out(kit, windows, missing, 6), windows)[0]
+    assert {m.words[:9] for m in first.mistakes} >= {"STRAP is ", "wire 14 ("}
+
+
 @pytest.mark.parametrize("name", long_but(["landing"], ["gorsefire", "landing", "millrace"]))
 def test_the_mistake_is_among_the_first_two(name, rung, capsys):
     """Hidden units, each with one mistake of the list drawn by lot; at least 90 in 100 of those that show at all."""

@@ -18,14 +18,17 @@ def add_verbs(verbs: Verbs) -> None:
 def _bonds(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.model.bonds import bonds, told
+    from nuvlo.model.radio import radio_filters
     from nuvlo.model.straps import settings
+    from nuvlo.model.windows import finite
 
     kit = read_kit(a.folder)
     painted = [kit.part(ref.strip()).ref for ref in a.painted.split(",") if ref.strip()]
-    found, straps = bonds(kit, painted), settings(kit)
+    found, straps, radio = bonds(kit, painted), settings(kit), radio_filters(kit)
     document = {
         "bonds": [{"between": [b.one, b.other], "by": b.by, "net": b.net} for b in found.bonds],
         "loops": [[x.by for x in loop] for loop in found.loops], "floating": list(found.floating), "scrape": list(found.scrape),
         "straps": [{"strap": s.strap, "throw": s.throw, "joined": s.joined, "sides": [list(x) for x in s.sides], "hang": list(s.hang), "tones_db": s.tones} for s in straps],
+        "radio": [{"lug": r.lug, "part": r.part, "farads": r.farads, "mm": r.mm, "corner_hz": finite(r.corner)} for r in radio],
     }  # fmt: skip
-    return int(not found.sound), document, "\n".join([*told(kit, found), *(" ".join(s.words) for s in straps)])
+    return int(not found.sound), document, "\n".join([*told(kit, found), *(" ".join(s.words) for s in straps), *(r.words for r in radio)])

@@ -279,10 +279,11 @@ class Toolbox:
         """Ground and case."""
         from nuvlo.desktop.tools.power import BondsTool
         from nuvlo.model.bonds import bonds
+        from nuvlo.model.radio import radio_filters
         from nuvlo.model.straps import settings
 
         kit = self._shown.kit
-        self._answer("Following the metal", lambda: (kit, bonds(kit), settings(kit)), BondsTool)
+        self._answer("Following the metal", lambda: (kit, bonds(kit), settings(kit), radio_filters(kit)), BondsTool)
 
     def help(self) -> None:
         """What can be typed here."""

@@ -186,6 +186,9 @@ def mistakes(kit: Kit) -> list[WireMistake]:
     for bond in _contacts(kit):
         paint = "there is paint under it" if bond.scrape else "it does not touch"
         out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),)))
+    for switch in (s for s in kit.info.switch if s.strap):
+        lifted = thrown(kit, f"{switch.part}.{switch.throws[-1].name}")
+        out.append(WireMistake("missing", f"{switch.part} is {switch.throws[-1].name}, or does not conduct", tuple(lifted.items())))
     nets = {end: w.net for w in wires for end in (w.start, w.end)}
     for w in wires:
         for end, far in ((w.start, w.end), (w.end, w.start)):
@@ -269,7 +272,7 @@ def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> A
             faults.setdefault(key, np.full(len(wrong) * many, _usual(circuit, key)))[k::many] = value
     for k, m in enumerate(wrong):
         for key, value in m.overrides:
-            none = 0.0 if key.endswith(".missing") else np.inf
+            none = _usual(circuit, key) if circuit.has_parameter(key) else 0.0 if key.endswith(".missing") else np.inf
             faults.setdefault(key, np.full(len(wrong) * many, none))[k * many : (k + 1) * many] = value
     nominal = {name: law.nominal for name, law in laws(kit).items()}
     pairs = [(leads[p].red, leads[p].black) for p in places] * len(wrong)

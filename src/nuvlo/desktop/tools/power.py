@@ -9,6 +9,7 @@ from nuvlo.kit import Kit
 from nuvlo.model.bonds import Bonds
 from nuvlo.model.bonds import told as told_bonds
 from nuvlo.model.power import Rail, told
+from nuvlo.model.radio import RadioFilter
 from nuvlo.model.straps import Setting
 from nuvlo.quantity import format_value
 
@@ -33,10 +34,10 @@ class PowerTool(Page):
 
 
 class BondsTool(Page):
-    """A sentence for each bond, ring and piece that floats; then what each setting of a strap does."""
+    """A sentence for each bond, ring and piece that floats; then what each setting of a strap does, and what keeps radio out."""
 
-    def show_answer(self, found: tuple[Kit, Bonds, list[Setting]]) -> None:
-        kit, now, straps = found
+    def show_answer(self, found: tuple[Kit, Bonds, list[Setting], list[RadioFilter]]) -> None:
+        kit, now, straps, radio = found
         column = self.fresh()
         column.addWidget(label("Ground and case", 15, bold=True))
         for line in told_bonds(kit, now):
@@ -47,4 +48,8 @@ class BondsTool(Page):
         for setting in straps:
             for k, line in enumerate(setting.words):
                 column.addWidget(label(line, 12, "out" if line.startswith(WARN) else "ink", bold=k == 0))
+        if radio:
+            column.addWidget(label("Against radio", 12, "copper", bold=True))
+        for one in radio:
+            column.addWidget(label(one.words, 12))
         self.turn(column)
