@@ -27,6 +27,7 @@ class Problem:
     column: int | None = None
     ref: str | None = None
     severity: Severity = "error"
+    alters: bool = False  # a warning of something passed over that may change what is worked out
 
     def __post_init__(self) -> None:
         # What somebody else wrote stands in it, however long that is.

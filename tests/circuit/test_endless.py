@@ -62,10 +62,10 @@ def test_a_sum_of_nine_hundred_terms():
 @pytest.mark.parametrize(
     "text",
     [
-        "(" * 5000 + "1" + ")" * 5000, "-" * 5000 + "1", "^".join(["1"] * 3000), "1?" * 2000 + "1" + ":1" * 2000,
+        "(" * 5000 + "1" + ")" * 5000, "-" * 5000 + "1", "1?" * 2000 + "1" + ":1" * 2000,
         "abs(" * 1900 + "1" + ")" * 1900, "1?2:" * 2000 + "3",
     ],
-    ids=["parentheses", "minus", "powers", "choices", "functions", "choice after choice"],
+    ids=["parentheses", "minus", "choices", "functions", "choice after choice"],
 )  # fmt: skip
 def test_what_is_nested_too_deeply_is_refused_at_its_place(text):
     with pytest.raises(NetlistError, match=r"more than 100 deep|longer than 10,000") as refused:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from nuvlo.circuit.expression import Expression
@@ -11,12 +11,14 @@ from nuvlo.problems import Problem
 
 @dataclass(frozen=True)
 class Token:
-    """One word of a card, in lower case, and where it stood."""
+    """One word of a card, in lower case, where it stood, and as it was written."""
 
     text: str
     file: str
     line: int
     column: int
+    index: int = 0  # in its logical line
+    written: str = ""
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,7 @@ class Model:
     name: str
     kind: str
     parameters: dict[str, Expression]
+    problems: tuple[Problem, ...] = ()  # with it, of interest only where it is used
 
 
 @dataclass
@@ -76,3 +79,8 @@ class Netlist:
     top: Block
     warnings: tuple[Problem, ...] = ()
     temperature: float = 27.0  # °C
+    nominal: float = 27.0  # °C, at which parameters are stated
+    everywhere: frozenset[str] = frozenset()  # nodes of that name are one in all blocks
+    leads: Mapping[str, Expression] = field(default_factory=dict)  # V of ``.nodeset``: where the search begins
+    holds: Mapping[str, Expression] = field(default_factory=dict)  # V of ``.ic``: where a course begins
+    from_stated: bool = False  # ``uic``: a course begins from stated values, not from a solved rest

@@ -2,27 +2,32 @@
 
 from __future__ import annotations
 
+import math
 from collections import deque
 from collections.abc import Callable, Hashable, Iterable, Mapping
 from copy import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from threading import Lock
 from typing import Any
 
+import numpy as np
+
 from nuvlo.arrays import Array
-from nuvlo.circuit.cards import Block, Card, Netlist
-from nuvlo.circuit.expression import Expression
+from nuvlo.circuit.cards import Block, Card, Model, Netlist
+from nuvlo.circuit.expression import Expression, constant, joined, sensed
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import NetlistError, parse_netlist, read_netlist
 from nuvlo.circuit.shipped import completed
-from nuvlo.problems import Problem
+from nuvlo.problems import Problem, errors
 from nuvlo.progress import pause
 
 Overrides = Mapping[str, "float | Array"]
 GROUND = ("0", "gnd")
 MOST_ELEMENTS, DEEPEST = 10_000, 50  # opened out, and subcircuits in subcircuits
+SHARP = 1e-3  # of its threshold, over which a switch without hysteresis goes over
+MOST_COPIES = 100  # of a block side by side
 REMEMBERED = 16  # first members a circuit keeps the solutions of
 
 
@@ -95,6 +100,15 @@ class _Scope:
             todo += needs
         return known
 
+    def defining(self, model: str) -> _Scope:
+        """The scope of the block in which a model is defined: the names in it are those of that block."""
+        scope: _Scope | None = self
+        while scope is not None:
+            if model in scope.block.models:
+                return scope
+            scope = scope.parent
+        return self.root
+
     def _definition(self, name: str, overrides: Overrides) -> tuple[Expression | float | Array, _Scope]:
         """The value or the expression of a name, and the scope in which the names of that stand."""
         scope: _Scope | None = self
@@ -157,10 +171,15 @@ class Circuit:
         self.nodes: list[str] = []
         self.elements: list[Element] = []
         self.temperature = netlist.temperature  # °C
+        self.nominal = netlist.nominal  # °C, at which parameters are stated
+        self.eased: set[str] = set()  # coils that close a loop of coils: they have a little resistance at d.c.
+        self.held: list[int] = []  # nodes whose own voltage nothing sets, held at ground by next to nothing
+        self.warnings: list[Problem] = list(netlist.warnings)
         self.checked = check  # where it was not, some node may be held by nothing
         self._index: dict[str, int] = {}
         self._problems: list[Problem] = []
         self._scopes: dict[str, _Scope] = {}  # of each instance of a subcircuit
+        self._used: set[str] = set()  # models
         self._opened = 0  # elements and instances so far
         self.memory = Memory()  # of the solver: what it found out about first members
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
@@ -228,7 +247,8 @@ class Circuit:
         if element.card.model:
             model = element.scope.block.find_model(element.card.model)
             if model and name in model.parameters:
-                return element.scope.evaluate(model.parameters[name], overrides)
+                scope = element.scope.defining(element.card.model)
+                return scope.evaluate(model.parameters[name], overrides)
         return default
 
     def has_parameter(self, name: str) -> bool:
@@ -250,7 +270,7 @@ class Circuit:
             return -1
         if name in ports:
             return ports[name]
-        full = prefix + name
+        full = name if name in self.netlist.everywhere else prefix + name
         if full not in self._index:
             self._index[full] = len(self.nodes)
             self.nodes.append(full)
@@ -271,14 +291,19 @@ class Circuit:
                 self._instance(card, block, scope, numbers, inside)
                 continue
             polarity = 1
-            if card.kind in MODEL_TYPES and (card.kind != "r" or card.model):
+            if card.kind in MODEL_TYPES and (card.kind not in "rc" or card.model):
                 model = block.find_model(card.model or "")
                 wanted = MODEL_TYPES[card.kind]
+                self._use(model)
+                if model is not None and errors(model.problems):
+                    continue
                 if model is None or model.kind not in wanted:
                     why = "is not defined" if model is None else f"is of type {model.kind}"
                     self._say(card, f"the model '{card.model}' {why}.", f"Add .model {card.model} {wanted[0]}(…).")
                     continue
                 polarity = -1 if model.kind in ("pnp", "pjf", "pmos") else 1
+                if card.kind in "sw":
+                    card = self._switch(card, model, scope)
             if card.kind in "vr" and numbers[0] == numbers[1] and card.kind == "v":
                 self._say(card, "both ends of this source are on the same node.", "Mend one of the nodes.")
             controls = tuple(scope.prefix + name for name in card.controls)
@@ -293,6 +318,49 @@ class Circuit:
                 Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls, tuple(senses))
             )
 
+    def _switch(self, card: Card, model: Model, scope: _Scope) -> Card:
+        """A switch as a conductance that goes from its one value to the other over the width of its hysteresis, on a smooth path on
+        the scale of its logarithm. It remembers nothing."""
+        where = scope.defining(model.name)
+
+        def given(name: str, default: float) -> float:
+            return float(np.mean(where.evaluate(model.parameters[name], {}))) if name in model.parameters else default
+
+        kind = "v" if card.kind == "s" else "i"
+        middle, half = given(f"{kind}t", 0.0), abs(given(f"{kind}h", 0.0))
+        closed, opened = given("ron", 1.0), given("roff", 1e12)
+        if f"{kind}on" in model.parameters:
+            on, off = given(f"{kind}on", 1.0), given(f"{kind}off", 0.0)
+            middle, half = (on + off) / 2, abs(on - off) / 2
+            closed, opened = (closed, opened) if on >= off else (opened, closed)
+        elif half:
+            at = card.token
+            self.warnings.append(
+                Problem(f"the hysteresis of '{model.name}' is taken as a gradual way from off to on.", "Say nothing of it for a sharp edge.",
+                        at.file, at.line, at.column, card.name, severity="warning", alters=True)
+            )  # fmt: skip
+        half = max(half, SHARP * max(abs(middle), 1e-3 if kind == "i" else 1.0))
+        share = joined("limit", joined("/", joined("-", card.parameters["value"], constant(middle - half)), constant(2 * half)), constant(0.0), constant(1.0))
+        smooth = joined("*", joined("*", share, share), joined("-", constant(3.0), joined("*", constant(2.0), share)))
+        ways = joined("+", constant(-math.log(opened)), joined("*", constant(math.log(opened / closed)), smooth))
+        amps = joined("*", sensed("v", *card.nodes), joined("exp", ways))
+        if "m" in card.parameters:
+            amps = joined("*", amps, card.parameters["m"])
+        return replace(card, kind="b", nodes=card.nodes[:2], parameters={"value": amps}, model="amps")
+
+    def _use(self, model: Model | None) -> None:
+        """What is wrong with a model is of interest once it is used."""
+        if model is None or model.name in self._used:
+            return
+        self._used.add(model.name)
+        if model.kind in ("nmos", "pmos") and "tox" in model.parameters:
+            self.warnings.append(
+                Problem(f"the charge of the gate of '{model.name}' is not counted but for what overlaps.", "Add capacitors for it: response and courses are too fast.",
+                        severity="warning", alters=True)
+            )  # fmt: skip
+        for problem in model.problems:
+            (self._problems if problem.severity == "error" else self.warnings).append(problem)
+
     def _instance(
         self, card: Card, block: Block, scope: _Scope, numbers: tuple[int, ...], inside: tuple[str, ...]
     ) -> None:
@@ -306,9 +374,28 @@ class Circuit:
         elif len(inside) >= DEEPEST:
             self._say(card, f"subcircuits stand in each other more than {DEEPEST} deep.", "")
         else:
-            inner = _Scope(f"{scope.prefix}{card.name}.", sub, card.parameters, scope)
-            self._scopes[f"{scope.prefix}{card.name}"] = inner
-            self._open(sub, inner, dict(zip(sub.ports, numbers, strict=True)), (*inside, sub.name))
+            for k in range(self._copies(card, scope, sub)):
+                name = card.name if k == 0 else f"{card.name}:{k + 1}"  # side by side, each with nodes of its own
+                inner = _Scope(f"{scope.prefix}{name}.", sub, card.parameters, scope)
+                self._scopes[f"{scope.prefix}{name}"] = inner
+                self._open(sub, inner, dict(zip(sub.ports, numbers, strict=True)), (*inside, sub.name))
+
+    def _copies(self, card: Card, scope: _Scope, sub: Block) -> int:
+        """How many of a block stand side by side: its ``m``, where that is no parameter of its own."""
+        for name in card.parameters:
+            if name not in sub.parameters and name != "m":
+                at = card.token
+                self.warnings.append(
+                    Problem(f"'{sub.name}' has no parameter '{name}', so it is passed over.", "Mend the name.", at.file, at.line, at.column, card.name,
+                            severity="warning", alters=True)
+                )  # fmt: skip
+        if "m" not in card.parameters or "m" in sub.parameters:
+            return 1
+        many = float(np.mean(scope.evaluate(card.parameters["m"], {})))
+        if many != int(many) or not 1 <= many <= MOST_COPIES:
+            self._say(card, f"{many:g} of a block cannot stand side by side.", f"Give a whole number up to {MOST_COPIES}.")
+            return 1
+        return int(many)
 
     def _say(self, card: Card, message: str, remedy: str) -> None:
         at = card.token
@@ -317,12 +404,30 @@ class Circuit:
     def _check_controls(self) -> None:
         """Elements that F, H and K name must be there, and be of the kind that carries what they speak of."""
         for element in self.elements:
-            wanted = "l" if element.kind == "k" else "v"
             for name in (*element.controls, *(of for _, of in element.senses if isinstance(of, str))):
                 found = self._by_name.get(name)
-                if found is None or found.kind != wanted:
-                    what = "inductor" if wanted == "l" else "voltage source"
+                carries = found is not None and (found.kind == "l" if element.kind == "k" else found.kind in "vleh" or found.gives_volts)
+                if not carries:
+                    what = "inductor" if element.kind == "k" else "voltage source or coil"
                     self._say(element.card, f"there is no {what} '{name}'.", "Mend the name.")
+        if self._problems:
+            raise NetlistError(self._problems)
+        self._check_coupled()
+
+    def _check_coupled(self) -> None:
+        """Coils cannot couple by more than wholly, nor three of them each to each in ways that no field has."""
+        pairs = [(e, float(np.mean(self.parameter(e, "value", {})))) for e in self.of_kind("k")]
+        names = sorted({name for e, _ in pairs for name in e.controls})
+        if not names:
+            return
+        matrix = np.eye(len(names))
+        for e, k in pairs:
+            if not abs(k) <= 1:
+                self._say(e.card, f"a coupling of {k:g} is more than there can be.", "Give a number between −1 and 1.")
+            a, b = (names.index(name) for name in e.controls)
+            matrix[a, b] = matrix[b, a] = k
+        if not self._problems and np.linalg.eigvalsh(matrix)[0] < -1e-9:
+            self._say(pairs[0][0].card, f"no field couples {', '.join(names)} so.", "Where two couple closely to a third, they couple to each other.")
         if self._problems:
             raise NetlistError(self._problems)
 
@@ -344,6 +449,9 @@ class Circuit:
             if (ends := (root(a % len(group)), root(b % len(group))))[0] == ends[1]:
                 at = element.card.token
                 loop = _way(joined, a, b)
+                if loop and element.kind == "l" and all(self._by_name[name].kind == "l" for name in loop):
+                    self.eased.add(element.name)  # coils side by side share their current
+                    continue
                 others = ", ".join(f"'{name}'" for name in loop[:6])
                 raise NetlistError(
                     Problem(
@@ -367,7 +475,16 @@ class Circuit:
                     group[root(first)] = root(other)
         ground = root(len(self.nodes))
         loose = [name for i, name in enumerate(self.nodes) if root(i) != ground]
-        if loose:
+        driven = {root(n % len(group)) for e in self.elements if e.kind in "igfb" and not e.gives_volts for n in e.nodes[:2]} - {ground}
+        if loose and not any(root(self._index[name]) in driven for name in loose) and len(loose) < len(self.nodes):
+            # Only its own voltage is undefined: it is told, and held by next to nothing.
+            self.held = [self._index[name] for name in loose]
+            names = ", ".join(f"'{n}'" for n in loose[:6])
+            self.warnings.append(
+                Problem(f"nothing sets the d.c. voltage of node {names}; it is held at ground by 1 TΩ.", "A resistor to another node may be missing.",
+                        file=self.elements[0].card.token.file, ref=loose[0], severity="warning")
+            )  # fmt: skip
+        elif loose:
             names = ", ".join(f"'{n}'" for n in loose[:6])
             raise NetlistError(
                 Problem(

@@ -22,7 +22,7 @@ MOST_LINES = 100_000  # of code; beyond, Python takes long to compile it and muc
 STEEPEST = 1e12  # at the foot of a root the slope is infinite; a large one leads Newton on where that would stop it
 Function = Callable[[Any, Sequence[Any]], tuple[tuple[Any, ...], tuple[Any, ...]]]
 _ZERO, _ONE = tree("number", 0.0), tree("number", 1.0)
-_COMPARISONS = ("||", "&&", "==", "!=", "<", "<=", ">", ">=", "sgn", "u")
+_COMPARISONS = ("||", "&&", "==", "!=", "<", "<=", ">", ">=", "sgn", "u", "floor", "ceil", "int", "nint", "not")
 
 
 def derivative(whole: Tree, by: Tree) -> Tree:
@@ -104,6 +104,15 @@ _PARTIALS: dict[str, Callable[..., list[Tree]]] = {
     "sin": lambda y, x: [tree("cos", x)],
     "cos": lambda y, x: [tree("neg", tree("sin", x))],
     "abs": lambda y, x: [tree("sgn", x)],
+    "sinh": lambda y, x: [tree("cosh", x)],
+    "cosh": lambda y, x: [tree("sinh", x)],
+    "tan": lambda y, x: [tree("+", _ONE, tree("*", y, y))],
+    "asin": lambda y, x: [tree("steep", tree("/", _ONE, tree("sqrt", tree("-", _ONE, tree("*", x, x)))))],
+    "acos": lambda y, x: [tree("neg", tree("steep", tree("/", _ONE, tree("sqrt", tree("-", _ONE, tree("*", x, x))))))],
+    "asinh": lambda y, x: [tree("/", _ONE, tree("sqrt", tree("+", _ONE, tree("*", x, x))))],
+    "acosh": lambda y, x: [tree("steep", tree("/", _ONE, tree("sqrt", tree("-", tree("*", x, x), _ONE))))],
+    "atanh": lambda y, x: [tree("/", _ONE, tree("-", _ONE, tree("*", x, x)))],
+    "%": lambda y, a, b: [_ONE, tree("neg", tree("int", tree("/", a, b)))],
     "uramp": lambda y, x: [tree("?:", tree(">", x, _ZERO), _ONE, _ZERO)],
 }  # fmt: skip
 
@@ -179,7 +188,8 @@ def _emit(one: Tree, lines: list[str], known: dict[Tree, str]) -> str:
 
 _SPELLED = {
     "least": "least", "**": "power", "pow": "power", "?:": "choose", "||": "either", "&&": "both", "==": "equal", "!=": "differ", "<": "less",
-    "<=": "less_equal", ">": "greater", ">=": "greater_equal", "abs": "size", "min": "least", "max": "most",
+    "<=": "less_equal", ">": "greater", ">=": "greater_equal", "abs": "size", "min": "least", "max": "most", "%": "rest", "not": "negated",
+    "int": "whole",
 }  # fmt: skip
 _ARRAYS: dict[str, Any] = {
     _SPELLED.get(name, name): function
@@ -202,6 +212,9 @@ def _raise(x: float, y: float) -> float:
 _NUMBERS: dict[str, Any] = {
     "size": abs, "sqrt": math.sqrt, "exp": _exponential, "ln": math.log, "log": math.log, "log10": math.log10,
     "tanh": math.tanh, "atan": math.atan, "sin": math.sin, "cos": math.cos,
+    "sinh": math.sinh, "cosh": math.cosh, "tan": math.tan, "asin": math.asin, "acos": math.acos, "asinh": math.asinh,
+    "acosh": math.acosh, "atanh": math.atanh, "floor": math.floor, "ceil": math.ceil, "whole": math.trunc, "nint": round,
+    "rest": math.fmod, "negated": lambda x: 0.0 if x else 1.0,
     "sgn": lambda x: (x > 0.0) - (x < 0.0), "least": min, "most": max, "power": _raise,
     "pwr": lambda x, y: math.copysign(_raise(abs(x), y), x) if x else (0.0 if y > 0 else math.inf),
     "limit": lambda x, a, b: min(max(x, min(a, b)), max(a, b)),

@@ -8,21 +8,26 @@ Circuits and Systems 22, 1975.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Asked, Circuit, Element, Overrides
-from nuvlo.circuit.devices import NOMINAL_TEMPERATURE, ZERO_CELSIUS, Devices, Evaluation
+from nuvlo.circuit.devices import ZERO_CELSIUS, Devices, Evaluation
+from nuvlo.circuit.devices.bipolar import falling_base
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.netlist import NetlistError
+from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_turned_legs
 from nuvlo.circuit.waveform import Waveform
 from nuvlo.problems import Problem
 
 BRANCH_KINDS = "vleh"
+CLAMP = 1e6  # S that hold a node or a capacitor at stated volts
+WIRE_OHMS = 1e-3  # what a resistor of 0 Ω is: a short piece of wire
+EASED_OHMS = 1e-6  # of a coil that closes a loop of coils
 SERIES_RESISTANCES = {
     "d": (("rs", 0),),
     "q": (("rc", 0), ("rb", 1), ("re", 2)),
@@ -44,18 +49,20 @@ class Equations:
     """The equations of ``circuit`` with ``overrides`` put in place. Conductances S, capacitances F, sources V and A.
 
     ``open_sources`` names sources taken out (their branch carries no current); ``leak`` (S) ties each node to
-    ground, for analyses in which parts of the circuit may float.
+    ground, for analyses in which parts of the circuit may float. ``clamps`` hold nodes at volts; ``stated`` holds every capacitor at its
+    ``ic`` and every coil at its, nothing where it has none: what a course begins from with ``uic``.
     """
 
     def __init__(
         self, circuit: Circuit, overrides: Overrides | None = None, *, open_sources: frozenset[str] = frozenset(),
-        leak: float = 0.0,
+        leak: float = 0.0, clamps: Mapping[str, Expression] | None = None, stated: bool = False,
     ) -> None:  # fmt: skip
         overrides = Asked(overrides or {})
         check(circuit, overrides)
         circuit = with_turned_legs(circuit, overrides)
         self.circuit = circuit
         self.temperature = np.atleast_1d(np.asarray(overrides.get("temper", circuit.temperature), float)) + ZERO_CELSIUS
+        self.nominal = circuit.nominal + ZERO_CELSIUS
         self.overrides = overrides
         self.members = ensemble_size(overrides)
         self.names = list(circuit.nodes)
@@ -66,7 +73,13 @@ class Equations:
             area = np.asarray(circuit.parameter(element, "area", overrides, 1.0), float)
             for name, terminal in series:
                 ohms = np.atleast_1d(np.asarray(circuit.parameter(element, name, overrides), float)) / area
-                if (ohms > 0).any():
+                if element.kind == "m":
+                    squares = circuit.parameter(element, f"n{name}", overrides) * np.asarray(circuit.parameter(element, "rsh", overrides))
+                    ohms = np.where(ohms > 0, ohms, squares) / circuit.parameter(element, "m", overrides, 1.0)
+                if element.kind == "q" and name == "rb" and falling_base(circuit, element, overrides):
+                    extra[element.name, name] = len(self.names)  # its resistance is a branch of the transistor
+                    self.names.append(f"{element.name}#{name}")
+                elif (ohms > 0).any():
                     extra[element.name, name] = len(self.names)
                     conductors.append((element.nodes[terminal], len(self.names), 1.0 / np.maximum(ohms, 1e-6)))
                     self.names.append(f"{element.name}#{name}")
@@ -81,29 +94,41 @@ class Equations:
         self.devices = Devices(circuit, overrides, self.temperature, extra, self.branch)
         self.capacitors: list[tuple[int, int, Array]] = []
         self.resistor_entry: dict[str, int] = {}
+        self.alternating: list[tuple[int, int, Array]] = []  # S by which a resistor is another to alternating currents
         for element in circuit.elements:
             if element.kind == "r":
                 ohms = self._value(element.name, "value", overrides)
-                if (ohms == 0).any():
-                    at = element.card.token
-                    raise NetlistError(
-                        Problem("a resistor of 0 Ω has no solution.", "Use 1m for a link.", at.file, at.line,
-                                at.column, element.name)
-                    )  # fmt: skip
+                ohms = np.where(ohms == 0, WIRE_OHMS, ohms)
+                if "ac" in element.card.parameters:
+                    other = 1.0 / np.atleast_1d(np.asarray(circuit.parameter(element, "ac", overrides), float))
+                    self.alternating.append((*_two(element.nodes), (other - 1.0 / ohms) / self._warmth(element)))
                 self.resistor_entry[element.name] = len(conductors)
                 there = present(element, overrides)
                 siemens = there / (ohms * self._warmth(element)) + (1.0 - there) * ABSENT
                 conductors.append((*_two(element.nodes), np.atleast_1d(siemens)))
             elif element.kind == "c":
-                farads = present(element, overrides) * self._value(element.name, "value", overrides)
+                farads = present(element, overrides) * self._value(element.name, "value", overrides) * self._warmth(element)
                 self.capacitors.append((*_two(element.nodes), farads))
         conductors += bridges(circuit, overrides)
+        self.stated = stated
+        self.clamped: list[tuple[tuple[int, int], float]] = []  # pairs of nodes, and the A that hold them at their volts
+        for node, volts in (clamps or {}).items():
+            pair = (circuit.node(node), -1)
+            conductors.append((*pair, np.array([CLAMP])))
+            self.clamped.append((pair, CLAMP * float(np.mean(volts(lambda name: circuit.netlist.top.parameters[name](float))))))
+        for element in circuit.elements if stated else ():
+            if element.kind == "c":
+                pair = _two(element.nodes)
+                conductors.append((*pair, np.array([CLAMP])))
+                self.clamped.append((pair, CLAMP * float(np.mean(circuit.parameter(element, "ic", overrides)))))
         leak = leak or (0.0 if circuit.checked else ABSENT)
         if leak:
             conductors += [(node, -1, np.array([leak])) for node in range(self.first_branch)]
+        else:
+            conductors += [(node, -1, np.array([ABSENT])) for node in circuit.held]
         self.conductors = conductors
         self.gains = {
-            e.name: self._value(e.name, "value", overrides) * (1.0 if e.kind == "l" else present(e, overrides))
+            e.name: self._value(e.name, "value", overrides) * (self._warmth(e) if e.kind == "l" else present(e, overrides))
             for e in circuit.elements if e.kind in "leghfk"
         }  # fmt: skip
         self.strength = {
@@ -128,8 +153,14 @@ class Equations:
         return found
 
     def _warmth(self, element: Element) -> Array:
-        """Factor on a resistance from 27 °C to the circuit's temperature: 1 + TC1·ΔT + TC2·ΔT²."""
-        rise = self.temperature - NOMINAL_TEMPERATURE
+        """Factor on a value from the nominal temperature to that of the element: 1 + TC1·ΔT + TC2·ΔT²."""
+        if not (element.card.model or element.card.parameters.keys() & {"tc1", "tc2"}) and f"{element.part}.tc1" not in self.overrides:
+            return ONE
+        own = element.card.parameters
+        warm = self.temperature + self._value(element.name, "dtemp", self.overrides)
+        if "temp" in own:
+            warm = self._value(element.name, "temp", self.overrides) + ZERO_CELSIUS
+        rise = warm - self.nominal
         first, second = (self._value(element.name, name, self.overrides) for name in ("tc1", "tc2"))
         return 1.0 + first * rise + second * rise**2
 
@@ -157,7 +188,11 @@ class Equations:
     def _lay_out_element(self, element: Element) -> None:
         """Branch equations and controlled sources (Ho, Ruehli, Brennan 1975, table 1)."""
         row = self.branch.get(element.name)
-        if row is not None:
+        if row is not None and element.kind == "l" and self.stated:
+            for node, sign in zip(element.nodes[:2], (ONE, -ONE), strict=True):
+                self._entry(self._static, node, row, sign)
+            self._entry(self._static, row, row, ONE)
+        elif row is not None:
             for node, sign in zip(element.nodes[:2], (ONE, -ONE), strict=True):
                 self._entry(self._static, node, row, sign)
                 self._entry(self._static, row, node, sign)
@@ -169,6 +204,8 @@ class Equations:
             return
         if element.kind == "l":
             self._entry(self._dynamic, row, row, -gain)
+            if element.name in self.circuit.eased:
+                self._entry(self._static, row, row, np.array([-EASED_OHMS]))
         elif element.kind == "k":
             first, second = (self.branch[name] for name in element.controls)
             mutual = gain * np.sqrt(self.gains[element.controls[0]] * self.gains[element.controls[1]])
@@ -261,6 +298,11 @@ class Equations:
         for stamps, entry in zip(self._device_stamps, entries, strict=True):
             _add(values, stamps, entry)
 
+    def add_alternating(self, values: list[Array]) -> None:
+        """Put in what resistors are to alternating currents, where they are another."""
+        for a, b, siemens in self.alternating:
+            _add(values, self._pair_stamps(a, b), siemens)
+
     def right_side(self, scale: float = 1.0) -> Array:
         """(n, members or 1): what the sources drive at d.c."""
         width = max((v.size for v in self.sources.values()), default=1)
@@ -271,6 +313,15 @@ class Equations:
         for element in self.circuit.of_kind("i"):
             if element.name not in self.open_sources:
                 self.inject(out, element.nodes, -scale * self.sources[element.name])
+        return out
+
+    def add_stated(self, right: Array) -> Array:
+        """What is driven, with what holds nodes, capacitors and coils at their stated values."""
+        out = right.copy()
+        for pair, amps in self.clamped:
+            self.inject(out, pair, amps)
+        for element in self.circuit.of_kind("l") if self.stated else ():
+            out[self.branch[element.name]] = self.circuit.parameter(element, "ic", self.overrides)
         return out
 
     @staticmethod

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
-MODEL_TYPES = {"d": ("d",), "q": ("npn", "pnp"), "j": ("njf", "pjf"), "m": ("nmos", "pmos"), "r": ("r", "res")}
-_DIODE = "is n rs bv ibv cjo cj0 m vj fc tt eg xti kf af"
-_BIPOLAR = """is bf br nf nr vaf va var vb ikf ik ikr ise ne isc nc rb rc re cje vje pe mje me cjc vjc pc mjc mc fc tf tr
-eg xti xtb kf af"""
-_JFET = "beta vto lambda is n rs rd cgs cgd pb fc kf af"
-_MOS = "level vto vt0 kp gamma phi lambda is rs rd cbd cbs pb mj fc cgso cgdo cgbo ld kf af"
-_BY_KIND = {"d": _DIODE, "q": _BIPOLAR, "j": _JFET, "m": _MOS, "r": "tc1 tc2"}
-KNOWN_PARAMETERS = {name: frozenset(_BY_KIND[kind].split()) for kind, names in MODEL_TYPES.items() for name in names}
-ALIASES = {
-    "cj0": "cjo", "va": "vaf", "vb": "var", "ik": "ikf", "pe": "vje", "me": "mje", "pc": "vjc", "mc": "mjc", "vt0": "vto",
+MODEL_TYPES = {
+    "d": ("d",), "q": ("npn", "pnp"), "j": ("njf", "pjf"), "m": ("nmos", "pmos"), "r": ("r", "res"), "c": ("c", "cap"), "s": ("sw", "vswitch"),
+    "w": ("csw", "iswitch"),
 }  # fmt: skip
+_DIODE = "is js n rs bv ibv nbv cjo cj0 m vj pb fc tt eg xti kf af ikf ik isr nr"
+_BIPOLAR = """is bf br nf nr vaf va var vb ikf ik ikr ise ne isc nc rb rc re rbm irb cje vje pe mje me cjc vjc pc mjc mc xcjc cjs ccs vjs ps
+mjs ms fc tf tr xtf itf vtf eg xti xtb kf af"""
+_JFET = "beta vto vt0 lambda is n rs rd cgs cgd pb fc kf af b betatce vtotc"
+_MOS = "vto vt0 kp gamma phi lambda is rs rd rsh cbd cbs pb mj fc cgso cgdo cgbo ld kf af tox uo u0"
+_BY_KIND = {
+    "d": _DIODE, "q": _BIPOLAR, "j": _JFET, "m": _MOS, "r": "tc1 tc2", "c": "tc1 tc2", "s": "vt vh ron roff von voff", "w": "it ih ron roff ion ioff",
+}  # fmt: skip
+KNOWN_PARAMETERS = {name: frozenset((*_BY_KIND[kind].split(), "tnom")) for kind, names in MODEL_TYPES.items() for name in names}
+ALIASES = {
+    "cj0": "cjo", "va": "vaf", "vb": "var", "ik": "ikf", "pe": "vje", "me": "mje", "pc": "vjc", "mc": "mjc", "vt0": "vto", "js": "is",
+    "ccs": "cjs", "ps": "vjs", "ms": "mjs", "u0": "uo",
+}  # fmt: skip
+OF_DIODES = {"pb": "vj"}
+# What makers write beside the model: ratings and names, which no simulator works with.
+FOR_PEOPLE = frozenset(["mfg", "type", "vpk", "iave", "irms", "vceo", "icrating", "vds", "qg", "ron_max", "vrev", "ksubthres_max", "version_of"])
+LEVELS = {"d": (1,), "q": (1,), "j": (1,), "m": (1,), "r": (), "c": (), "s": (), "w": ()}

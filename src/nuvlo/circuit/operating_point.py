@@ -161,6 +161,10 @@ def solve(
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
         return OperatingPoint(equations, x, np.asarray(np.isfinite(x).all(axis=0)), tolerances)
     newton = _Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
+    leads = equations.circuit.netlist.leads
+    if leads and drive is None and not equations.clamped:
+        led = Equations(equations.circuit, equations.overrides, open_sources=equations.open_sources, clamps=leads)
+        newton.lead = solve(led, tolerances, led.add_stated(led.right_side())).x[:, :1]
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
         x, converged = newton.run(stubborn)
     x[:, ~converged] = np.nan
@@ -181,6 +185,7 @@ class _Newton:
         known: Known | None = None, at_rest: bool = False,
     ) -> None:  # fmt: skip
         self.eq, self.right, self.at_rest = equations, right, at_rest
+        self.lead: Array | None = None  # where the search begins, if somewhere
         self.members, self.tol = members, tolerances
         nothing = [np.zeros(1) for _ in linear]
         self.known = known or self._known(linear)
@@ -208,6 +213,8 @@ class _Newton:
     def run(self, stubborn: bool) -> tuple[Array, NDArray[np.bool_]]:
         start = np.zeros((self.eq.size, 1))
         junctions = self.eq.devices.starting_voltages()
+        if self.lead is not None and np.isfinite(self.lead).all():
+            start, junctions = self.lead, self.eq.branch_voltages(self.lead)
         x, ok = self.nominal(start, junctions, stubborn)
         if self.members == 1:
             return x.copy(), ok

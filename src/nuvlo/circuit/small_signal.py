@@ -57,6 +57,7 @@ class LinearisedCircuit:
         eq = point.equations
         self.conductance = eq.linear()
         eq.add_devices(self.conductance, point.evaluation.conductance)
+        eq.add_alternating(self.conductance)
         self.capacitance = eq.capacitive(point.evaluation)
         self.members = point.x.shape[1]
 

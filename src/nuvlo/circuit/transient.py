@@ -17,7 +17,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.operating_point import Tolerances, solve
+from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, solve
 from nuvlo.circuit.systems import system
 from nuvlo.circuit.unsolved import explain
 from nuvlo.problems import NuvloError, Problem
@@ -105,7 +105,8 @@ class _Stepper:
 
     def run(self) -> Course:
         eq = self.eq
-        start = solve(eq, self.tol, self.drive(0.0))
+        eq.devices.at_time(0.0)
+        start = self.start()
         if start.failed:
             raise TransientError(explain(start, start.failed[0]))
         x = start.x
@@ -159,6 +160,14 @@ class _Stepper:
             h = h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not at_corner else min(h, self.largest_step / 10)
         return self.course(np.array(times), np.array(taken))
 
+    def start(self) -> OperatingPoint:
+        """Where the course begins: at rest; with nodes held where ``.ic`` states them; with ``uic`` from stated values alone."""
+        eq, netlist = self.eq, self.eq.circuit.netlist
+        if not netlist.holds and not netlist.from_stated:
+            return solve(eq, self.tol, self.drive(0.0))
+        held = Equations(eq.circuit, eq.overrides, clamps=netlist.holds, stated=netlist.from_stated)
+        return solve(held, self.tol, held.add_stated(self.drive(0.0)))
+
     def stored(self, x: Array) -> Array:
         """(n, N): charge or flux that each equation differentiates."""
         eq = self.eq
@@ -171,6 +180,7 @@ class _Stepper:
         """x at ``time`` and what it stores, from a first ``guess`` of x; None where a member does not converge."""
         eq, tol = self.eq, self.tol
         rate = (1.0 if stiff else 2.0) / h
+        eq.devices.at_time(time)
         drive = self.drive(time) + rate * z + (0.0 if stiff else 1.0) * slope
         self.system.prepare(rate)
         everyone = np.arange(x.shape[1])

@@ -38,6 +38,7 @@ def add_verbs(verbs: Verbs) -> None:
     )
     shares.add_argument("--of", required=True, metavar="NODE")
     for each in (point, ac, noise, tran, ohms, power, shares):
+        each.add_argument("--lenient", action="store_true", help="exit status 0 though a word of the netlist that may change the answer is passed over")
         each.add_argument("--csv", type=Path, metavar="OUT", help="write the result as a table too")
         each.add_argument("--vary", default="", metavar="LAWS", help="such as r1=4k7:5%%,q1.bf=100..400")
         each.add_argument("--builds", type=BUILDS, default=2000, help="members of the ensemble")
@@ -82,8 +83,10 @@ class _Ensemble:
         from nuvlo.circuit.variation import parse_variations, sample
 
         self.circuit = Circuit.from_file(a.file)
-        for warning in self.circuit.netlist.warnings:
+        for warning in self.circuit.warnings:
             print(warning, file=sys.stderr)
+        # The answer may be another than the netlist means: it is given, and not passed off as a good one.
+        self.status = int(any(w.alters for w in self.circuit.warnings) and not a.lenient)
         self.varied = bool(a.vary)
         self.quantiles = a.quantiles
         laws = parse_variations(a.vary, self.circuit)
@@ -123,8 +126,8 @@ class _Ensemble:
         out = dict(entries)
         if self.varied:
             out["failed"] = self.failed
-        if self.circuit.netlist.warnings:
-            out["problems"] = [w.as_json() for w in self.circuit.netlist.warnings]
+        if self.circuit.warnings:
+            out["problems"] = [w.as_json() for w in self.circuit.warnings]
         return out
 
 
@@ -202,7 +205,7 @@ def _ac(a: argparse.Namespace) -> Answer:
     found = response(point, a.source.lower(), a.node, frequency)
     db, phase = e.told(found.magnitude_db), e.told(found.phase_deg)
     text = _curve(a, e, frequency.tolist(), {"magnitude_db": db, "phase_deg": phase})
-    return 0, e.document(frequency=frequency.tolist(), magnitude_db=db, phase_deg=phase), text
+    return e.status, e.document(frequency=frequency.tolist(), magnitude_db=db, phase_deg=phase), text
 
 
 def _noise(a: argparse.Namespace) -> Answer:
@@ -216,7 +219,7 @@ def _noise(a: argparse.Namespace) -> Answer:
     output, referred, total = e.told(found.output_density), e.told(found.input_density), e.told(found.total)
     text = _curve(a, e, frequency.tolist(), {"output_density": output, "input_density": referred})
     document = e.document(frequency=frequency.tolist(), output_density=output, input_density=referred, total=total)
-    return 0, document, f"{text}\ntotal {_said(total, 'V', 4)}"
+    return e.status, document, f"{text}\ntotal {_said(total, 'V', 4)}"
 
 
 def _tran(a: argparse.Namespace) -> Answer:
@@ -228,7 +231,7 @@ def _tran(a: argparse.Namespace) -> Answer:
     course = transient(e.circuit, a.step, a.stop, [a.node], e.values)
     value = e.told(course.voltage[a.node])
     text = _curve(a, e, course.time.tolist(), {"value": value}, "time_s")
-    return 0, e.document(time=course.time.tolist(), value=value), text
+    return e.status, e.document(time=course.time.tolist(), value=value), text
 
 
 def _ohms(a: argparse.Namespace) -> Answer:
@@ -248,7 +251,7 @@ def _ohms(a: argparse.Namespace) -> Answer:
     if a.csv:
         _write_csv(a.csv, [*_heads("ohms", e.varied), *_heads("volts", e.varied)], [[*_spread(ohms), *_spread(volts)]])
     said = "   ".join("open" if v is None else format_value(v, "Ω", 5) for v in _spread(ohms))
-    return 0, document, said
+    return e.status, document, said
 
 
 def _power(a: argparse.Namespace) -> Answer:
@@ -258,7 +261,7 @@ def _power(a: argparse.Namespace) -> Answer:
     parts = {name: e.told(watts) for name, watts in point.dissipation().items()}
     if a.csv:
         _write_csv(a.csv, ["part", *_heads("watts", e.varied)], ([name, *_spread(w)] for name, w in parts.items()))
-    return 0, e.document(parts=parts), "\n".join(f"{name:16s} {_said(w, 'W', 4)}" for name, w in parts.items())
+    return e.status, e.document(parts=parts), "\n".join(f"{name:16s} {_said(w, 'W', 4)}" for name, w in parts.items())
 
 
 def _sensitivity(a: argparse.Namespace) -> Answer:

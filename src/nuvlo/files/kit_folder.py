@@ -208,7 +208,7 @@ class _Reader:
         except NuvloError as bad:
             self.problems += bad.problems
             return None
-        self.problems += circuit.netlist.warnings
+        self.problems += circuit.warnings
         return circuit
 
     def board(self) -> Board | None:

@@ -64,4 +64,4 @@ def _read(folder: Path, name: str, unit: Circuit) -> tuple[Circuit | None, list[
     within = {(c.name, c.nodes) for c in circuit.netlist.top.cards}
     if not all((c.name, c.nodes) in within for c in unit.netlist.top.cards):
         return None, [Problem("does not hold the unit.", "Begin it with .include circuit.cir.", name, 1, 1)]
-    return circuit, [w for w in circuit.netlist.warnings if w not in unit.netlist.warnings]
+    return circuit, [w for w in circuit.warnings if w not in unit.warnings]

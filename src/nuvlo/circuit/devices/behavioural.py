@@ -12,7 +12,7 @@ from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.compiled import compiled
 from nuvlo.circuit.devices.group import Group, Parts
 from nuvlo.circuit.devices.junction import ZERO_CELSIUS, thermal_voltage
-from nuvlo.circuit.expression import ExpressionError, Tree, from_below, tree
+from nuvlo.circuit.expression import ExpressionError, Tree, replaced, tree
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.problems import Problem
 
@@ -30,14 +30,17 @@ class Behavioural(Group):
         self.values: list[Array] = []
         trees: list[Tree] = []
         inputs: list[tuple[Tree, ...]] = []
+        self.timed: list[int] = []  # values that are the time
         at = 0
         for element, width in zip(self.elements, self.widths(), strict=True):
             expression = element.card.parameters["value"]
             leaves = {label: tree("input", at + k) for k, (label, _) in enumerate(element.senses)}
             for name in expression.names:
                 leaves[name] = tree("parameter", len(self.values))
+                if name == "time":
+                    self.timed.append(len(self.values))
                 self.values.append(np.atleast_1d(np.asarray(self._known(element, name, overrides, temperature), float)))
-            trees.append(_with_leaves(expression.tree, leaves))
+            trees.append(replaced(expression.tree, leaves))
             inputs.append(tuple(leaves[label] for label, _ in element.senses))
             at += width
         try:
@@ -55,6 +58,11 @@ class Behavioural(Group):
         if name == "time":
             return 0.0
         return temperature - ZERO_CELSIUS if name == "temper" else element.scope.value(name, overrides)
+
+    def at_time(self, seconds: float) -> None:
+        """From now on ``time`` is so many seconds."""
+        for k in self.timed:
+            self.values[k], self.numbers[k] = np.array([seconds]), seconds
 
     def members(self, chosen: NDArray[np.int_]) -> Group:
         out = super().members(chosen)
@@ -115,14 +123,3 @@ class Behavioural(Group):
         current[self.firsts, 0] = values
         conductance[self.filled, 0] = slopes
         return True
-
-
-def _with_leaves(whole: Tree, leaves: dict[str, Tree]) -> Tree:
-    """The tree with every name replaced by the leaf it stands for."""
-    known: dict[Tree, Tree] = {}
-    for one in from_below(whole):
-        if one.head == "name":
-            known[one] = leaves[one.parts[0]]
-        else:
-            known[one] = tree(one.head, *(known[part] for part in one.operands)) if one.operands else one
-    return known[whole]

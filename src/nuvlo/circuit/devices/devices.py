@@ -58,6 +58,12 @@ class Devices:
         with np.errstate(divide="ignore"):  # what is no junction has no saturation current, and is not limited
             self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
 
+    def at_time(self, seconds: float) -> None:
+        """From now on expressions know this as the time."""
+        for group in self.groups:
+            if isinstance(group, Behavioural):
+                group.at_time(seconds)
+
     def noise(self, voltage: Array, gmin: float) -> list[NoiseCurrent]:
         """Noise currents of every device at branch voltages (B, K); none from a part that is missing."""
         v = voltage * self.sign

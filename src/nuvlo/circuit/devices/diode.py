@@ -17,27 +17,31 @@ from nuvlo.circuit.devices.junction import (
     junction,
     knee,
     saturation_growth,
+    unlimited,
 )
 
 
 class Diodes(Group):
     """Anode to cathode."""
 
-    kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo", "ibv")
+    kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo", "ibv", "ikf", "isr")
     charging = ("cjo", "tt")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-14, "n": 1.0, "bv": np.inf, "ibv": 1e-3, "cjo": 0.0, "m": 0.5, "vj": 1.0, "fc": 0.5, "tt": 0.0, "kf": 0.0,
-        "af": 1.0, "eg": 1.11, "xti": 3.0,
+        "af": 1.0, "eg": 1.11, "xti": 3.0, "ikf": np.inf, "isr": 0.0, "nr": 2.0, "nbv": np.nan,
     }  # fmt: skip
 
     def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array) -> None:
         super().__init__(circuit, overrides, temperature)
+        self.p["nbv"] = np.where(np.isnan(self.p["nbv"]), self.p["n"], self.p["nbv"])
+        self.p["ikf"] = unlimited(self.p["ikf"])
         self.p["knee"] = knee(self.p)
 
     def warm(self, temperature: Array) -> None:
         p = self.p
-        p["is"] = p["is"] * saturation_growth(temperature, p["eg"], p["xti"], p["n"])
-        p["cjo"], p["vj"] = depletion_at(temperature, p["cjo"], p["vj"], p["m"])
+        p["is"] = p["is"] * saturation_growth(temperature, p["eg"], p["xti"], p["n"], p["nominal"])
+        p["isr"] = p["isr"] * saturation_growth(temperature, p["eg"], p["xti"], p["nr"], p["nominal"])
+        p["cjo"], p["vj"] = depletion_at(temperature, p["cjo"], p["vj"], p["m"], p["nominal"])
 
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
         return [(inner.get((d.name, "rs"), d.nodes[0]), d.nodes[1]) for d in self.elements]
@@ -45,9 +49,20 @@ class Diodes(Group):
     def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
         p = self.p
         static, slope = junction(v, p["is"], p["n"], p["vt"])
+        forward, along = static, slope
+        if np.isfinite(p["ikf"]).any():  # high injection: i/√(1 + i/IKF), of the forward current alone
+            share = np.where(static > 0, static / p["ikf"], 0.0)
+            root = np.sqrt(1.0 + share)
+            static, slope = static / root, slope * (1.0 + 0.5 * share) / (root * (1.0 + share))
+        if p["isr"].any():  # recombination in the depletion layer, wider where the voltage is the other way
+            amps, siemens = junction(v, p["isr"], p["nr"], p["vt"])
+            layer = (1.0 - v / p["vj"]) ** 2 + 0.005
+            grown = layer ** (0.5 * p["m"])
+            static = static + amps * grown
+            slope = slope + siemens * grown - amps * grown * p["m"] * (1.0 - v / p["vj"]) / (p["vj"] * layer)
         broken = v < -p["knee"]
         if broken.any():
-            nvt = p["n"] * p["vt"]
+            nvt = p["nbv"] * p["vt"]
             rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
             static = np.where(broken, -p["is"] * rise, static)
             slope = np.where(broken, p["is"] * rise / nvt, slope)
@@ -55,7 +70,7 @@ class Diodes(Group):
         if not charges:
             return current, conductance, current, conductance
         q, c = depletion(v, p["cjo"], p["vj"], p["m"], p["fc"])
-        return current, conductance, q + p["tt"] * static, c + p["tt"] * slope
+        return current, conductance, q + p["tt"] * forward, c + p["tt"] * along
 
     def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
         """Shot noise of the current, and flicker."""

@@ -14,13 +14,12 @@ from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
 from nuvlo.circuit.devices.junction import (
     BOLTZMANN,
-    NOMINAL_TEMPERATURE,
-    THERMAL_VOLTAGE,
     band_gap,
     depletion,
     depletion_at,
     junction,
     potential_at,
+    thermal_voltage,
 )
 
 
@@ -31,7 +30,7 @@ class Jfets(Group):
     charging = ("cgs", "cgd")
     defaults: ClassVar[dict[str, float]] = {
         "is": 1e-14, "n": 1.0, "vto": -2.0, "beta": 1e-4, "lambda": 0.0, "cgs": 0.0, "cgd": 0.0, "pb": 1.0, "fc": 0.5,
-        "kf": 0.0, "af": 1.0,
+        "kf": 0.0, "af": 1.0, "b": 1.0, "betatce": 0.0, "vtotc": 0.0,
     }  # fmt: skip
 
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
@@ -58,9 +57,17 @@ class Jfets(Group):
         slope = p["beta"] * (1.0 + p["lambda"] * across)
         saturated = above <= across
         drive = np.where(saturated, above**2, across * (2.0 * above - across))
+        by_gate = np.where(saturated, 2.0 * above, 2.0 * across)
+        by_drain = np.where(saturated, 0.0, 2.0 * (above - across))
+        if (p["b"] != 1.0).any():  # the tail of doping: A. E. Parker, D. J. Skellern, as in the manual, 9.1
+            tail = (1.0 - p["b"]) / (p["pb"] - p["vto"])
+            inner = np.minimum(across, above)
+            drive = np.where(saturated, above**2 * (p["b"] + tail * above), inner * (p["b"] * (2 * above - inner) + tail * inner * (3 * above - 2 * inner)))
+            by_gate = np.where(saturated, above * (2 * p["b"] + 3 * tail * above), across * (2 * p["b"] + 3 * tail * across))
+            by_drain = np.where(saturated, 0.0, (above - across) * (2 * p["b"] + 6 * tail * across))
         channel = slope * drive
-        gm = slope * np.where(saturated, 2.0 * above, 2.0 * across)
-        gds = p["beta"] * p["lambda"] * drive + np.where(saturated, 0.0, 2.0 * slope * (above - across))
+        gm = slope * by_gate
+        gds = p["beta"] * p["lambda"] * drive + slope * by_drain
         sign = np.where(turned, -1.0, 1.0)
         channel = sign * channel
         # By the voltages of the branches: vds = vgs − vgd, and the gate drives from the end that is the source.
@@ -81,11 +88,14 @@ class Jfets(Group):
 
     def warm(self, temperature: Array) -> None:
         p = self.p
-        growth = np.exp((temperature / NOMINAL_TEMPERATURE - 1.0) * 1.11 / p["vt"])
+        growth = np.exp((temperature / p["nominal"] - 1.0) * 1.11 / p["vt"])
         p["is"] = p["is"] * growth
+        rise = temperature - p["nominal"]
+        p["vto"] = p["vto"] + p["vtotc"] * rise
+        p["beta"] = p["beta"] * 1.01 ** (p["betatce"] * rise)
         half = np.full((1, 1), 0.5)
         for name in ("cgs", "cgd"):
-            p[name], moved = depletion_at(temperature, p[name], p["pb"], half)
+            p[name], moved = depletion_at(temperature, p[name], p["pb"], half, p["nominal"])
         p["pb"] = moved
 
     def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
@@ -93,15 +103,16 @@ class Jfets(Group):
         current, conductance, _, _ = self.evaluate(v, gmin, False)
         out = []
         for k, element in enumerate(self.elements):
-            _, at_gate = junction(v[2 * k], self.p["is"][k], self.p["n"][k], self.p["vt"][0])
+            _, at_gate = junction(v[2 * k], self.p["is"][k], self.p["n"][k], self.p["vt"][k])
             gm = np.abs(conductance[4 * k] + conductance[4 * k + 1] - at_gate - gmin)
-            thermal = 4 * BOLTZMANN * self.p["temperature"][0] * 2.0 / 3.0 * gm
+            thermal = 4 * BOLTZMANN * self.p["temperature"][k] * 2.0 / 3.0 * gm
             flicker = self.p["kf"][k] * np.abs(current[2 * k + 1]) ** self.p["af"][k]
             out.append(NoiseCurrent(element.name, (pairs[2 * k + 1][1], pairs[2 * k][1]), thermal, flicker))
         return out
 
 
-NOISE_OXIDE = 3.9 * 8.854214871e-12 / 1e-7  # F/m²: what SPICE takes for flicker noise where no oxide is given
+OXIDE, USUAL_KP = 3.9 * 8.854214871e-12, 2e-5  # F/m; A/V² where neither KP nor an oxide is given
+NOISE_OXIDE = OXIDE / 1e-7  # F/m²: what SPICE takes for flicker noise where no oxide is given
 DS, GS, BS, BD, GD, GB = range(6)  # the branches of a MOS transistor
 
 
@@ -111,9 +122,9 @@ class Mosfets(Group):
     kind, branches, emission, by_area = "m", 6, (), ()
     charging = ("cbd", "cbs", "cgso", "cgdo", "cgbo")
     defaults: ClassVar[dict[str, float]] = {
-        "is": 1e-14, "vto": 0.0, "kp": 2e-5, "gamma": 0.0, "phi": 0.6, "lambda": 0.0, "cbd": 0.0, "cbs": 0.0, "pb": 0.8,
+        "is": 1e-14, "vto": 0.0, "kp": np.nan, "gamma": 0.0, "phi": 0.6, "lambda": 0.0, "cbd": 0.0, "cbs": 0.0, "pb": 0.8,
         "mj": 0.5, "fc": 0.5, "cgso": 0.0, "cgdo": 0.0, "cgbo": 0.0, "ld": 0.0, "l": 1e-4, "w": 1e-4, "m": 1.0, "kf": 0.0,
-        "af": 1.0,
+        "af": 1.0, "tox": 0.0, "uo": 600.0,
     }  # fmt: skip
 
     def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array) -> None:
@@ -122,24 +133,32 @@ class Mosfets(Group):
         sign = np.array([float(e.polarity) for e in self.elements]).reshape(-1, 1)
         p["vto"] = p["vto"] * sign  # from here on all is as in an n-channel device
         p["vbi"] = p.get("vbi", p["vto"] - p["gamma"] * np.sqrt(p["phi"]))
+        for name in ("is", "cbd", "cbs"):
+            p[name] = p[name] * p["m"]
         length = p["l"] - 2.0 * p["ld"]
         p["beta"] = p["m"] * p["kp"] * p["w"] / length
         p["c_gs"], p["c_gd"] = (p["m"] * p[name] * p["w"] for name in ("cgso", "cgdo"))
         p["c_gb"] = p["m"] * p["cgbo"] * length
         p["gate"] = p["m"] * p["w"] * length * NOISE_OXIDE**2
 
+    def prepare(self) -> None:
+        """Without KP the oxide says it, by the carriers' mobility."""
+        p = self.p
+        by_oxide = np.where(p["tox"] > 0, p["uo"] * 1e-4 * OXIDE / np.where(p["tox"] > 0, p["tox"], 1.0), USUAL_KP)
+        p["kp"] = np.where(np.isnan(p["kp"]), by_oxide, p["kp"])
+
     def warm(self, temperature: Array) -> None:
         p = self.p
         sign = np.array([float(e.polarity) for e in self.elements]).reshape(-1, 1)
-        gap, nominal_gap = band_gap(temperature), band_gap(np.asarray(NOMINAL_TEMPERATURE))
-        phi = potential_at(temperature, p["phi"])
+        gap, nominal_gap = band_gap(temperature), band_gap(p["nominal"])
+        phi = potential_at(temperature, p["phi"], p["nominal"])
         flat = sign * p["vto"] - p["gamma"] * np.sqrt(p["phi"])
         p["vbi"] = flat + sign * 0.5 * (nominal_gap - gap) + 0.5 * (phi - p["phi"])
         p["phi"] = phi
-        p["kp"] = p["kp"] * (temperature / NOMINAL_TEMPERATURE) ** -1.5
-        p["is"] = p["is"] * np.exp(nominal_gap / THERMAL_VOLTAGE - gap / p["vt"])
+        p["kp"] = p["kp"] * (temperature / p["nominal"]) ** -1.5
+        p["is"] = p["is"] * np.exp(nominal_gap / thermal_voltage(p["nominal"]) - gap / p["vt"])
         for name in ("cbd", "cbs"):
-            p[name], moved = depletion_at(temperature, p[name], p["pb"], p["mj"])
+            p[name], moved = depletion_at(temperature, p[name], p["pb"], p["mj"], p["nominal"])
         p["pb"] = moved
 
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
@@ -209,7 +228,7 @@ class Mosfets(Group):
         current, conductance, _, _ = self.evaluate(v, gmin, False)
         out = []
         for k, element in enumerate(self.elements):
-            thermal = 4 * BOLTZMANN * self.p["temperature"][0] * 2.0 / 3.0 * np.abs(conductance[8 * k + 1])
+            thermal = 4 * BOLTZMANN * self.p["temperature"][k] * 2.0 / 3.0 * np.abs(conductance[8 * k + 1])
             flicker = self.p["kf"][k] * np.abs(current[6 * k]) ** self.p["af"][k] / self.p["gate"][k]
             out.append(NoiseCurrent(element.name, pairs[6 * k], thermal, flicker))
         return out

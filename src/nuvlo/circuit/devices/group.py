@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
-from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, thermal_voltage
+from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, ZERO_CELSIUS, thermal_voltage
 
 Parts = tuple[Array, Array, Array, Array]
 
@@ -43,19 +43,28 @@ class Group(ABC):
     defaults: ClassVar[dict[str, float]]
     by_area: ClassVar[tuple[str, ...]]  # parameters that grow with the device
     charging: ClassVar[tuple[str, ...]]  # parameters without which it stores no charge
-    branches: ClassVar[int]
+    branches: int
     emission: ClassVar[tuple[str, ...]]
 
     def __init__(self, circuit: Circuit, overrides: Overrides, temperature: Array) -> None:
         self.elements = circuit.of_kind(self.kind)
         area = self._table(circuit, overrides, "area", 1.0)
         self.p = {name: self._table(circuit, overrides, name, value) for name, value in self.defaults.items()}
+        self.prepare()
         for name in self.by_area:
             self.p[name] = self.p[name] * area
-        self.p["temperature"] = temperature[None, :]
+        warm = temperature[None, :] + self._table(circuit, overrides, "dtemp", 0.0)
+        own = np.array([["temp" in e.card.parameters] for e in self.elements])
+        if own.any():
+            warm = np.where(own, self._table(circuit, overrides, "temp", 0.0) + ZERO_CELSIUS, warm)
+        self.p["temperature"] = warm
+        self.p["nominal"] = self._table(circuit, overrides, "tnom", circuit.nominal) + ZERO_CELSIUS
         self.p["vt"] = thermal_voltage(self.p["temperature"])
-        if (temperature != NOMINAL_TEMPERATURE).any():
+        if (warm != NOMINAL_TEMPERATURE).any() or (self.p["nominal"] != NOMINAL_TEMPERATURE).any():
             self.warm(self.p["temperature"])
+
+    def prepare(self) -> None:  # noqa: B027 — most kinds have nothing to fill in
+        """Fill in what hangs on other parameters, before anything is scaled."""
 
     def _table(self, circuit: Circuit, overrides: Overrides, name: str, default: float) -> Array:
         """(devices, K) with K = 1 where nothing varies."""
@@ -68,7 +77,7 @@ class Group(ABC):
 
     @abstractmethod
     def warm(self, temperature: Array) -> None:
-        """Turn the parameters of the nominal temperature into those of this one, (1, K) K."""
+        """Turn the parameters of the nominal temperature into those of this one, (devices, K) K."""
 
     @abstractmethod
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:

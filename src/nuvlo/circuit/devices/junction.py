@@ -36,7 +36,7 @@ def knee(p: dict[str, Array]) -> Array:
 
     As SPICE does, an IBV too small to be more than leakage at BV is raised to it (Nagel 1975, appendix 4).
     """
-    nvt = p["n"] * p["vt"]
+    nvt = p.get("nbv", p["n"]) * p["vt"]
     breaks = np.isfinite(p["bv"])
     bv = np.where(breaks, p["bv"], 1.0)
     share = np.maximum(p["ibv"] / p["is"], bv / nvt)
@@ -44,6 +44,11 @@ def knee(p: dict[str, Array]) -> Array:
     for _ in range(25):
         at = bv - nvt * np.log(np.maximum(share + 1.0 - at / nvt, 1e-12))
     return np.where(breaks, at, np.inf)
+
+
+def unlimited(value: Array) -> Array:
+    """A limit of 0 is none, as SPICE has it for knee currents and Early voltages."""
+    return np.where(value > 0, value, np.inf)
 
 
 def depletion(v: Array, cj: Array, vj: Array, m: Array, fc: Array) -> tuple[Array, Array]:
@@ -67,26 +72,37 @@ def band_gap(temperature: Array) -> Array:
     return np.asarray(1.16 - 7.02e-4 * temperature**2 / (temperature + 1108.0))
 
 
-def saturation_growth(temperature: Array, eg: Array, xti: Array, n: Array | float = 1.0) -> Array:
-    """Factor on a saturation current from the nominal temperature to this one."""
-    ratio = temperature / NOMINAL_TEMPERATURE
+def saturation_growth(temperature: Array, eg: Array, xti: Array, n: Array | float = 1.0, nominal: Array | float = NOMINAL_TEMPERATURE) -> Array:
+    """Factor on a saturation current from the ``nominal`` temperature to this one."""
+    ratio = temperature / nominal
     out: Array = np.exp((ratio - 1.0) * eg / (n * thermal_voltage(temperature)) + xti / n * np.log(ratio))
     return out
 
 
-def potential_at(temperature: Array, nominal: Array) -> Array:
-    """Built-in potential in V that is ``nominal`` at the nominal temperature."""
+def _shifted(temperature: Array) -> tuple[Array, Array]:
+    """Factor and sum by which a built-in potential moves from SPICE's 27 °C to this temperature."""
     ratio = temperature / NOMINAL_TEMPERATURE
     vt = thermal_voltage(temperature)
     nominal_gap = band_gap(np.asarray(NOMINAL_TEMPERATURE))
     shift = (
         -2.0 * vt * (1.5 * np.log(ratio) - band_gap(temperature) / (2.0 * vt) + nominal_gap / (2.0 * THERMAL_VOLTAGE))
     )
-    return np.asarray(ratio * nominal + shift)
+    return np.asarray(ratio), np.asarray(shift)
 
 
-def depletion_at(temperature: Array, cj: Array, vj: Array, m: Array) -> tuple[Array, Array]:
-    """Zero-bias capacitance and built-in potential at ``temperature`` from those at the nominal one."""
-    moved = potential_at(temperature, vj)
-    growth = CAPACITANCE_SLOPE * (temperature - NOMINAL_TEMPERATURE) - (moved - vj) / vj
-    return cj * (1.0 + m * growth), moved
+def potential_at(temperature: Array, stated: Array, nominal: Array | float = NOMINAL_TEMPERATURE) -> Array:
+    """Built-in potential in V that is ``stated`` at the ``nominal`` temperature."""
+    factor, shift = _shifted(np.asarray(nominal, float))
+    at_27 = (stated - shift) / factor
+    factor, shift = _shifted(temperature)
+    return np.asarray(factor * at_27 + shift)
+
+
+def depletion_at(temperature: Array, cj: Array, vj: Array, m: Array, nominal: Array | float = NOMINAL_TEMPERATURE) -> tuple[Array, Array]:
+    """Zero-bias capacitance and built-in potential at ``temperature`` from those at the ``nominal`` one."""
+    at_27, moved = potential_at(np.asarray(NOMINAL_TEMPERATURE), vj, nominal), potential_at(temperature, vj, nominal)
+
+    def grown(kelvin: Array | float, volts: Array) -> Array:
+        return np.asarray(1.0 + m * (CAPACITANCE_SLOPE * (kelvin - NOMINAL_TEMPERATURE) - (volts - at_27) / at_27))
+
+    return cj * grown(temperature, moved) / grown(nominal, vj), moved
