@@ -41,7 +41,10 @@ class Problem:
         return f"{place + ': ' if place else ''}{about}{self.message}{tail}"
 
     def as_json(self) -> dict[str, Any]:
-        return asdict(self)
+        out = asdict(self)
+        if not self.alters:
+            del out["alters"]
+        return out
 
 
 class NuvloError(Exception):

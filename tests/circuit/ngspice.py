@@ -55,10 +55,10 @@ def response(text: str, nodes: list[str], start: float, stop: float, per_decade:
     return table[:, 0], (table[:, 1::2] + 1j * table[:, 2::2]).T
 
 
-def course(text: str, nodes: list[str], step: float, stop: float, folder: Path):
-    """Time (T,) s and voltages (nodes, T), at even steps."""
+def course(text: str, nodes: list[str], step: float, stop: float, folder: Path, uic: str = ""):
+    """Time (T,) s and voltages (nodes, T), at even steps; with ``uic`` from stated values."""
     names = " ".join(f"v({n})" for n in nodes)
-    command = f"tran {step:g} {stop:g} 0 {step:g}\nlinearize {names}\nset wr_singlescale\nset numdgt=12\nwrdata out.txt {names}"
+    command = f"tran {step:g} {stop:g} 0 {step:g} {uic}\nlinearize {names}\nset wr_singlescale\nset numdgt=12\nwrdata out.txt {names}"
     run(deck(with_library(text), command), folder)
     table = np.loadtxt(folder / "out.txt", ndmin=2)
     return table[:, 0], table[:, 1:].T

@@ -139,9 +139,7 @@ AC = {
     "excess of the base's capacitance outside": "v1 a 0 dc 0.7 ac 1\nvc c0 0 5\nrb a b 1k\nrc c0 c 1k\nq1 c b 0 qi\n.model qi npn(is=1e-15 bf=100 rb=500 cjc=20p xcjc=0.4)",
     "fets by m store": "v1 a 0 dc -0.5 ac 1\nvd d0 0 9\nrd d0 d 1k\nrg a g 100k\nj1 d g 0 jj m=2\n" + JFET,
     "mos stores by m": "v1 a 0 dc 2 ac 1\nvd d0 0 9\nrd d0 d 1k\nrg a g 10k\nm1 d g 0 0 mi l=2u w=20u m=3\n.model mi nmos(vto=1 kp=100u cgso=1n cgdo=2n cbd=5p)",
-    "mos with its oxide": "v1 a 0 dc 2 ac 1\nvd d0 0 9\nrd d0 d 1k\nrg a g 10k\nm1 d g 0 0 mi l=2u w=200u\n.model mi nmos(vto=1 kp=100u tox=40n cgso=1n cgdo=2n)",
     "polynomial in ac": "v1 a 0 dc 2 ac 1\ne1 b 0 poly(1) a 0 1 2 0.5\nr1 b c 1k\nc1 c 0 10n",
-    "derivative of a voltage": FEED + "b1 b 0 v={1u*ddt(v(a))}\nr1 b 0 1k",
     "coupled coils": FEED + "r1 a b 100\nl1 b 0 10m\nl2 c 0 40m\nk1 l1 l2 0.9\nr2 c 0 1k",
 }
 

@@ -7,8 +7,7 @@ from hypothesis import strategies as st
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.compiled import compiled
-from nuvlo.circuit.expression import replaced
-from nuvlo.circuit.expression import parse_expression, tree
+from nuvlo.circuit.expression import parse_expression, replaced, tree
 from nuvlo.circuit.operating_point import operating_point
 
 TEXTS = [

@@ -123,7 +123,7 @@ def test_a_long_chain_of_sources_is_looked_through():
     c = Circuit.from_text(f"t\nv1 n0 0 1\n{chain}\nr1 n4000 0 1k")
     assert len(c.elements) == 4002
     with pytest.raises(NetlistError, match="closes a loop"):
-        Circuit.from_text(f"t\nv1 n0 0 1\n{chain}\nr1 n4000 0 1k\nlx n4000 n0 1m")
+        Circuit.from_text(f"t\nv1 n0 0 1\n{chain}\nr1 n4000 0 1k\nlx n4000 0 1m")
 
 
 def test_reading_can_be_stopped():

@@ -65,11 +65,18 @@ def test_expressions_say_where_they_go_wrong(text, column):
         ("x1 a 0 nosuch\nr1 a 0 1", 2, 1, "not defined"), (".include ../secret.lib", 2, 10, "neither in the kit"),
         ("r1 a 0 {1+}", 2, 11, "a value is missing"), ("r1 a 0 {2*(3}", 2, 13, "missing"), ("z1 a b 3", 2, 1, "not read yet"),
         ("1x a b 3", 2, 1, "starts with a letter"), (".ends", 2, 1, "no .subckt"), ("+ 1k", 2, 1, "no line above"),
-        (".model x npn(bf)", 2, 14, "followed by ="), (".subckt s a\nr1 a 0 1", None, None, "never closed"),
-        (".model m jj(is=1)", 2, 10, "not read yet"), ("v1 a a 3\nr1 a 0 1", 2, 1, "same node"),
+        ("q1 a 0 0 x\n.model x npn(bf)", 3, 14, "followed by ="), (".subckt s a\nr1 a 0 1", None, None, "never closed"),
+        ("d1 a 0 m\n.model m jj(is=1)", 3, 10, "not read yet"), ("v1 a a 3\nr1 a 0 1", 2, 1, "same node"),
         (".subckt s a\nx1 a s\n.ends\nx2 n s\nr1 n 0 1", 3, 1, "contains itself"), ("r1 a 0 {q}", None, None, "not defined"),
         ("v1 a 0 dc", 2, 8, "missing after"), (".param p={p+1}\nr1 a 0 {p}", None, None, "defined by itself"),
-        ("r1 a 0 0", 2, 1, "0 Ω"),
+        ("r1 a 0 1k esr", 2, 1, "the model 'esr' is not defined"), ("d1 a 0 x 2 on 3\n.model x d", 2, 15, "not expected here"), ("e1 a 0 b 0 2 3\nr1 a b 1", 2, 14, "not expected"),
+        ("f1 a 0 v1 2 x\nv1 a 0", 2, 13, "not expected"), ("m1 a b 0 0 x\n.model x nmos(level=3)", 3, 15, "level 3 of 'nmos' is not solved"),
+        (".model x d\n.model x d(is=1f)", 3, 8, "defined twice: in circuit.cir, line 2"), ("l1 a 0 1m\nl2 b 0 1m\nk1 l1 l2 1.2", 4, 1, "more than there can be"),
+        ("l1 a 0 1m\nl2 b 0 1m\nl3 c 0 1m\nk1 l1 l2 0.9\nk2 l2 l3 0.9\nk3 l1 l3 -0.9", 5, 1, "no field couples"),
+        (".if (q>1)\nr1 a 0 1\n.endif", 2, 5, "not known here"), (".if (1)\nr1 a 0 1", None, None, "never closed"), (".else", 2, 1, "no .if"),
+        ("b1 a 0 v={idt(v(a))}\nr1 a 0 1", 2, 10, "an integral is built"), ("b1 a 0 v={pwl(v(a),1,2,0,3)}\nr1 a 0 1", 2, 10, "left to right"),
+        ("l1 a 0 l={1m*v(a)}\nr1 a 0 1", 2, 1, "is not solved"), ("x1 a s m=1.5\n.subckt s a\nr1 a 0 1\n.ends", 2, 1, "whole number"),
+        (".func f(x)", 2, 7, "in : "), ("r1 a 0 1k tc1=", 2, 11, "followed by ="), ("v1 a 0 sin(1)", 2, 8, "takes 2 to 6"),
     ],
 )  # fmt: skip
 def test_mistakes_are_placed(body, line, column, says):
@@ -91,7 +98,7 @@ def test_all_mistakes_come_in_one_pass():
 @pytest.mark.parametrize(
     ("body", "says"),
     [
-        ("r1 a 0 1k\nc1 a b 1n", "'b'"), ("v1 a 0 1\nv2 a 0 2\nr1 a 0 1", "'v2' closes a loop"),
+        ("r1 a 0 1k\ni1 0 b 1m\nc1 b 0 1n", "'b'"), ("v1 a 0 1\nv2 a 0 2\nr1 a 0 1", "'v2' closes a loop"),
         ("v1 a b 1\nr1 a b 1k", "'a'"), ("", "no elements"),
     ],
 )  # fmt: skip
@@ -102,11 +109,22 @@ def test_circuits_without_an_operating_point_are_named(body, says):
 
 
 def test_warnings_do_not_stop_the_reading():
-    netlist = parse_netlist("t\nr1 a 0 1M\n.foo bar\n.model d1 d(is=1f zz=3)\n.control\nrun\n.endc\nr2 a 0 1k\n")
-    said = [p.message for p in netlist.warnings]
-    assert [p.severity for p in netlist.warnings] == ["warning"] * 4
-    assert "milliohms" in said[0]
-    assert "'zz'" in said[2]
+    text = "t\nr1 a 0 1M\n.foo bar\n.model d1 d(is=1f zz=3 mfg=none)\n.control\nrun\n.endc\nr2 a 0 1k esr=3\nr3 a 0 1m\nr4 a 0 2.2kohm\nd1 a 0 d1\n"
+    circuit = Circuit.from_text(text + "x1 a s q=3\n.subckt s a\nr1 a 0 1\n.ends\n.model unused jj(foo=1)\n")
+    said = [(p.line, p.alters) for p in circuit.warnings]
+    assert said == [(2, False), (3, True), (5, False), (8, True), (4, True), (12, True)]
+    assert [w for w in ("milliohms", "'.foo'", ".control", "'esr'", "'zz'", "'q'") if w not in str(circuit.warnings)] == []
+    assert all(p.severity == "warning" for p in circuit.warnings)
+
+
+def test_a_node_whose_own_voltage_alone_is_undefined_is_told_and_held():
+    """The rest is solved as if it were not there; where a current has no way to go, nothing is."""
+    circuit = Circuit.from_text("t\nv1 a 0 1\nr1 a 0 1k\nc1 a b 1n\nr2 b c 1k\n")
+    assert "node 'b', 'c'; it is held at ground" in str(circuit.warnings[0])
+    point = operating_point(circuit)
+    assert (point.voltage("a")[0], abs(point.voltage("b")[0])) == pytest.approx((1.0, 0.0), abs=1e-9)
+    with pytest.raises(NetlistError, match="nothing sets"):
+        Circuit.from_text("t\nv1 a 0 1\nr1 a 0 1k\nc1 a b 1n\ni1 0 b 1m\n")
 
 
 def test_comments_continuations_case_and_scopes():

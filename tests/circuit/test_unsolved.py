@@ -12,7 +12,7 @@ from nuvlo.cli.main import main
 @pytest.mark.parametrize(
     ("body", "named"),
     [
-        ("v1 a 0 1\nr1 a 0 1k\nc1 a b 1n\nr2 b c 1k", ["'b'", "'c'"]),
+        ("v1 a 0 1\nr1 a 0 1k\nc1 a b 1n\nr2 b c 1k\ni1 0 c 1u", ["'b'", "'c'"]),
         ("v1 a 0 1\nv2 b a 2\nl1 b 0 1m\nr1 b 0 1k", ["'l1'", "'v1'", "'v2'"]),
         ("v1 a 0 1\ne1 a 0 b 0 2\nr1 b 0 1k\nr2 a b 1k", ["'e1'", "'v1'"]),
         ("v1 a a 1\nr1 a 0 1k", ["same node"]),

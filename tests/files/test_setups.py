@@ -98,7 +98,7 @@ def test_a_kit_with_its_bench_in_its_netlist_is_read_as_before(tmp_path, gorsefi
      ("kit.toml", 'id = "bass"', 'id = "bass"\nsetup = "loaded"', "there is no set-up 'loaded'"),
      ("rest.cir", ".include circuit.cir", "r1 dcin 0 1k", "rest.cir:1:1: does not hold the unit. Begin it with .include"),
      ("signal.cir", "rsrc src in 10k", "rsrc src in", "signal.cir:5:10: 'rsrc' needs 2 nodes and a value"),
-     ("signal.cir", "rsrc src in 10k", "rsrc src in 10k\nrx lone far 1k", "nothing sets the d.c. voltage"),
+     ("signal.cir", "rsrc src in 10k", "rsrc src in 10k\nrx lone far 1k\nix 0 lone 1m", "nothing sets the d.c. voltage"),
      ("pads.csv", ",in", ",src", "is on 'src', which circuit.cir does not have")],
 )  # fmt: skip
 def test_what_is_wrong_is_said_with_its_place(tmp_path, file, was, to, says):

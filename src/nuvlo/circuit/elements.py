@@ -150,7 +150,7 @@ class ElementReader(ABC):
 
     def warn_of_small_megohm(self, kind: str, token: Token) -> None:
         if kind == "r" and re.fullmatch(r"[+-]?[\d.]+(?:e[+-]?\d+)?M", token.written):
-            self.say(f"'{token.written}' is milliohms to SPICE, whose M is milli.", token, "Write meg for mega, or m.", "warning", alters=True)
+            self.say(f"'{token.written}' is milliohms to SPICE, whose M is milli.", token, "Write meg for mega, or m.", "warning")
 
     def coupling(self, rest: list[Token], head: Token) -> None:
         words = [t for t in rest if t.text != "="]
@@ -223,7 +223,6 @@ class ElementReader(ABC):
                 self.say(f"in {text}: the closing brace is missing.", line.token(text, start))
                 return
             text, behind = text[1:close], [t for t in rest if t.index > start + close]
-            start += 1
         else:
             behind = []
         expression = self.parsed(text.lower(), line.token(text, start), head)
@@ -386,8 +385,8 @@ class ElementReader(ABC):
 
     # -- values -----------------------------------------------------------------------------------------------
 
-    def settings(self, words: Sequence[Token]) -> tuple[Settings, list[Token]]:
-        """``name=value`` pairs, and the words that are none; ``tc=1,2`` are two."""
+    def settings(self, words: Sequence[Token], unread: frozenset[str] = frozenset()) -> tuple[Settings, list[Token]]:
+        """``name=value`` pairs, and the words that are none; ``tc=1,2`` are two. Of those ``unread`` the value is no number."""
         out: Settings = {}
         spare: list[Token] = []
         words = [t for t in words if t.text not in ("(", ")", "params:")]
@@ -403,7 +402,7 @@ class ElementReader(ABC):
                 name = "tc1" if word.text == "tc" else word.text
                 if name in out:
                     self.say(f"'{word.text}' is given twice.", word)
-                out[name] = (self.number(words[at + 2], sensing=name in ("r", "c", "l")), word)
+                out[name] = (ONE if name in unread else self.number(words[at + 2], sensing=name in ("r", "c", "l")), word)
                 at += 3
                 if word.text == "tc":
                     at += at < len(words) and words[at].text == ","

@@ -18,8 +18,8 @@ from nuvlo.circuit.circuit import Asked, Circuit, Element, Overrides
 from nuvlo.circuit.devices import ZERO_CELSIUS, Devices, Evaluation
 from nuvlo.circuit.devices.bipolar import falling_base
 from nuvlo.circuit.elimination import Elimination
-from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.expression import Expression
+from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_turned_legs
 from nuvlo.circuit.waveform import Waveform
 from nuvlo.problems import Problem

@@ -375,7 +375,7 @@ class _Reader(ElementReader):
         element = next(k for k, names in MODEL_TYPES.items() if kind.text in names)
         known, problems = KNOWN_PARAMETERS[kind.text], []
         parameters: dict[str, Expression] = {}
-        settings, spare = self.settings(card[3:])
+        settings, spare = self.settings(card[3:], FOR_PEOPLE)
         for key, (expression, token) in settings.items():
             key = OF_DIODES.get(key, key) if element == "d" else key
             if key in known:

@@ -171,7 +171,7 @@ def _op(a: argparse.Namespace) -> Answer:
         heading = ["what", "name", *_heads("value", e.varied), "unit"]
         _write_csv(a.csv, heading, ([what, n, *_spread(v), u] for what, n, v, u in rows))
     text = "\n".join(f"{name:16s} {_said(v, u)}" for _, name, v, u in rows)
-    return (0 if converged else 1), document, text
+    return (e.status if converged else 1), document, text
 
 
 def _frequencies(a: argparse.Namespace) -> Any:
@@ -277,7 +277,7 @@ def _sensitivity(a: argparse.Namespace) -> Answer:
     e.varied = False  # one answer for all laws together, not one for each member
     rows = sorted(parts.items(), key=lambda item: -(item[1]["share"] or 0.0))
     return (
-        0,
+        e.status,
         e.document(parts=parts),
         "\n".join(f"{name:16s} {100 * p['share']:6.2f} %   {p['slope']:.4g}" for name, p in rows),
     )

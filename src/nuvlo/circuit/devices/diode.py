@@ -49,23 +49,22 @@ class Diodes(Group):
     def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
         p = self.p
         static, slope = junction(v, p["is"], p["n"], p["vt"])
-        forward, along = static, slope
-        if np.isfinite(p["ikf"]).any():  # high injection: i/√(1 + i/IKF), of the forward current alone
-            share = np.where(static > 0, static / p["ikf"], 0.0)
-            root = np.sqrt(1.0 + share)
-            static, slope = static / root, slope * (1.0 + 0.5 * share) / (root * (1.0 + share))
-        if p["isr"].any():  # recombination in the depletion layer, wider where the voltage is the other way
-            amps, siemens = junction(v, p["isr"], p["nr"], p["vt"])
-            layer = (1.0 - v / p["vj"]) ** 2 + 0.005
-            grown = layer ** (0.5 * p["m"])
-            static = static + amps * grown
-            slope = slope + siemens * grown - amps * grown * p["m"] * (1.0 - v / p["vj"]) / (p["vj"] * layer)
         broken = v < -p["knee"]
         if broken.any():
             nvt = p["nbv"] * p["vt"]
             rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
             static = np.where(broken, -p["is"] * rise, static)
             slope = np.where(broken, p["is"] * rise / nvt, slope)
+        forward, along = static, slope
+        if np.isfinite(p["ikf"]).any():  # high injection: i/(1 + √(i/IKF)), of the forward current alone
+            root = np.sqrt(np.where(static > 0, static / p["ikf"], 0.0))
+            static, slope = static / (1.0 + root), slope * (1.0 + 0.5 * root) / (1.0 + root) ** 2
+        if p["isr"].any():  # recombination in the depletion layer, wider where the voltage is the other way
+            amps, siemens = junction(v, p["isr"], p["nr"], p["vt"])
+            layer = (1.0 - v / p["vj"]) ** 2 + 0.005
+            grown = layer ** (0.5 * p["m"])
+            static = static + amps * grown
+            slope = slope + siemens * grown - amps * grown * p["m"] * (1.0 - v / p["vj"]) / (p["vj"] * layer)
         current, conductance = np.asarray(static + gmin * v), np.asarray(slope + gmin)
         if not charges:
             return current, conductance, current, conductance

@@ -119,7 +119,7 @@ class Group(ABC):
 
     def steps(self) -> tuple[Array, Array]:
         """(B, 1) emission voltage and saturation current of each branch, for limiting a step."""
-        vt = _middle(self.p["vt"])
+        vt = np.repeat(_middle(self.p["vt"]), self.branches, axis=0)
         n = np.stack([_middle(self.p[name]) for name in self.emission], axis=1).reshape(-1, 1)
         return n * vt, np.repeat(_middle(self.p["is"]), self.branches, axis=0)
 
