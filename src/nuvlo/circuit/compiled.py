@@ -98,7 +98,7 @@ _PARTIALS: dict[str, Callable[..., list[Tree]]] = {
     "ln": lambda y, x: [tree("/", _ONE, x)],
     "log": lambda y, x: [tree("/", _ONE, x)],
     "log10": lambda y, x: [tree("/", tree("number", 1.0 / math.log(10.0)), x)],
-    "sqrt": lambda y, x: [tree("/", tree("number", 0.5), tree("max", y, tree("number", 1e-150)))],
+    "sqrt": lambda y, x: [tree("/", tree("number", 0.5), tree("max", y, tree("number", 0.5 / STEEPEST)))],
     "tanh": lambda y, x: [tree("-", _ONE, tree("*", y, y))],
     "atan": lambda y, x: [tree("/", _ONE, tree("+", _ONE, tree("*", x, x)))],
     "sin": lambda y, x: [tree("cos", x)],

@@ -37,6 +37,10 @@ FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  
 FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
+PLAIN, FOLLOWED, GMIN, SOURCES, AT_REST = range(5)
+WAYS = ("at once", "from the first member's values", "by gmin steps", "by raising the sources", "by a course that came to rest")
+FIRST_HOLD, LEAST_HOLD, MOST_HOLD = 1.0, 1e-11, 1e8  # S with which a node is held where it was
+HOLD_STEP, MOST_TURNS = 2.5, 400
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
 # by ever smaller shares of each step: (from this turn on, share).
@@ -51,6 +55,11 @@ class OperatingPoint:
     x: Array
     converged: NDArray[np.bool_]
     tolerances: Tolerances
+    ways: NDArray[np.uint8] | None = None  # by which each was found, of WAYS; None where there was nothing to look for
+
+    def found_by(self, member: int = 0) -> str:
+        """In words, by which way a member was found."""
+        return WAYS[int(self.ways[member])] if self.ways is not None else WAYS[PLAIN]
 
     @property
     def failed(self) -> list[int]:
@@ -168,7 +177,7 @@ def solve(
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
         x, converged = newton.run(stubborn)
     x[:, ~converged] = np.nan
-    return OperatingPoint(equations, x, converged, tolerances)
+    return OperatingPoint(equations, x, converged, tolerances, newton.way)
 
 
 @dataclass
@@ -184,9 +193,10 @@ class _Newton:
         self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances,
         known: Known | None = None, at_rest: bool = False,
     ) -> None:  # fmt: skip
-        self.eq, self.right, self.at_rest = equations, right, at_rest
+        self.eq, self.right, self.at_rest, self.linear = equations, right, at_rest, linear
         self.lead: Array | None = None  # where the search begins, if somewhere
         self.members, self.tol = members, tolerances
+        self.way = np.zeros(members, dtype=np.uint8)  # by which each was found
         nothing = [np.zeros(1) for _ in linear]
         self.known = known or self._known(linear)
         self.system = system(equations, members, linear, nothing, self.known.plans)
@@ -229,6 +239,7 @@ class _Newton:
         # Transistors with turned legs stand in the circuit as copies already: it cannot be laid out with them once more.
         if lost.size and ok.all() and self.at_rest and not any(".legs_" in name for name in self.eq.overrides):
             x[:, lost], converged[lost] = self.follow(lost, nominal)
+            self.way[lost] = FOLLOWED
             lost = np.flatnonzero(~converged)
         if lost.size:
             x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
@@ -274,11 +285,14 @@ class _Newton:
         floor = self.floor()
         for turn in range(turns or tol.iterations):
             found = devices.evaluate(old_v, gmin)
+            guessed = devices.guessed()
             new = linear.solve(found.conductance, found.current, old_v, right)
             new_v, held = devices.limited(eq.branch_voltages(new), old_v)
             whole = live.size == chosen.size
             before = x if whole else x[:, live]
-            settled = (np.abs(new - before) <= tol.reltol * np.abs(new) + floor).all(axis=0) & ~held.any(axis=0)
+            settled = (np.abs(new - before) <= tol.reltol * np.abs(new) + floor).all(axis=0) & ~held.any(axis=0) & ~np.asarray(guessed)
+            if settled.any():
+                settled &= np.asarray(devices.formulas_hold(found, old_v, new_v))
             broken = ~np.isfinite(new).all(axis=0)
             keep = ~(settled | broken)
             # Exactness is looked at once, when members are about to be let go.
@@ -318,12 +332,48 @@ class _Newton:
         return self.system.members(chosen), self.eq.devices.members(chosen), scale * right
 
     def step_up(self, chosen: NDArray[np.int_], start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
-        """Gmin stepping, then source stepping, for members that plain Newton lost."""
+        """For members that plain Newton lost: gmin stepping, then source stepping, then a course that comes to rest."""
         x, ok = self.gmin_steps(chosen, start, junctions)
-        lost = np.flatnonzero(~ok)
-        if lost.size:
-            x[:, lost], ok[lost] = self.source_steps(chosen[lost])
+        self.way[chosen[ok]] = GMIN
+        for resort, way in ((self.source_steps, SOURCES), (self.come_to_rest, AT_REST)):
+            lost = np.flatnonzero(~ok)
+            if lost.size:
+                x[:, lost], ok[lost] = resort(chosen[lost])
+                self.way[chosen[lost[ok[lost]]]] = way
         return x, ok
+
+    def come_to_rest(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
+        """Give each node a capacitance to ground and follow what happens, in steps that grow as long as each is found at once (C. T.
+        Kelley, D. E. Keyes, "Convergence analysis of pseudo-transient continuation", SIAM J. Numer. Anal. 35, 1998)."""
+        eq, count = self.eq, chosen.size
+        x = np.zeros((eq.size, count))
+        done, given_up = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
+        hold, turn = np.full(count, FIRST_HOLD), 0
+        nodes = [(k, eq.slots[k, k]) for k in range(eq.first_branch) if (k, k) in eq.slots]
+        rows = np.array([k for k, _ in nodes], dtype=int)
+        while (going := np.flatnonzero(~(done | given_up))).size and turn < MOST_TURNS:
+            turn += 1
+            siemens = np.zeros(self.members)
+            siemens[chosen[going]] = hold[going]
+            linear = list(self.linear)
+            for _, slot in nodes:
+                linear[slot] = linear[slot] + siemens
+            right = np.broadcast_to(self.right, (eq.size, self.members)).copy()
+            before = x[:, going]
+            right[np.ix_(rows, chosen[going])] += hold[going] * before[rows]
+            held = _Newton(eq, linear, right, self.members, self.tol, Known(None, {}))
+            found, ok = held.iterate(chosen[going], before, eq.branch_voltages(before), turns=STEP_TURNS)
+            risen, stayed = going[ok], going[~ok]
+            x[:, risen] = found[:, ok]
+            hold[risen] /= HOLD_STEP
+            hold[stayed] *= HOLD_STEP**2
+            given_up |= hold > MOST_HOLD
+            loose = going[hold[going] < LEAST_HOLD]
+            if loose.size:
+                ending, ended = self.iterate(chosen[loose], x[:, loose], eq.branch_voltages(x[:, loose]))
+                x[:, loose[ended]], done[loose[ended]] = ending[:, ended], True
+                given_up[loose[~ended]] = True
+        return x, done
 
     def gmin_steps(self, chosen: NDArray[np.int_], start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
         x = np.broadcast_to(start, (self.eq.size, chosen.size)).copy()

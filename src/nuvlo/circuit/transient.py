@@ -17,7 +17,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, solve
+from nuvlo.circuit.operating_point import FIRST_HOLD, HOLD_STEP, LEAST_HOLD, MOST_HOLD, MOST_TURNS, OperatingPoint, Tolerances, solve
 from nuvlo.circuit.systems import system
 from nuvlo.circuit.unsolved import explain
 from nuvlo.problems import NuvloError, Problem
@@ -30,6 +30,7 @@ NEGLIGIBLE = 1e-8  # of its largest current so far
 MOST_STEPS = 2_000_000
 NEWTON_STEPS = 30
 ABSURD = 1e9  # A: beyond it a guess has drowned all other currents in rounding
+AFTER_JUMP = 1e-3  # of the largest step: how soon after a jump it goes on
 RINGING = 6  # steps in a row that were refused at first
 MOST_BYTES = 2**29  # that the kept voltages of one slice of members may take
 Signal = Callable[[float], "float | Array"]
@@ -116,7 +117,7 @@ class _Stepper:
         times, kept, taken = [0.0], [x], [x[picked]]  # the last points whole, of all points what was asked for
         corners = [t for t in self.corners if 0 < t < self.stop] + [self.stop]
         t, h, stiff = 0.0, self.largest_step / 10, True
-        refused, ringing = False, 0
+        refused, ringing, since = False, 0, 1  # points since the start or the last jump: no parabola goes across it
         largest = np.abs(x).max(axis=1, keepdims=True)
         for _ in range(MOST_STEPS):
             if t >= self.stop * (1 - 1e-12):
@@ -127,20 +128,26 @@ class _Stepper:
             # Rather two even steps to a corner than one long and one tiny.
             left = corner - t
             h = left if h >= left else (left / 2 if h > left / 2 else h)
-            guess = self.foreseen(times, kept, t + h) if len(times) > 3 and not stiff else x
+            guess = self.foreseen(times, kept, t + h) if since > 3 and not stiff else x
+            jumped = False
             found = self.newton(x, guess, z, slope, t + h, h, stiff)
             if found is None:
                 h /= 8
                 if h < self.smallest_step:
+                    h = self.smallest_step
+                    found = self.jump(x, z, slope, t + h, h)
+                    jumped = True
+                if found is None and h <= self.smallest_step:
                     raise TransientError(
                         Problem(
                             f"the course cannot be followed beyond {t:.6g} s.", "Look for a jump without resistance."
                         )
                     )
                 stiff = True
-                continue
+                if found is None:
+                    continue
             new, z_new = found
-            error = self.error(times, kept, new, guess, t + h, largest) if len(times) > 3 and not stiff else 0.5
+            error = self.error(times, kept, new, guess, t + h, largest) if since > 3 and not stiff and not jumped else 0.5
             if error > 1 and h > self.smallest_step * 8:
                 h *= max(0.2, 0.9 * error ** (-1 / 3))
                 refused = True
@@ -156,8 +163,9 @@ class _Stepper:
             damp = ringing >= RINGING
             ringing = 0 if damp else ringing
             at_corner = abs(t - corner) < 1e-12 * self.stop
-            stiff = at_corner or damp
-            h = h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not at_corner else min(h, self.largest_step / 10)
+            stiff = at_corner or damp or jumped
+            since = 1 if jumped else since + 1
+            h = AFTER_JUMP * self.largest_step if jumped else h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not at_corner else min(h, self.largest_step / 10)
         return self.course(np.array(times), np.array(taken))
 
     def start(self) -> OperatingPoint:
@@ -174,14 +182,40 @@ class _Stepper:
         found = eq.devices.evaluate(eq.branch_voltages(x), self.tol.gmin, charges=eq.devices.store)
         return self.system.stored(x, found.charge)
 
+    def jump(self, x: Array, z: Array, slope: Array, time: float, h: float) -> tuple[Array, Array] | None:
+        """Where a loop that drives itself goes when the state it was in is no more: nodes are held where they were, ever more loosely,
+        while what is stored stays. As :meth:`~nuvlo.circuit.operating_point._Newton.come_to_rest`, of a moment."""
+        eq, usual = self.eq, self.system
+        linear, dynamic = eq.linear(), eq.capacitive()
+        nodes = [(k, eq.slots[k, k]) for k in range(eq.first_branch) if (k, k) in eq.slots]
+        y, hold = x, FIRST_HOLD
+        try:
+            for _ in range(MOST_TURNS):
+                held, extra = list(linear), np.zeros_like(y)
+                for k, slot in nodes if hold >= LEAST_HOLD else ():
+                    held[slot] = held[slot] + hold
+                    extra[k] = hold * y[k]
+                self.system = system(eq, x.shape[1], held, dynamic)
+                found = self.newton(y, y, z, slope, time, h, True, extra)
+                if found is not None and hold < LEAST_HOLD:
+                    return found
+                hold = hold / HOLD_STEP if found is not None else hold * HOLD_STEP**2
+                if hold > MOST_HOLD:
+                    return None
+                y = found[0] if found is not None else y
+        finally:
+            self.system = usual
+        return None
+
     def newton(
-        self, x: Array, guess: Array, z: Array, slope: Array, time: float, h: float, stiff: bool
+        self, x: Array, guess: Array, z: Array, slope: Array, time: float, h: float, stiff: bool, extra: Array | float = 0.0
     ) -> tuple[Array, Array] | None:
-        """x at ``time`` and what it stores, from a first ``guess`` of x; None where a member does not converge."""
+        """x at ``time`` and what it stores, from a first ``guess`` of x; None where a member does not converge. ``extra`` is driven
+        besides."""
         eq, tol = self.eq, self.tol
         rate = (1.0 if stiff else 2.0) / h
         eq.devices.at_time(time)
-        drive = self.drive(time) + rate * z + (0.0 if stiff else 1.0) * slope
+        drive = self.drive(time) + rate * z + (0.0 if stiff else 1.0) * slope + extra
         self.system.prepare(rate)
         everyone = np.arange(x.shape[1])
         now, old = guess, eq.branch_voltages(guess)
@@ -249,6 +283,8 @@ class _Stepper:
         """Even samples, by monotone cubics between the steps taken: smooth along a wave, no overshoot at a corner."""
         from scipy.interpolate import PchipInterpolator
 
+        later = np.concatenate([[True], np.diff(times) > 0])  # a jump may take less time than a number can hold
+        times, taken = times[later], taken[later]
         even = np.linspace(0.0, self.stop, round(self.stop / self.step) + 1)
         rows = {k: row for row, k in enumerate(k for k in self.nodes.values() if k >= 0)}
         out = {}

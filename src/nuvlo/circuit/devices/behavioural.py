@@ -52,6 +52,7 @@ class Behavioural(Group):
         senses = [[True] * len(e.senses) or [False] for e in self.elements]
         self.filled = np.flatnonzero([there for one in senses for there in one])
         self.firsts = np.cumsum([0, *self.widths()])[:-1]
+        self.guessed = np.zeros((len(self.elements), 1), dtype=bool)  # where the last evaluation stood in for one without value
 
     @staticmethod
     def _known(element: Element, name: str, overrides: Overrides, temperature: Array) -> float | Array:
@@ -104,15 +105,41 @@ class Behavioural(Group):
 
     def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
         current, conductance = np.zeros(v.shape), np.zeros(v.shape)
-        if v.shape[1] == 1 and self._lone(v, current, conductance):
-            return current, conductance, np.zeros(v.shape), np.zeros(v.shape)
+        if v.shape[1] != 1 or not self._lone(v, current, conductance):
+            self._on_arrays(v, current, conductance)
+        self.guessed = self._without_value(current, conductance)
+        if self.guessed.any():
+            self._from_beside(v, current, conductance)
+        return current, conductance, np.zeros(v.shape), np.zeros(v.shape)
+
+    def _on_arrays(self, v: Array, current: Array, conductance: Array) -> None:
         with np.errstate(all="ignore"):
             values, slopes = self.on_arrays(v, self.values)
         for row, value in zip(self.firsts, values, strict=True):
             current[row] = value
         for row, slope in zip(self.filled, slopes, strict=True):
             conductance[row] = slope
-        return current, conductance, np.zeros(v.shape), np.zeros(v.shape)
+
+    def _without_value(self, current: Array, conductance: Array) -> NDArray[np.bool_]:
+        """(elements, K): where an expression or one of its slopes is no number."""
+        bad = ~(np.isfinite(current) & np.isfinite(conductance))
+        return np.logical_or.reduceat(bad, self.firsts, axis=0)
+
+    def _from_beside(self, v: Array, current: Array, conductance: Array) -> None:
+        """Where an expression has no value, as ``v(a)/v(b)`` before anything is known, its straight line from the nearest place tried
+        at which it has one."""
+        for beside in (v + 1e-3, v + 0.1, v + 1.0, np.abs(v) + 1e-3, np.ones(v.shape)):
+            left = self._without_value(current, conductance)
+            if not left.any():
+                return
+            there, slopes = np.zeros(v.shape), np.zeros(v.shape)
+            self._on_arrays(beside, there, slopes)
+            good = left & ~self._without_value(there, slopes)
+            for k, (first, width) in enumerate(zip(self.firsts, self.widths(), strict=True)):
+                rows = slice(first, first + width)
+                line = there[first] + (slopes[rows] * (v[rows] - beside[rows])).sum(axis=0)
+                current[first] = np.where(good[k], line, current[first])
+                conductance[rows] = np.where(good[k], slopes[rows], conductance[rows])
 
     def _lone(self, v: Array, current: Array, conductance: Array) -> bool:
         """A single member by plain numbers; False where one of them leaves what plain numbers can say."""

@@ -18,6 +18,9 @@ from nuvlo.circuit.devices.group import Evaluation, Group, NoiseCurrent
 from nuvlo.circuit.overrides import ABSENT, direction, present
 
 
+FORETOLD, NEGLIGIBLE = 1e-3, 1e-7  # of its value, and V or A, by which an expression may differ from its straight line
+
+
 class Devices:
     """All junction devices of a circuit with their parameters for one ensemble.
 
@@ -54,6 +57,8 @@ class Devices:
         # Voltage beyond which a Newton step is limited logarithmically (Nagel 1975, appendix 5: "critical voltage").
         steps = [g.steps() for g in every] or [(np.ones((0, 1)), np.ones((0, 1)))]
         self.step_voltage = np.concatenate([s for s, _ in steps])
+        self.knee = np.concatenate([g.knees() for g in every] or [np.ones((0, 1))])
+        self.breaks = bool(np.isfinite(self.knee).any())
         saturation = np.concatenate([i for _, i in steps])
         with np.errstate(divide="ignore"):  # what is no junction has no saturation current, and is not limited
             self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
@@ -63,6 +68,32 @@ class Devices:
         for group in self.groups:
             if isinstance(group, Behavioural):
                 group.at_time(seconds)
+
+    def guessed(self) -> NDArray[np.bool_] | bool:
+        """(K,): members in which the last evaluation of an expression had to stand in for one without a value."""
+        for group in self.groups:
+            if isinstance(group, Behavioural) and group.guessed.any():
+                return np.asarray(group.guessed.any(axis=0))
+        return False
+
+    def formulas_hold(self, found: Evaluation, old: Array, new: Array) -> NDArray[np.bool_] | bool:
+        """(K,): whether every expression comes to what its straight line foretold. Where that is as steep as at the foot of a root, a step
+        of next to nothing is no sign of being there."""
+        for group, span in self._spans():
+            if isinstance(group, Behavioural):
+                inside = (self.rows >= span.start) & (self.rows < span.stop)
+                foretold = found.current[span].copy()
+                np.add.at(foretold, self.rows[inside] - span.start, found.conductance[inside] * (new - old)[self.columns[inside]])
+                there = group.evaluate(new[span], 0.0, False)[0]
+                return np.asarray((np.abs(there - foretold) <= FORETOLD * np.abs(there) + NEGLIGIBLE).all(axis=0))
+        return True
+
+    def without_value(self) -> str:
+        """The element whose expression has no value in the first member, by the last evaluation."""
+        for group in self.groups:
+            if isinstance(group, Behavioural) and group.guessed[:, 0].any():
+                return group.elements[int(np.argmax(group.guessed[:, 0]))].name
+        return ""
 
     def noise(self, voltage: Array, gmin: float) -> list[NoiseCurrent]:
         """Noise currents of every device at branch voltages (B, K); none from a part that is missing."""
@@ -115,16 +146,23 @@ class Devices:
     def limited(self, new: Array, old: Array) -> tuple[Array, NDArray[np.bool_]]:
         """Junction voltages (B, K) held to steps an exponential can bear, and which were held (Nagel 1975, app. 5)."""
         new, old = new * self.sign, old * self.sign
+        held, jump = self._stepped(new, old)
+        if self.breaks:  # beyond the knee the exponential is the same one, turned round
+            mirrored, broken = self._stepped(-(new + self.knee), -(old + self.knee))
+            held, jump = np.where(broken, -(mirrored + self.knee), held), jump | broken
+        return held * self.sign, jump
+
+    def _stepped(self, new: Array, old: Array) -> tuple[Array, NDArray[np.bool_]]:
+        """A step along an exponential, held where it is too long, and where it was."""
         vt = self.step_voltage
-        jump = (new > self.critical_voltage) & (np.abs(new - old) > 2.0 * vt)
-        if not jump.any():
-            return new * self.sign, jump
-        ratio = 1.0 + (new - old) / vt
         with np.errstate(invalid="ignore", divide="ignore"):
+            jump = (new > self.critical_voltage) & (np.abs(new - old) > 2.0 * vt)
+            if not jump.any():
+                return new, jump
+            ratio = 1.0 + (new - old) / vt
             from_above = np.where(ratio > 0, old + vt * np.log(np.maximum(ratio, 1e-300)), self.critical_voltage)
             from_below = vt * np.log(np.maximum(new / vt, 1e-300))
-        held = np.where(old > 0, from_above, from_below)
-        return np.where(jump, held, new) * self.sign, jump
+        return np.where(jump, np.where(old > 0, from_above, from_below), new), jump
 
     def evaluate(self, voltage: Array, gmin: float, *, charges: bool = False) -> Evaluation:
         """Currents and conductances at branch voltages (B, K), with ``gmin`` (S) across every junction."""

@@ -43,6 +43,9 @@ class Diodes(Group):
         p["isr"] = p["isr"] * saturation_growth(temperature, p["eg"], p["xti"], p["nr"], p["nominal"])
         p["cjo"], p["vj"] = depletion_at(temperature, p["cjo"], p["vj"], p["m"], p["nominal"])
 
+    def knees(self) -> Array:
+        return np.asarray(self.p["knee"].mean(axis=1, keepdims=True))
+
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
         return [(inner.get((d.name, "rs"), d.nodes[0]), d.nodes[1]) for d in self.elements]
 

@@ -111,6 +111,10 @@ class Group(ABC):
     def starting_voltages(self, critical: Array) -> Array:
         return critical
 
+    def knees(self) -> Array:
+        """(B, 1) V below zero at which each branch breaks down; infinite where it does not."""
+        return np.full((sum(self.widths()), 1), np.inf)
+
     def members(self, chosen: NDArray[np.int_]) -> Group:
         out = object.__new__(type(self))
         out.__dict__.update(self.__dict__)
