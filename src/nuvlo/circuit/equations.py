@@ -59,6 +59,7 @@ class Equations:
     ) -> None:  # fmt: skip
         overrides = Asked(overrides or {})
         check(circuit, overrides)
+        self.given = circuit  # before copies with turned legs stand in it
         circuit = with_turned_legs(circuit, overrides)
         self.circuit = circuit
         self.temperature = np.atleast_1d(np.asarray(overrides.get("temper", circuit.temperature), float)) + ZERO_CELSIUS

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
-from nuvlo.circuit.elimination import Elimination
+from nuvlo.circuit.elimination import FEW, Elimination
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.systems import System, system
 
@@ -37,10 +37,11 @@ FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  
 FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
-PLAIN, FOLLOWED, GMIN, SOURCES, AT_REST = range(5)
-WAYS = ("at once", "from the first member's values", "by gmin steps", "by raising the sources", "by a course that came to rest")
+PLAIN, FOLLOWED, GMIN, LEAKS, SOURCES, AT_REST = range(6)
+WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks to ground", "by raising the sources", "by a course that came to rest")
 FIRST_HOLD, LEAST_HOLD, MOST_HOLD = 1.0, 1e-11, 1e8  # S with which a node is held where it was
-HOLD_STEP, MOST_TURNS = 2.5, 400
+HOLD_STEP, MOST_TURNS = 2.5, 200
+LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
 # by ever smaller shares of each step: (from this turn on, share).
@@ -172,7 +173,7 @@ def solve(
     newton = _Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
     leads = equations.circuit.netlist.leads
     if leads and drive is None and not equations.clamped:
-        led = Equations(equations.circuit, equations.overrides, open_sources=equations.open_sources, clamps=leads)
+        led = Equations(equations.given, equations.overrides, open_sources=equations.open_sources, clamps=leads)
         newton.lead = solve(led, tolerances, led.add_stated(led.right_side())).x[:, :1]
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
         x, converged = newton.run(stubborn)
@@ -236,14 +237,28 @@ class _Newton:
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged) if stubborn else np.zeros(0, int)
-        # Transistors with turned legs stand in the circuit as copies already: it cannot be laid out with them once more.
-        if lost.size and ok.all() and self.at_rest and not any(".legs_" in name for name in self.eq.overrides):
+        if lost.size and ok.all() and self.at_rest:
             x[:, lost], converged[lost] = self.follow(lost, nominal)
             self.way[lost] = FOLLOWED
             lost = np.flatnonzero(~converged)
         if lost.size:
             x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
+            lost = np.flatnonzero(~converged)
+        if lost.size and self.at_rest and self.members >= FEW:
+            x[:, lost], converged[lost] = self.few_by_few(lost)
         return x, converged
+
+    def few_by_few(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
+        """Those that are still lost again in small company: with other members the elimination goes in an order that suits the first,
+        which a mistake may have made a bad one."""
+        x, ok = np.full((self.eq.size, chosen.size), np.nan), np.zeros(chosen.size, dtype=bool)
+        for some in np.array_split(np.arange(chosen.size), -(-chosen.size // (FEW - 1))):
+            values = {n: np.asarray(v)[chosen[some]] if np.size(v) > 1 else v for n, v in self.eq.overrides.items()}
+            found = solve(Equations(self.eq.given, values, open_sources=self.eq.open_sources), self.tol)
+            x[:, some], ok[some] = found.x, found.converged
+            if found.ways is not None:
+                self.way[chosen[some]] = found.ways
+        return x, ok
 
     def follow(self, chosen: NDArray[np.int_], nominal: Array) -> tuple[Array, NDArray[np.bool_]]:
         """Go from the first member's values to those of each lost one, in steps as small as it needs.
@@ -258,7 +273,7 @@ class _Newton:
         while (going := np.flatnonzero((share < 1.0) & (step >= SMALLEST_SHARE))).size:
             trial = np.minimum(1.0, share[going] + step[going])
             between = {n: v[0] + trial * (v[chosen[going]] - v[0]) for n, v in varied.items()}
-            there = Equations(eq.circuit, {**fixed, **between}, open_sources=eq.open_sources)
+            there = Equations(eq.given, {**fixed, **between}, open_sources=eq.open_sources)
             known = Known(None, self.known.plans)
             newton = _Newton(there, there.linear(), there.right_side(), going.size, self.tol, known)
             before = x[:, going]
@@ -335,20 +350,30 @@ class _Newton:
         """For members that plain Newton lost: gmin stepping, then source stepping, then a course that comes to rest."""
         x, ok = self.gmin_steps(chosen, start, junctions)
         self.way[chosen[ok]] = GMIN
-        for resort, way in ((self.source_steps, SOURCES), (self.come_to_rest, AT_REST)):
+        for resort, way in ((self.leak_steps, LEAKS), (self.source_steps, SOURCES), (self.come_to_rest, AT_REST)):
             lost = np.flatnonzero(~ok)
             if lost.size:
                 x[:, lost], ok[lost] = resort(chosen[lost])
                 self.way[chosen[lost[ok[lost]]]] = way
         return x, ok
 
+    def leak_steps(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
+        """Tie each node to ground, ever more loosely, in steps as small as each member needs."""
+        return self.loosened(chosen, LEAKY, 0.0)
+
     def come_to_rest(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
         """Give each node a capacitance to ground and follow what happens, in steps that grow as long as each is found at once (C. T.
         Kelley, D. E. Keyes, "Convergence analysis of pseudo-transient continuation", SIAM J. Numer. Anal. 35, 1998)."""
+        return self.loosened(chosen, FIRST_HOLD, 1.0)
+
+    def loosened(self, chosen: NDArray[np.int_], first: float, memory: float) -> tuple[Array, NDArray[np.bool_]]:
+        """Hold each node by a conductance of ``first`` S at first, at ground (``memory`` 0) or where it was a step ago (1), and let
+        go by and by."""
         eq, count = self.eq, chosen.size
         x = np.zeros((eq.size, count))
         done, given_up = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
-        hold, turn = np.full(count, FIRST_HOLD), 0
+        hold, turn = np.full(count, first), 0
+        ease = np.full(count, HOLD_STEP)
         nodes = [(k, eq.slots[k, k]) for k in range(eq.first_branch) if (k, k) in eq.slots]
         rows = np.array([k for k, _ in nodes], dtype=int)
         while (going := np.flatnonzero(~(done | given_up))).size and turn < MOST_TURNS:
@@ -360,14 +385,17 @@ class _Newton:
                 linear[slot] = linear[slot] + siemens
             right = np.broadcast_to(self.right, (eq.size, self.members)).copy()
             before = x[:, going]
-            right[np.ix_(rows, chosen[going])] += hold[going] * before[rows]
+            right[np.ix_(rows, chosen[going])] += memory * hold[going] * before[rows]
             held = _Newton(eq, linear, right, self.members, self.tol, Known(None, {}))
             found, ok = held.iterate(chosen[going], before, eq.branch_voltages(before), turns=STEP_TURNS)
             risen, stayed = going[ok], going[~ok]
             x[:, risen] = found[:, ok]
-            hold[risen] /= HOLD_STEP
-            hold[stayed] *= HOLD_STEP**2
-            given_up |= hold > MOST_HOLD
+            ease[risen] = np.minimum(ease[risen] ** 1.5, MOST_EASE)
+            hold[risen] /= ease[risen]
+            hold[stayed] *= ease[stayed] if memory else ease[stayed] ** 0.75
+            ease[stayed] = ease[stayed] ** 0.25 if not memory else HOLD_STEP
+            hold[stayed] *= HOLD_STEP if memory else 1.0
+            given_up |= (hold > MOST_HOLD) | (ease < LEAST_EASE)
             loose = going[hold[going] < LEAST_HOLD]
             if loose.size:
                 ending, ended = self.iterate(chosen[loose], x[:, loose], eq.branch_voltages(x[:, loose]))

@@ -13,6 +13,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.elimination import FEW, RESIDUAL_LIMIT, Elimination
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.poles import Poles, poles
+from nuvlo.circuit.sparse import LARGE, Pattern
 
 Complex = NDArray[np.complex128]
 MANY_FREQUENCIES = 24  # from here on poles pay
@@ -72,6 +73,12 @@ class LinearisedCircuit:
         R. A. Rohrer, "The generalized adjoint network and network sensitivities", IEEE Trans. Circuit Theory 16, 1969).
         """
         frequency = np.atleast_1d(np.asarray(frequency, float))
+        if self.members < FEW and self.point.equations.size >= LARGE:
+            for m in range(self.members):
+                for f in range(0, frequency.size, SLICE):
+                    some = slice(f, min(f + SLICE, frequency.size))
+                    yield slice(m, m + 1), some, self._sparsely(m, 2.0 * np.pi * frequency[some], right, transposed)
+            return
         middle = float(np.sqrt(max(frequency[0], 1e-3) * max(frequency[-1], 1e-3)))
         plan = self._plan(middle, transposed)
         # Members in blocks that fill a slice with all frequencies; very long sweeps are cut along frequency too.
@@ -83,6 +90,16 @@ class LinearisedCircuit:
                 some = slice(f, min(f + SLICE, frequency.size))
                 omega = 2.0 * np.pi * frequency[some]
                 yield members, some, self._piece(plan, probe, members, omega, right)
+
+    def _sparsely(self, member: int, omega: Array, right: Array, transposed: bool) -> Complex:
+        """(n, m, 1, frequencies) of one member of a large circuit, frequency by frequency."""
+        eq = self.point.equations
+        pattern = Pattern(eq.size, eq.slots)
+        g, c = (np.array([v[member] if v.size > 1 else v[0] for v in values]) for values in (self.conductance, self.capacitance))
+        x = np.empty((*right.shape, 1, omega.size), dtype=complex)
+        for k, w in enumerate(omega):
+            x[:, :, 0, k] = pattern.solve(g + 1j * w * c, right, transposed)
+        return x
 
     def _piece(self, plan: Elimination, probe: _Probe, members: slice, omega: Array, right: Array) -> Complex:
         """(n, m, members, frequencies). What does not change along frequency is not computed again along it."""

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.circuit.elimination import FEW, Elimination, each, scales
 from nuvlo.circuit.equations import Equations, members_of
+from nuvlo.circuit.sparse import LARGE, Pattern
 
 SAME_SCALE = 100.0  # how far the rate may move before rows and columns are scaled anew
 
@@ -48,7 +49,73 @@ def system(
     """The kind of system that suits this number of members, from slot values; ``plans`` made before are used again."""
     if members >= FEW:
         return _Many(equations, static, dynamic, {} if plans is None else plans)
-    return Few(equations, static, dynamic)
+    return Sparse(equations, static, dynamic) if equations.size >= LARGE else Few(equations, static, dynamic)
+
+
+class Sparse(System):
+    """Sparse matrices of a few members of a large circuit."""
+
+    def __init__(self, equations: Equations, static: list[Array], dynamic: list[Array]) -> None:
+        self.eq, self.rate = equations, 0.0
+        self.static, self.dynamic = _stacked(static), _stacked(dynamic)
+        self.pattern = Pattern(equations.size, equations.slots)
+        devices, slots = equations.devices, equations.slots
+        places = [
+            (slots[i, j], e, s * t)
+            for e, (row, column) in enumerate(zip(devices.rows, devices.columns, strict=True))
+            for i, s in zip(devices.injections[row], (1.0, -1.0), strict=True)
+            for j, t in zip(devices.pairs[column], (1.0, -1.0), strict=True) if i >= 0 and j >= 0
+        ]  # fmt: skip
+        self.into_slot = np.array([p[0] for p in places], dtype=int)
+        self.of_entry, self.signs = np.array([p[1] for p in places], dtype=int), np.array([p[2] for p in places])
+        ends = np.array(devices.injections, dtype=int).reshape(-1, 2)
+        self.out_of, self.back_into = ends.T
+        self.by_slot = np.array(list(slots), dtype=int).reshape(-1, 2)
+        self.prepare(0.0)
+
+    def prepare(self, rate: float) -> None:
+        self.rate = rate
+        self.base = self.static + rate * self.dynamic if rate else self.static
+
+    def solve(self, entries: Array, current: Array, volts: Array, drive: Array) -> Array:
+        eq, count = self.eq, volts.shape[1]
+        right = np.broadcast_to(drive, (eq.size, count)).copy()
+        if eq.devices.count:
+            equivalent = current.copy()
+            np.subtract.at(equivalent, eq.devices.rows, entries * volts[eq.devices.columns])
+            right -= self._injected(equivalent)
+        out = np.empty((eq.size, count))
+        for k in range(count):
+            values = (self.base[:, k] if self.base.shape[1] > 1 else self.base[:, 0]).copy()
+            if eq.devices.count:
+                np.add.at(values, self.into_slot, self.signs * entries[self.of_entry, k])
+            out[:, k] = self.pattern.solve(values, right[:, k : k + 1])[:, 0]
+        return out
+
+    def _injected(self, currents: Array) -> Array:
+        """(n, K): what branch currents (B, K) take out of each equation."""
+        full = np.zeros((self.eq.size + 1, currents.shape[1]))  # the last row is ground
+        np.add.at(full, self.out_of, currents)
+        np.subtract.at(full, self.back_into, currents)
+        return full[:-1]
+
+    def stored(self, x: Array, charge: Array) -> Array:
+        out = np.zeros(x.shape)
+        if self.by_slot.size:
+            np.add.at(out, self.by_slot[:, 0], self.dynamic * x[self.by_slot[:, 1]])
+        return out + self._injected(charge) if len(charge) else out
+
+    def members(self, chosen: NDArray[np.int_]) -> System:
+        out = object.__new__(Sparse)
+        out.__dict__.update(self.__dict__)
+        out.static, out.dynamic, out.base = (t[:, chosen] if t.shape[1] > 1 else t for t in (self.static, self.dynamic, self.base))
+        return out
+
+
+def _stacked(values: list[Array]) -> Array:
+    """(slots, K) with K = 1 where nothing varies."""
+    width = max((v.size for v in values), default=1)
+    return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(values), width)
 
 
 class _Many(System):
@@ -97,9 +164,7 @@ class _Many(System):
 
     def members(self, chosen: NDArray[np.int_]) -> System:
         static, dynamic = members_of(self.static, chosen), members_of(self.dynamic, chosen)
-        out: System = (
-            _Many(self.eq, static, dynamic, self.plans) if chosen.size >= FEW else Few(self.eq, static, dynamic)
-        )
+        out = system(self.eq, chosen.size, static, dynamic, self.plans)
         out.prepare(self.rate)
         return out
 

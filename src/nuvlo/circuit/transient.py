@@ -173,7 +173,7 @@ class _Stepper:
         eq, netlist = self.eq, self.eq.circuit.netlist
         if not netlist.holds and not netlist.from_stated:
             return solve(eq, self.tol, self.drive(0.0))
-        held = Equations(eq.circuit, eq.overrides, clamps=netlist.holds, stated=netlist.from_stated)
+        held = Equations(eq.given, eq.overrides, clamps=netlist.holds, stated=netlist.from_stated)
         return solve(held, self.tol, held.add_stated(self.drive(0.0)))
 
     def stored(self, x: Array) -> Array:
