@@ -21,6 +21,7 @@ from nuvlo.model.ensemble import laws, sample
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
 from tests.circuit.circuits import kit_file, kit_text
+from tests.circuit.test_never_lost import chain
 
 VARIANTS = 2000
 PAIRS = 7
@@ -164,3 +165,26 @@ def test_floor_of_batched_lapack(benchmark, capsys):
     benchmark(lambda: np.linalg.solve(matrix, right))
     with capsys.disabled():
         print(f"\n  LAPACK, {VARIANTS} systems of {size}: the figure in the table below is for one Newton step")
+
+
+@pytest.mark.parametrize("stages", [47, 86, 195])
+@pytest.mark.parametrize("analysis", ["op", "ac dec 16 20 20k"])
+def test_one_large_circuit(benchmark, stages, analysis, tmp_path, capsys):
+    """239, 434 and 979 unknowns: one operating point, or one response at 50 frequencies. ngspice's time is that of ten in one process, each
+    after an alter, less that of reading the file; so is ours."""
+    text, node = chain(stages), f"n{stages}"
+    circuit = Circuit.from_text(text)
+    point = operating_point(circuit)
+    hertz = log_frequencies(20, 20e3, 50)
+    times = 10
+
+    def ours():
+        for k in range(times):
+            if analysis == "op":
+                operating_point(circuit, {"rc0": 4700.0 + k})
+            else:
+                response(point, "vin", node, hertz)
+
+    values = {"rc0": np.array([4700.0 + k for k in range(times)])}
+    _ratio(ours, lambda: _simulator_seconds(text, values, times, analysis, tmp_path), 5, 1, capsys, f"{point.x.shape[0]} unknowns, {analysis}, ×{times}")
+    benchmark.pedantic(ours, rounds=1)

@@ -37,10 +37,12 @@ FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  
 FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
-PLAIN, FOLLOWED, GMIN, LEAKS, SOURCES, AT_REST = range(6)
-WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks to ground", "by raising the sources", "by a course that came to rest")
+PLAIN, FOLLOWED, GMIN, LEAKS, SOURCES, AT_REST, HELD = range(7)
+WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks to ground", "by raising the sources", "by a course that came to rest", "by letting go of its gains")
 FIRST_HOLD, LEAST_HOLD, MOST_HOLD = 1.0, 1e-11, 1e8  # S with which a node is held where it was
 HOLD_STEP, MOST_TURNS = 2.5, 200
+STEP_GMIN = 1e-9  # S across junctions while sources are raised
+GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
 LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
 STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
@@ -241,6 +243,12 @@ class _Newton:
             x[:, lost], converged[lost] = self.follow(lost, nominal)
             self.way[lost] = FOLLOWED
             lost = np.flatnonzero(~converged)
+            if lost.size and (gains := self.gain_nodes()):
+                # What a macro's gain makes of next to nothing is held where it is in the good unit, and let go: all else finds its place
+                # meanwhile, where the gain alone would throw it from rail to rail.
+                x[:, lost], converged[lost] = self.loosened(lost, FIRST_HOLD, 0.0, nominal, gains)
+                self.way[lost] = HELD
+                lost = np.flatnonzero(~converged)
         if lost.size:
             x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
             lost = np.flatnonzero(~converged)
@@ -366,26 +374,33 @@ class _Newton:
         Kelley, D. E. Keyes, "Convergence analysis of pseudo-transient continuation", SIAM J. Numer. Anal. 35, 1998)."""
         return self.loosened(chosen, FIRST_HOLD, 1.0)
 
-    def loosened(self, chosen: NDArray[np.int_], first: float, memory: float) -> tuple[Array, NDArray[np.bool_]]:
-        """Hold each node by a conductance of ``first`` S at first, at ground (``memory`` 0) or where it was a step ago (1), and let
-        go by and by."""
+    def gain_nodes(self) -> list[int]:
+        """Nodes that next to nothing holds but what is driven into them: where a macro makes its gain."""
+        diagonal = {row: float(np.min(self.linear[slot])) for (row, column), slot in self.eq.slots.items() if row == column < self.eq.first_branch}
+        return [row for row, siemens in diagonal.items() if 0 < siemens < GAIN_SIEMENS]
+
+    def loosened(
+        self, chosen: NDArray[np.int_], first: float, memory: float, target: Array | None = None, nodes: list[int] | None = None
+    ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
+        """Hold all ``nodes`` by a conductance of ``first`` S at first, at their ``target`` (ground where there is none) or where they
+        were a step ago (``memory`` 1), and let go by and by."""
         eq, count = self.eq, chosen.size
-        x = np.zeros((eq.size, count))
+        goal = np.zeros((eq.size, 1)) if target is None else target
+        x = np.broadcast_to(goal, (eq.size, count)).copy()
         done, given_up = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
         hold, turn = np.full(count, first), 0
         ease = np.full(count, HOLD_STEP)
-        nodes = [(k, eq.slots[k, k]) for k in range(eq.first_branch) if (k, k) in eq.slots]
-        rows = np.array([k for k, _ in nodes], dtype=int)
+        rows = np.array([k for k in (nodes or range(eq.first_branch)) if (k, k) in eq.slots], dtype=int)
         while (going := np.flatnonzero(~(done | given_up))).size and turn < MOST_TURNS:
             turn += 1
             siemens = np.zeros(self.members)
             siemens[chosen[going]] = hold[going]
             linear = list(self.linear)
-            for _, slot in nodes:
-                linear[slot] = linear[slot] + siemens
+            for k in rows:
+                linear[eq.slots[k, k]] = linear[eq.slots[k, k]] + siemens
             right = np.broadcast_to(self.right, (eq.size, self.members)).copy()
             before = x[:, going]
-            right[np.ix_(rows, chosen[going])] += memory * hold[going] * before[rows]
+            right[np.ix_(rows, chosen[going])] += hold[going] * (before[rows] if memory else goal[rows])
             held = _Newton(eq, linear, right, self.members, self.tol, Known(None, {}))
             found, ok = held.iterate(chosen[going], before, eq.branch_voltages(before), turns=STEP_TURNS)
             risen, stayed = going[ok], going[~ok]
@@ -416,7 +431,8 @@ class _Newton:
         return x, ok
 
     def source_steps(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
-        """Raise all sources from nothing, all members at once, each in steps as small as it needs."""
+        """Raise all sources from nothing, all members at once, each in steps as small as it needs. Below their knees strings of junctions
+        hang on nothing: they are given a little to hang on meanwhile."""
         x = np.zeros((self.eq.size, chosen.size))
         scale, step = np.zeros(chosen.size), np.full(chosen.size, FIRST_SOURCE_STEP)
         while True:
@@ -426,10 +442,14 @@ class _Newton:
             trial = np.minimum(1.0, scale[going] + step[going])
             before = x[:, going]
             found, ok = self.iterate(
-                chosen[going], before, self.eq.branch_voltages(before), scale=trial, turns=STEP_TURNS
+                chosen[going], before, self.eq.branch_voltages(before), STEP_GMIN, trial, STEP_TURNS
             )
             risen, stayed = going[ok], going[~ok]
             x[:, risen], scale[risen] = found[:, ok], trial[ok]
             step[risen] = np.minimum(2.0 * step[risen], LARGEST_SOURCE_STEP)
             step[stayed] /= 4.0
-        return x, scale >= 1.0
+        up = np.flatnonzero(scale >= 1.0)
+        done = np.zeros(chosen.size, dtype=bool)
+        if up.size:
+            x[:, up], done[up] = self.iterate(chosen[up], x[:, up], self.eq.branch_voltages(x[:, up]))
+        return x, done
