@@ -45,6 +45,7 @@ class Element:
     senses: tuple[tuple[str, tuple[int, int] | str], ...] = ()  # what a B source's expression speaks of
     copy_of: str = ""  # of a transistor with its legs in other holes: the element it stands for
     legs: str = ""  # and which legs stand where
+    model: Model | None = None
 
     @property
     def part(self) -> str:
@@ -136,6 +137,7 @@ class Asked(dict[str, "float | Array"]):
     def __init__(self, overrides: Overrides) -> None:
         super().__init__(overrides)
         self.known: Known = {}
+        self.faultless = not any(mark in name for name in overrides for mark in (".missing", ".reversed", ".legs_"))
 
 
 class Memory:
@@ -244,10 +246,10 @@ class Circuit:
             return overrides[element.part]
         if name in element.card.parameters and element.kind != "b":
             return element.scope.evaluate(element.card.parameters[name], overrides)
-        if element.card.model:
-            model = element.scope.block.find_model(element.card.model)
-            if model and name in model.parameters:
-                scope = element.scope.defining(element.card.model)
+        if element.model is not None:
+            model = element.model
+            if name in model.parameters:
+                scope = element.scope.defining(model.name)
                 return scope.evaluate(model.parameters[name], overrides)
         return default
 
@@ -290,7 +292,7 @@ class Circuit:
             if card.kind == "x":
                 self._instance(card, block, scope, numbers, inside)
                 continue
-            polarity = 1
+            polarity, model = 1, None
             if card.kind in MODEL_TYPES and (card.kind not in "rc" or card.model):
                 model = block.find_model(card.model or "")
                 wanted = MODEL_TYPES[card.kind]
@@ -315,7 +317,7 @@ class Circuit:
                     pair = [self._number(n, scope.prefix, ports) for n in sense.names] + [-1]
                     senses.append((sense.label, (pair[0], pair[1])))
             self.elements.append(
-                Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls, tuple(senses))
+                Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls, tuple(senses), model=model)
             )
 
     def _switch(self, card: Card, model: Model, scope: _Scope) -> Card:

@@ -115,6 +115,8 @@ class Sparse(System):
 def _stacked(values: list[Array]) -> Array:
     """(slots, K) with K = 1 where nothing varies."""
     width = max((v.size for v in values), default=1)
+    if width == 1:
+        return np.fromiter((v[0] for v in values), float, len(values))[:, None]
     return np.array([np.broadcast_to(v, width) for v in values]).reshape(len(values), width)
 
 

@@ -17,7 +17,16 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.operating_point import FIRST_HOLD, HOLD_STEP, LEAST_HOLD, MOST_HOLD, MOST_TURNS, OperatingPoint, Tolerances, solve
+from nuvlo.circuit.operating_point import (
+    FIRST_HOLD,
+    HOLD_STEP,
+    LEAST_HOLD,
+    MOST_HOLD,
+    MOST_TURNS,
+    OperatingPoint,
+    Tolerances,
+    solve,
+)
 from nuvlo.circuit.systems import system
 from nuvlo.circuit.unsolved import explain
 from nuvlo.problems import NuvloError, Problem

@@ -17,7 +17,6 @@ from nuvlo.circuit.devices.fets import Jfets, Mosfets
 from nuvlo.circuit.devices.group import Evaluation, Group, NoiseCurrent
 from nuvlo.circuit.overrides import ABSENT, direction, present
 
-
 FORETOLD, NEGLIGIBLE = 1e-3, 1e-7  # of its value, and V or A, by which an expression may differ from its straight line
 
 
