@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
@@ -12,7 +13,7 @@ from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.labels import label
-from nuvlo.desktop.tools.page import Page
+from nuvlo.desktop.tools.page import Page, one_of
 from nuvlo.model.cabinet import Group, Wiring, drivers_of, polarity, wirings
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
@@ -63,11 +64,7 @@ class CabinetTool(Page):
         for k, w in enumerate(found.ways):
             no = "" if w.allowed else "   too low for this amplifier"
             words = f"{w.expression}     {format_value(w.nominal, 'Ω', 3)}, {format_value(w.dc, 'Ω', 3)} at the meter{no}"
-            button = QPushButton(words)
-            button.setObjectName("quiet")
-            button.setStyleSheet("text-align: left; padding-left: 10px;" + (" font-weight: bold;" if k == picked else ""))
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.clicked.connect(lambda _=False, k=k: self.show_answer(found, k))
+            button = one_of(words, k == picked, partial(self.show_answer, found, k))
             self.buttons.append(button)
             column.addWidget(button)
         self.turn(column)

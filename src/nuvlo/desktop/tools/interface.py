@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -13,7 +14,7 @@ from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.curve import CurveView, Line, Picture
 from nuvlo.desktop.labels import label
-from nuvlo.desktop.tools.page import Page
+from nuvlo.desktop.tools.page import Page, one_of
 from nuvlo.files.interface import read_plan, shipped
 from nuvlo.kit.interface import Piece, Plan
 from nuvlo.model.interface import HERTZ, End, Interface, advice, current, judged
@@ -67,11 +68,8 @@ class InterfaceTool(Page):
         self.buttons: list[QPushButton] = []
         for k, one in enumerate(found):
             worst = min(end.treble_db for end in one.found.ends)
-            button = QPushButton(f"{one.plan.title}     {worst:+.1f} dB of treble".replace("-", "−"))
-            button.setObjectName("quiet")
-            button.setStyleSheet("text-align: left; padding-left: 10px;" + (" font-weight: bold;" if k == picked else ""))
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.clicked.connect(lambda _=False, k=k: self.show_answer(found, k))
+            words = f"{one.plan.title}     {worst:+.1f} dB of treble".replace("-", "−")
+            button = one_of(words, k == picked, partial(self.show_answer, found, k))
             self.buttons.append(button)
             column.addWidget(button)
         self.turn(column)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 
 class Page(QScrollArea):
@@ -28,3 +30,13 @@ class Page(QScrollArea):
         """Show the page that was filled in place of the one before."""
         column.addStretch(1)
         self.setWidget(self._page)
+
+
+def one_of(words: str, picked: bool, take: Callable[[], None]) -> QPushButton:
+    """A row of a list from which one is picked."""
+    button = QPushButton(words)
+    button.setObjectName("quiet")
+    button.setStyleSheet("text-align: left; padding-left: 10px;" + (" font-weight: bold;" if picked else ""))
+    button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    button.clicked.connect(lambda _=False: take())
+    return button
