@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import responses
 from nuvlo.circuit.transient import transient
@@ -113,6 +114,12 @@ def test_a_word_passed_over_that_may_change_the_answer_is_told_by_the_exit_statu
     said = capsys.readouterr()
     assert "2.5" in said.out
     assert "x.cir:3:11: 'esr' is not known of 'r1'" in said.err
+
+
+def test_a_resistor_that_is_not_noisy_makes_no_noise():
+    text = "t\nv1 a 0 dc 1 ac 1\nr1 a b 1k{}\nr2 b 0 1k\n"
+    loud, quiet = (noise(operating_point(Circuit.from_text(text.format(w))), "v1", "b", np.array([1e3])) for w in ("", " noisy=0"))
+    assert quiet.output_density[0, 0] == pytest.approx(loud.output_density[0, 0] / 2**0.5, rel=1e-6)
 
 
 def test_a_section_of_a_library_file_is_taken_in(tmp_path):

@@ -348,6 +348,8 @@ class ElementReader(ABC):
                 self.unexpected(token)
         parameters = {name: found for name, (found, _) in settings.items() if name in OF_DEVICES[kind] and name != "ic"}
         self.pass_over(settings, OF_DEVICES[kind], head)
+        if "ic" in settings:
+            self.say(f"'ic' of '{head.text}' is passed over.", settings["ic"][1], "With uic, state it of nodes and capacitors.", "warning")
         if kind in "dqj":
             area = parameters.pop("area", area)
             many = parameters.pop("m", None)

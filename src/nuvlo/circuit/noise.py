@@ -86,6 +86,8 @@ def _sources(point: OperatingPoint) -> list[NoiseCurrent]:
     named = {entry: name for name, entry in eq.resistor_entry.items()}
     out = []
     for k, (a, b, siemens) in enumerate(eq.conductors):
+        if k in named and "noisy" in (own := eq.circuit.element(named[k])).card.parameters and not np.any(eq.circuit.parameter(own, "noisy", eq.overrides)):
+            continue
         inner = next((eq.names[n].partition("#")[0] for n in (b, a) if n >= 0 and "#" in eq.names[n]), "")
         out.append(NoiseCurrent(named.get(k, inner), (a, b), four_kt * siemens, np.zeros(1)))
     if eq.devices.count:
