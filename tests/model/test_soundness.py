@@ -94,7 +94,7 @@ PLANTED = [
     ("kilnlight", (("bom.csv", "F1,.*", ""), ("bom.csv", "mains inlet with fuse holder", "mains inlet")), "lacks a fuse: it is fed from the mains"),
     ("kilnlight", (("bom.csv", "SW1,.*", ""),), "lacks a mains switch"),
     ("kilnlight", (("bom.csv", "INLET,.*", ""),), "lacks a mains inlet"),
-    ("lampwick", (("bom.csv", "CLIP,.*", ""), ("wiring.csv", r"^1,.*", ""), ("wiring.csv", r"^3,.*", "")), "lacks a battery clip"),
+    ("lampwick", (("bom.csv", "CLIP,.*", ""), ("wiring.csv", r"^1,.*", ""), ("wiring.csv", r"^3,.*", ""), ("kit.toml", r'^reads = \[\["CLIP.*', "")), "lacks a battery clip"),
     # What the folder's own check finds: one file against another.
     ("gorsefire", (("bom.csv", r"^R3,resistor,39k,", "R3,resistor,3k9,"),), "'R3' is 3.9\u202fkΩ here and 39\u202fkΩ in circuit.cir"),
     ("gorsefire", (("bom.csv", r"^R4,", "R3,"),), "'R3' is listed twice"),
