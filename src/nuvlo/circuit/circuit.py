@@ -101,6 +101,34 @@ class _Scope:
             todo += needs
         return known
 
+    def hangs_on(self, name: str, known: dict[tuple[_Scope, str], set[str]]) -> set[str]:
+        """Full names that, overridden, change what a name comes to here; what was found out is ``known``. A chain may be long."""
+        todo, begun = [(self, name)], set[tuple[_Scope, str]]()
+        while todo:
+            at = todo[-1]
+            if at in known:
+                todo.pop()
+                continue
+            keys: set[str] = set()
+            needs: list[tuple[_Scope, str]] = []
+            scope: _Scope | None = at[0]
+            while scope is not None:
+                keys.add(scope.prefix + at[1])
+                given = at[1] in scope.given and scope.parent is not None
+                if given or at[1] in scope.block.parameters:
+                    source = scope.given[at[1]] if given else scope.block.parameters[at[1]]
+                    where = scope.parent if given and scope.parent is not None else scope
+                    needs = [(where, one) for one in source.names]
+                    break
+                scope = scope.parent
+            if at not in begun and any(one not in known for one in needs):
+                begun.add(at)
+                todo += [one for one in needs if one not in known and one not in begun]
+                continue
+            known[at] = keys.union(*(known.get(one, set()) for one in needs))
+            todo.pop()
+        return known[self, name]
+
     def defining(self, model: str) -> _Scope:
         """The scope of the block in which a model is defined: the names in it are those of that block."""
         scope: _Scope | None = self
@@ -159,6 +187,10 @@ class Memory:
                 del self._known[next(iter(self._known))]
             return found
 
+    def forget(self, key: Hashable) -> None:
+        with self._lock:
+            self._known.pop(key, None)
+
 
 class Circuit:
     """Flat circuit. ``nodes`` are names in order of appearance, ground left out.
@@ -184,6 +216,9 @@ class Circuit:
         self._used: set[str] = set()  # models
         self._opened = 0  # elements and instances so far
         self.memory = Memory()  # of the solver: what it found out about first members
+        self.orders = Memory()  # of elimination
+        self.equations: Any = None  # of the circuit as it stands, which others start from
+        self._hanging: dict[str, set[str]] | None = None
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
         if not self.elements and not self._problems:
             self._problems.append(Problem("the netlist has no elements.", "Add at least one."))
@@ -207,7 +242,7 @@ class Circuit:
         out = copy(self)
         out.elements = [*self.elements, *extra]
         out._by_name = {e.name: e for e in out.elements}
-        out.memory = Memory()
+        out.memory, out.orders, out.equations, out._hanging = Memory(), Memory(), None, None
         return out
 
     def element(self, name: str) -> Element:
@@ -252,6 +287,36 @@ class Circuit:
                 scope = element.scope.defining(model.name)
                 return scope.evaluate(model.parameters[name], overrides)
         return default
+
+    def touched(self, overrides: Overrides) -> set[str] | None:
+        """Names of the elements whose parameters hang on ``overrides``; None where more than parameters may: temperature, mistakes."""
+        if self._hanging is None:
+            self._hanging = self._all_hanging()
+        out: set[str] = set()
+        for name in overrides:
+            head, _, tail = name.rpartition(".")
+            if name == "temper" or tail in ("missing", "reversed", "temp", "dtemp") or tail.startswith("legs_") or " " in name:
+                return None
+            found = {e for e in (name, head) if e in self._by_name} | self._hanging.get(name, set())
+            if not found and name not in self._hanging:
+                return None
+            out |= found
+        return out
+
+    def _all_hanging(self) -> dict[str, set[str]]:
+        """For each name that can be overridden and is no element's, the elements whose parameters come to something else with it."""
+        closures: dict[tuple[_Scope, str], set[str]] = {}
+        out: dict[str, set[str]] = {}
+        for element in self.elements:
+            known = [(element.scope, expression) for expression in element.card.parameters.values()]
+            if element.model is not None:
+                where = element.scope.defining(element.model.name)
+                known += [(where, expression) for expression in element.model.parameters.values()]
+            for scope, expression in known:
+                for name in expression.names:
+                    for key in scope.hangs_on(name, closures):
+                        out.setdefault(key, set()).add(element.name)
+        return out
 
     def has_parameter(self, name: str) -> bool:
         """Whether ``name`` (``r1``, ``q1.bf``, ``xfuzz.pos``) can be overridden here."""

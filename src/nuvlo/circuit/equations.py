@@ -9,6 +9,7 @@ Circuits and Systems 22, 1975.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from nuvlo.circuit.devices import ZERO_CELSIUS, Devices, Evaluation
 from nuvlo.circuit.devices.bipolar import falling_base
 from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.expression import Expression
+from nuvlo.circuit.kernel import Kernel, kernel
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_turned_legs
 from nuvlo.circuit.waveform import Waveform
@@ -59,6 +61,11 @@ class Equations:
     ) -> None:  # fmt: skip
         overrides = Asked(overrides or {})
         check(circuit, overrides)
+        self.base: Equations | None = None  # of the circuit as it stands, where all but a few values are its own
+        usual = not (open_sources or leak or clamps or stated)
+        if usual and overrides and (changed := self._simple(circuit, overrides)) is not None:
+            self._start_from(circuit.equations, overrides, changed)
+            return
         self.given = circuit  # before copies with turned legs stand in it
         circuit = with_turned_legs(circuit, overrides)
         self.circuit = circuit
@@ -95,21 +102,20 @@ class Equations:
         self.devices = Devices(circuit, overrides, self.temperature, extra, self.branch)
         self.capacitors: list[tuple[int, int, Array]] = []
         self.resistor_entry: dict[str, int] = {}
+        self.capacitor_entry: dict[str, int] = {}
         self.alternating: list[tuple[int, int, Array]] = []  # S by which a resistor is another to alternating currents
         for element in circuit.elements:
             if element.kind == "r":
-                ohms = self._value(element.name, "value", overrides)
-                ohms = np.where(ohms == 0, WIRE_OHMS, ohms)
                 if "ac" in element.card.parameters:
+                    ohms = self._value(element.name, "value", overrides)
+                    ohms = np.where(ohms == 0, WIRE_OHMS, ohms)
                     other = 1.0 / np.atleast_1d(np.asarray(circuit.parameter(element, "ac", overrides), float))
                     self.alternating.append((*_two(element.nodes), (other - 1.0 / ohms) / self._warmth(element)))
                 self.resistor_entry[element.name] = len(conductors)
-                there = present(element, overrides)
-                siemens = there / (ohms * self._warmth(element)) + (1.0 - there) * ABSENT
-                conductors.append((*_two(element.nodes), np.atleast_1d(siemens)))
+                conductors.append((*_two(element.nodes), self._siemens(element)))
             elif element.kind == "c":
-                farads = present(element, overrides) * self._value(element.name, "value", overrides) * self._warmth(element)
-                self.capacitors.append((*_two(element.nodes), farads))
+                self.capacitor_entry[element.name] = len(self.capacitors)
+                self.capacitors.append((*_two(element.nodes), self._farads(element)))
         conductors += bridges(circuit, overrides)
         self.stated = stated
         self.clamped: list[tuple[tuple[int, int], float]] = []  # pairs of nodes, and the A that hold them at their volts
@@ -141,6 +147,50 @@ class Equations:
         self.open_sources = open_sources
         self.lay_out()
 
+    @staticmethod
+    def _simple(circuit: Circuit, overrides: Overrides) -> list[Element] | None:
+        """The resistors, capacitors and sources that are all that ``overrides`` change; None where they change more."""
+        names = circuit.touched(overrides)
+        if names is None:
+            return None
+        changed = [circuit.element(name) for name in names]
+        if any(e.kind not in "rcvi" or ("ac" in e.card.parameters and e.kind == "r") for e in changed):
+            return None
+        if circuit.equations is None:
+            try:
+                circuit.equations = Equations(circuit)
+            except NetlistError:  # what stands there has no value of its own
+                return None
+        return changed
+
+    def _start_from(self, base: Equations, overrides: Asked, changed: list[Element]) -> None:
+        """The equations of the circuit as it stands, but for the values of a few elements."""
+        self.__dict__.update(base.__dict__)
+        self.base, self.overrides, self.members = base, overrides, ensemble_size(overrides)
+        self.conductors, self.capacitors, self.sources = list(base.conductors), list(base.capacitors), dict(base.sources)
+        self.changed_conductors, self.changed_capacitors = [], []
+        for element in changed:
+            if element.kind == "r":
+                at = self.resistor_entry[element.name]
+                self.conductors[at] = (*_two(element.nodes), self._siemens(element))
+                self.changed_conductors.append(at)
+            elif element.kind == "c":
+                at = self.capacitor_entry[element.name]
+                self.capacitors[at] = (*_two(element.nodes), self._farads(element))
+                self.changed_capacitors.append(at)
+            else:
+                self.sources[element.name] = self.strength[element.name] * self._value(element.name, "dc", overrides)
+
+    def _siemens(self, element: Element) -> Array:
+        ohms = self._value(element.name, "value", self.overrides)
+        ohms = np.where(ohms == 0, WIRE_OHMS, ohms)
+        there = present(element, self.overrides)
+        return np.atleast_1d(there / (ohms * self._warmth(element)) + (1.0 - there) * ABSENT)
+
+    def _farads(self, element: Element) -> Array:
+        out: Array = present(element, self.overrides) * self._value(element.name, "value", self.overrides) * self._warmth(element)
+        return out
+
     def _value(self, name: str, parameter: str, overrides: Overrides) -> Array:
         element = self.circuit.element(name)
         found = np.atleast_1d(np.asarray(self.circuit.parameter(element, parameter, overrides), float))
@@ -168,6 +218,8 @@ class Equations:
     # -- pattern ----------------------------------------------------------------------------------------------
 
     def lay_out(self) -> None:
+        self.base = None
+        self.__dict__.pop("kernel", None)
         self.slots: dict[tuple[int, int], int] = {}
         self._conductor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.conductors]
         self._capacitor_stamps = [self._pair_stamps(a, b) for a, b, _ in self.capacitors]
@@ -177,14 +229,16 @@ class Equations:
             self._lay_out_element(element)
         pairs, into = self.devices.pairs, self.devices.injections
         self._plus, self._minus = np.array(pairs, dtype=int).reshape(-1, 2).T
-        self._device_stamps: list[list[tuple[int, float]]] = []
+        self.device_stamps: list[list[tuple[int, float]]] = []
         for row, column in zip(self.devices.rows, self.devices.columns, strict=True):
             stamps = []
             for i, s in zip(into[row], (1.0, -1.0), strict=True):
                 for j, t in zip(pairs[column], (1.0, -1.0), strict=True):
                     if i >= 0 and j >= 0:
                         stamps.append((self._slot(i, j), s * t))
-            self._device_stamps.append(stamps)
+            self.device_stamps.append(stamps)
+        self._still = _Sums(len(self.slots), self._conductor_stamps, self._static)
+        self._moving = _Sums(len(self.slots), self._capacitor_stamps, self._dynamic)
 
     def _lay_out_element(self, element: Element) -> None:
         """Branch equations and controlled sources (Ho, Ruehli, Brennan 1975, table 1)."""
@@ -247,20 +301,16 @@ class Equations:
 
     def linear(self) -> list[Array]:
         """Values of all slots from all that is linear and does not depend on time."""
-        values: list[Array] = [np.zeros(1) for _ in self.slots]
-        for stamps, (_, _, conductance) in zip(self._conductor_stamps, self.conductors, strict=True):
-            _add(values, stamps, conductance)
-        for slot, amount in self._static:
-            values[slot] = values[slot] + amount
-        return values
+        if self.base is not None:
+            return self._still.again(self.base.linear(), self.conductors, self.changed_conductors)
+        return self._still.values(self.conductors)
 
     def capacitive(self, evaluation: Evaluation | None = None) -> list[Array]:
         """Values of all slots from capacitors and inductors, and from junctions where their ``evaluation`` is given."""
-        values: list[Array] = [np.zeros(1) for _ in self.slots]
-        for stamps, (_, _, farads) in zip(self._capacitor_stamps, self.capacitors, strict=True):
-            _add(values, stamps, farads)
-        for slot, amount in self._dynamic:
-            values[slot] = values[slot] + amount
+        if self.base is not None:
+            values = self._moving.again(self.base.capacitive(), self.capacitors, self.changed_capacitors)
+        else:
+            values = self._moving.values(self.capacitors)
         if evaluation is not None:
             self.add_devices(values, evaluation.capacitance)
         return values
@@ -296,7 +346,7 @@ class Equations:
 
     def add_devices(self, values: list[Array], entries: Array) -> None:
         """Add junction conductances or capacitances (E, K) into ``values``."""
-        for stamps, entry in zip(self._device_stamps, entries, strict=True):
+        for stamps, entry in zip(self.device_stamps, entries, strict=True):
             _add(values, stamps, entry)
 
     def add_alternating(self, values: list[Array]) -> None:
@@ -382,6 +432,11 @@ class Equations:
                 out[minus] += amps
         return out
 
+    @cached_property
+    def kernel(self) -> Kernel | None:
+        """The compiled part of the solver for these equations, where there is one."""
+        return self.base.kernel if self.base is not None else kernel(self)
+
     def plan(self, values: list[Array]) -> Elimination:
         """Elimination order from member 0 of ``values``."""
         return Elimination(self.size, self.slots, [v[0] for v in values])
@@ -389,6 +444,47 @@ class Equations:
     def unplanned(self) -> Elimination:
         """Straight to LAPACK: for a single member no plan pays."""
         return Elimination(self.size, self.slots)
+
+
+class _Sums:
+    """Values of slots as sums of amounts, each added where its stamps say, and of entries that stay."""
+
+    def __init__(self, slots: int, stamps: list[list[tuple[int, float]]], entries: list[tuple[int, Array]]) -> None:
+        self.slots, self.stamps, self.entries = slots, stamps, entries
+        self.kept: list[Array] | None = None
+
+    def values(self, amounts: list[tuple[int, int, Array]]) -> list[Array]:
+        """All slots. Summed once: whoever asks again has laid out anew before."""
+        if self.kept is None:
+            values: list[Array] = [np.zeros(1) for _ in range(self.slots)]
+            for stamps, (_, _, amount) in zip(self.stamps, amounts, strict=True):
+                _add(values, stamps, amount)
+            for slot, amount in self.entries:
+                values[slot] = values[slot] + amount
+            self.kept = values
+        return list(self.kept)
+
+    @cached_property
+    def parts(self) -> list[tuple[list[tuple[int, float]], list[Array]]]:
+        """For each slot its amounts with their signs, and its entries."""
+        out: list[tuple[list[tuple[int, float]], list[Array]]] = [([], []) for _ in range(self.slots)]
+        for k, stamps in enumerate(self.stamps):
+            for slot, sign in stamps:
+                out[slot][0].append((k, sign))
+        for slot, amount in self.entries:
+            out[slot][1].append(amount)
+        return out
+
+    def again(self, values: list[Array], amounts: list[tuple[int, int, Array]], changed: list[int]) -> list[Array]:
+        """``values`` with the slots of the ``changed`` amounts summed anew."""
+        for slot in {slot for k in changed for slot, _ in self.stamps[k]}:
+            total = np.zeros(1)
+            for k, sign in self.parts[slot][0]:
+                total = total + amounts[k][2] if sign > 0 else total - amounts[k][2]
+            for amount in self.parts[slot][1]:
+                total = total + amount
+            values[slot] = total
+        return values
 
 
 def _two(nodes: tuple[int, ...]) -> tuple[int, int]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,8 +17,10 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
+from nuvlo.circuit.devices.devices import FORETOLD, NEGLIGIBLE
 from nuvlo.circuit.elimination import FEW, Elimination
 from nuvlo.circuit.equations import Equations
+from nuvlo.circuit.kernel import FOUND, HANDED_BACK, Rules, Values
 from nuvlo.circuit.systems import System, system
 
 
@@ -36,6 +39,8 @@ DEFAULT = Tolerances()
 FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  # of full supply
 FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
+MOST_UNSUITED = 2  # steps of a member that an order of elimination did not suit
+WORTH_A_PLAN = 40  # unknowns from which few members get an order of elimination
 KEEP_SHARE = 0.8  # of the members still moving: below it those that have finished are left behind
 PLAIN, FOLLOWED, GMIN, LEAKS, SOURCES, AT_REST, HELD = range(7)
 WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks to ground", "by raising the sources", "by a course that came to rest", "by letting go of its gains")
@@ -44,7 +49,8 @@ HOLD_STEP, MOST_TURNS = 2.5, 200
 STEP_GMIN = 1e-9  # S across junctions while sources are raised
 GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
 LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
-STEP_TURNS = 24  # Newton steps allowed for one small step of gmin or of the sources
+NEAR_TURNS = 20  # allowed from the first member's solution, where there is another way for those it does not lead to
+STEP_TURNS, FOLLOW_TURNS = 24, 16  # Newton steps allowed for one small step of gmin or of the sources, and of the way to a member
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
 # by ever smaller shares of each step: (from this turn on, share).
 DAMPING = ((70, 0.1), (45, 0.25), (20, 0.5), (0, 1.0))
@@ -200,9 +206,12 @@ class _Newton:
         self.lead: Array | None = None  # where the search begins, if somewhere
         self.members, self.tol = members, tolerances
         self.way = np.zeros(members, dtype=np.uint8)  # by which each was found
-        nothing = [np.zeros(1) for _ in linear]
         self.known = known or self._known(linear)
-        self.system = system(equations, members, linear, nothing, self.known.plans)
+
+    @cached_property
+    def system(self) -> System:
+        nothing = [np.zeros(1) for _ in self.linear]
+        return system(self.eq, self.members, self.linear, nothing, self.known.plans)
 
     def _known(self, linear: list[Array]) -> Known:
         """What an earlier call with the same first member found out, or a new place for it."""
@@ -235,7 +244,8 @@ class _Newton:
         nominal = x if ok.all() else start
         # In blocks that stay in the processor's cache: the cost of a member does not depend on how many there are.
         blocks = np.array_split(np.arange(self.members), max(1, round(self.members / BLOCK)))
-        found = [self.iterate(block, nominal, nominal_junctions) for block in blocks]
+        turns = NEAR_TURNS if stubborn and ok.all() and self.at_rest else None
+        found = [self.iterate(block, nominal, nominal_junctions, turns=turns) for block in blocks]
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged) if stubborn else np.zeros(0, int)
@@ -285,7 +295,7 @@ class _Newton:
             known = Known(None, self.known.plans)
             newton = _Newton(there, there.linear(), there.right_side(), going.size, self.tol, known)
             before = x[:, going]
-            found, ok = newton.iterate(np.arange(going.size), before, eq.branch_voltages(before), turns=STEP_TURNS)
+            found, ok = newton.iterate(np.arange(going.size), before, eq.branch_voltages(before), turns=FOLLOW_TURNS)
             risen, stayed = going[ok], going[~ok]
             x[:, risen], share[risen] = found[:, ok], trial[ok]
             step[risen] *= 2.0
@@ -298,8 +308,47 @@ class _Newton:
         turns: int | None = None,
     ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
         """Newton on the members ``chosen`` from ``start`` (n, 1 or K); returns x (n, K) and who converged."""
+        gmin = self.tol.gmin if gmin is None else gmin
+        if self.eq.kernel is None:
+            return self.iterate_together(chosen, start, junctions, gmin, scale, turns)
+        right = (self.right[:, chosen] if self.right.shape[1] > 1 else self.right) * scale
+        rules = Rules(self.floor(), self.tol.reltol, FORETOLD, NEGLIGIBLE, DAMPING, turns or self.tol.iterations, gmin)
+        x, status, unsuited = self.eq.kernel.newton(self.plan(junctions), self.values, chosen, right, start, junctions, rules)
+        if unsuited > MOST_UNSUITED * chosen.size:  # another order next time
+            self.eq.circuit.orders.forget((self.known.nominal is None, self.eq.kernel.pattern))
+        done = status == FOUND
+        back = np.flatnonzero(status == HANDED_BACK)
+        if back.size:
+            begin, volts = (of[:, back] if of.shape[1] > 1 else of for of in (start, junctions))
+            share = scale[back] if isinstance(scale, np.ndarray) else scale
+            x[:, back], done[back] = self.iterate_together(chosen[back], begin, volts, gmin, share, turns)
+        return x, done
+
+    @cached_property
+    def values(self) -> Values:
+        return Values(self.linear)
+
+    def plan(self, junctions: Array) -> Any:
+        """An order of elimination for the compiled part, from the first member where it begins; none for a few unknowns, which none pays.
+        One that served other members of this circuit serves here too: a step that it does not suit is noticed."""
+        eq = self.eq
+        assert eq.kernel is not None
+        if self.members < FEW and eq.size < WORTH_A_PLAN:
+            return eq.kernel.plan(None)
+
+        def make() -> Any:
+            assert eq.kernel is not None
+            values = [v[:1] for v in self.linear]
+            eq.add_devices(values, eq.devices.members(np.array([0])).evaluate(junctions[:, :1], self.tol.gmin).conductance)
+            return eq.kernel.plan([float(v[0]) for v in values])
+
+        return eq.circuit.orders.recall((self.known.nominal is None, eq.kernel.pattern), make)
+
+    def iterate_together(
+        self, chosen: NDArray[np.int_], start: Array, junctions: Array, gmin: float, scale: float | Array, turns: int | None
+    ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
+        """As :meth:`iterate`, all members in each step of it."""
         eq, tol = self.eq, self.tol
-        gmin = tol.gmin if gmin is None else gmin
         x = np.broadcast_to(start, (eq.size, chosen.size)).copy()
         done = np.zeros(chosen.size, dtype=bool)
         live = np.arange(chosen.size)
@@ -391,6 +440,7 @@ class _Newton:
         hold, turn = np.full(count, first), 0
         ease = np.full(count, HOLD_STEP)
         rows = np.array([k for k in (nodes or range(eq.first_branch)) if (k, k) in eq.slots], dtype=int)
+        known = Known(None, {})
         while (going := np.flatnonzero(~(done | given_up))).size and turn < MOST_TURNS:
             turn += 1
             siemens = np.zeros(self.members)
@@ -401,7 +451,7 @@ class _Newton:
             right = np.broadcast_to(self.right, (eq.size, self.members)).copy()
             before = x[:, going]
             right[np.ix_(rows, chosen[going])] += hold[going] * (before[rows] if memory else goal[rows])
-            held = _Newton(eq, linear, right, self.members, self.tol, Known(None, {}))
+            held = _Newton(eq, linear, right, self.members, self.tol, known)
             found, ok = held.iterate(chosen[going], before, eq.branch_voltages(before), turns=STEP_TURNS)
             risen, stayed = going[ok], going[~ok]
             x[:, risen] = found[:, ok]

@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.elimination import FEW, RESIDUAL_LIMIT, Elimination
+from nuvlo.circuit.kernel import Values
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.poles import Poles, poles
 from nuvlo.circuit.sparse import LARGE, Pattern
+from nuvlo.progress import pause
 
 Complex = NDArray[np.complex128]
-MANY_FREQUENCIES = 24  # from here on poles pay
+MANY_FREQUENCIES, MANY_COMPILED = 24, 80  # from here on poles pay; where single solutions are compiled
 SPOT_CHECKS = 5  # frequencies at which what the poles say is solved outright
 DISAGREEMENT = 1e-7  # as a share, that a member may show there
 ROUNDED = 1e-13  # of a member's longest time constant: a shorter one is nothing but rounding
@@ -61,25 +63,48 @@ class LinearisedCircuit:
         eq.add_alternating(self.conductance)
         self.capacitance = eq.capacitive(point.evaluation)
         self.members = point.x.shape[1]
+        self.kernel = eq.kernel
 
     def pieces(
-        self, frequency: Array, right: Array, *, transposed: bool = False
+        self, frequency: Array, right: Array, rows: Sequence[int] | None = None, *, transposed: bool = False
     ) -> Iterator[tuple[slice, slice, Complex]]:
         """Solutions for right sides (n, m), the same at every frequency and for every member, piece by piece.
 
-        Each is (members, frequencies, x) with x (n, m, members, frequencies), small enough to stay in the cache; all
-        together would not fit the memory for a large ensemble. ``transposed`` solves the adjoint circuit: for a right
+        Each is (members, frequencies, x) with x (rows, m, members, frequencies), small enough to stay in the cache; all
+        together would not fit the memory for a large ensemble. All rows unless some are named, −1 being ground. ``transposed`` solves the adjoint circuit: for a right
         side that picks one node, the answer holds the transfer from a current into any node to that one (S. W. Director,
         R. A. Rohrer, "The generalized adjoint network and network sensitivities", IEEE Trans. Circuit Theory 16, 1969).
         """
         frequency = np.atleast_1d(np.asarray(frequency, float))
+        wanted = list(range(self.point.equations.size)) if rows is None else list(rows)
+        middle = float(np.sqrt(max(frequency[0], 1e-3) * max(frequency[-1], 1e-3)))
+        found = self._swept(frequency, right, wanted, middle, transposed) if self.kernel is not None else self._whole(frequency, right, middle, transposed)
+        for members, some, x in found:
+            if self.kernel is None and rows is not None:
+                x = np.stack([x[row] if row >= 0 else np.zeros_like(x[0]) for row in wanted])
+            yield members, some, x
+
+    def _swept(self, frequency: Array, right: Array, rows: list[int], middle: float, transposed: bool) -> Iterator[tuple[slice, slice, Complex]]:
+        """By the compiled part, one member and frequency after the other."""
+        assert self.kernel is not None
+        plan = self.kernel.plan(self._nominal(middle), transposed=transposed)
+        still, moving = Values(self.conductance), Values(self.capacitance)
+        block = max(1, SLICE // frequency.size)
+        for m in range(0, self.members, block):
+            pause()
+            members = slice(m, min(m + block, self.members))
+            for f in range(0, frequency.size, SLICE):
+                some = slice(f, min(f + SLICE, frequency.size))
+                yield members, some, self.kernel.sweep(plan, still, moving, members, 2.0 * np.pi * frequency[some], right, rows)
+
+    def _whole(self, frequency: Array, right: Array, middle: float, transposed: bool) -> Iterator[tuple[slice, slice, Complex]]:
+        """All rows, many members and frequencies in each step."""
         if self.members < FEW and self.point.equations.size >= LARGE:
             for m in range(self.members):
                 for f in range(0, frequency.size, SLICE):
                     some = slice(f, min(f + SLICE, frequency.size))
                     yield slice(m, m + 1), some, self._sparsely(m, 2.0 * np.pi * frequency[some], right, transposed)
             return
-        middle = float(np.sqrt(max(frequency[0], 1e-3) * max(frequency[-1], 1e-3)))
         plan = self._plan(middle, transposed)
         # Members in blocks that fill a slice with all frequencies; very long sweeps are cut along frequency too.
         block = max(1, SLICE // min(frequency.size, SLICE))
@@ -128,15 +153,13 @@ class LinearisedCircuit:
         """(rows, m, N, F) of the solutions of :meth:`pieces`; all rows unless some are named, −1 being ground."""
         wanted = range(self.point.equations.size) if rows is None else rows
         out = np.zeros((len(wanted), right.shape[1], self.members, np.size(frequency)), dtype=complex)
-        for members, some, x in self.pieces(frequency, right):
-            for k, row in enumerate(wanted):
-                if row >= 0:
-                    out[k, :, members, some] = x[row]
+        for members, some, x in self.pieces(frequency, right, wanted):
+            out[:, :, members, some] = x
         return out
 
     def transfers(self, frequency: Array, drive: Array, rows: Sequence[int]) -> Complex:
         """(rows, N, F) as :meth:`solve` for one ``drive`` (n,); for many members and frequencies by way of poles."""
-        if self.members < FEW or frequency.size < MANY_FREQUENCIES or not any(c.any() for c in self.capacitance):
+        if self.members < FEW or not self._poles_pay(frequency.size):
             return self.solve(frequency, drive[:, None], rows)[:, 0]
         found = np.zeros((len(rows), self.members, frequency.size), dtype=complex)
         good = np.zeros(found.shape, dtype=bool)
@@ -159,6 +182,12 @@ class LinearisedCircuit:
                     row[member[some], place[some]] = solved[number]
         return found
 
+    def _poles_pay(self, frequencies: int) -> bool:
+        """Whether poles, whose cost grows with the cube of what stores, are quicker than one solution for each frequency."""
+        storing = len({row for (row, _), c in zip(self.point.equations.slots, self.capacitance, strict=True) if c.any()})
+        least = MANY_FREQUENCIES if self.kernel is None else max(MANY_COMPILED, storing**2 / 12)
+        return storing > 0 and frequencies >= least
+
     def poles(self, drive: Array, rows: Sequence[int], members: slice) -> Poles:
         """Poles of some members, and what each adds to ``rows`` for one ``drive`` (n,)."""
         with np.errstate(all="ignore"):
@@ -179,15 +208,13 @@ class LinearisedCircuit:
     def _column(values: Array, members: slice) -> Array:
         return values[members] if values.size > 1 else values
 
+    def _nominal(self, frequency: float) -> list[complex]:
+        """Values of the slots of a member that has a solution: one without must not spoil the plan for the others."""
+        omega, k = 2.0 * np.pi * frequency, int(np.argmax(self.point.converged))
+        return [complex(g[k % g.size], omega * c[k % c.size]) for g, c in zip(self.conductance, self.capacitance, strict=True)]
+
     def _plan(self, frequency: float, transposed: bool) -> Elimination:
-        omega = 2.0 * np.pi * frequency
-        eq = self.point.equations
-        # A member without a solution must not spoil the plan for the others.
-        k = int(np.argmax(self.point.converged))
-        nominal = [
-            complex(g[k % g.size], omega * c[k % c.size])
-            for g, c in zip(self.conductance, self.capacitance, strict=True)
-        ]
+        eq, nominal = self.point.equations, self._nominal(frequency)
         slots = {(c, r): s for (r, c), s in eq.slots.items()} if transposed else eq.slots
         return Elimination(eq.size, slots, nominal, frozenset(k for k, c in enumerate(self.capacitance) if c.any()))
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
+from nuvlo.circuit.kernel import HELP, Kernel, Limits, Rules, Values
 from nuvlo.circuit.operating_point import (
     FIRST_HOLD,
     HOLD_STEP,
@@ -37,12 +39,26 @@ ERROR_FLOOR = 1e-6  # V
 FORETOLD = 1e-5  # of its current, by which a device may differ from its straight line when a step is taken as solved
 NEGLIGIBLE = 1e-8  # of its largest current so far
 MOST_STEPS = 2_000_000
+AT_ONCE = 4096  # steps of the compiled part, over all members, between looks at whether the answer is still wanted
 NEWTON_STEPS = 30
 ABSURD = 1e9  # A: beyond it a guess has drowned all other currents in rounding
 AFTER_JUMP = 1e-3  # of the largest step: how soon after a jump it goes on
+MOST_UNPLANNED = 20  # steps of Newton that an order of elimination may fail before another is made
 RINGING = 6  # steps in a row that were refused at first
 MOST_BYTES = 2**29  # that the kept voltages of one slice of members may take
 Signal = Callable[[float], "float | Array"]
+
+
+def _number(k: int) -> Any:
+    """One of the numbers of a state, by its name."""
+
+    def read(of: _State) -> float:
+        return float(of.numbers[k])
+
+    def write(of: _State, value: float) -> None:
+        of.numbers[k] = value
+
+    return property(read, write)
 
 
 class TransientError(NuvloError):
@@ -85,6 +101,43 @@ def transient(
     return Course(courses[0].time, voltage, sum(c.steps for c in courses))
 
 
+class _State:
+    """Where a course is: tables (K, n), kept so that the compiled part can go on from them. ``since`` counts points since the start or the
+    last jump: no parabola goes across it. ``ringing`` counts steps in a row that were refused at first."""
+
+    def __init__(self, x: Array, z: Array, step: float) -> None:
+        self.numbers = np.array([0.0, step, 1.0, 1.0, 0.0, 0.0])
+        self.x, self.z = np.ascontiguousarray(x.T), np.ascontiguousarray(z.T)
+        self.slope = np.zeros_like(self.x)
+        self.kept, self.times = np.stack([self.x] * 3), np.zeros(3)  # the last points whole, newest last
+        self.largest = np.abs(self.x).max(axis=0)
+
+    time, step, stiff, since, ringing, refused = (_number(k) for k in range(6))
+
+    def packed(self) -> tuple[Array, ...]:
+        return self.numbers, self.x, self.z, self.slope, self.kept, self.times, self.largest
+
+    def foreseen(self, time: float) -> Array:
+        """x (n, K) at ``time`` on the parabola through the last three points."""
+        (t3, t2, t1), (x3, x2, x1) = self.times, self.kept
+        d12, d23 = (x1 - x2) / (t1 - t2), (x2 - x3) / (t2 - t3)
+        curve = (d12 - d23) / (t1 - t3)
+        out: Array = x1 + (time - t1) * (d12 + (time - t2) * curve)
+        return out.T
+
+    def take(self, x: Array, stored: Array, h: float) -> None:
+        """Go on by ``h`` s to x (n, K), which stores ``stored``."""
+        rise = (stored.T - self.z) / h
+        self.slope[:] = rise if self.stiff else 2.0 * rise - self.slope
+        self.time += h
+        self.x[:], self.z[:] = x.T, stored.T
+        self.kept[:-1] = self.kept[1:].copy()
+        self.kept[-1] = self.x
+        self.times[:-1] = self.times[1:].copy()
+        self.times[-1] = self.time
+        np.maximum(self.largest, np.abs(self.x).max(axis=0), out=self.largest)
+
+
 class _Stepper:
     def __init__(
         self, eq: Equations, step: float, stop: float, nodes: list[str], tolerances: Tolerances,
@@ -95,14 +148,14 @@ class _Stepper:
         waves = eq.waveforms(step, stop)
         courses: dict[str, Signal] = {**waves, **signals}
         self.courses = [(eq.unit_source(name)[:, None] * eq.strength[name], course) for name, course in courses.items()]
-        self.corners = sorted({t for name, w in waves.items() if name not in signals for t in w.corners()})
+        corners = {t for name, w in waves.items() if name not in signals for t in w.corners()}
+        self.corners = [*sorted(t for t in corners if 0 < t < stop), stop]
         self.steady = eq.right_side_without(courses)
         self.largest_step = min(step, stop / 50)
         self.smallest_step = 1e-9 * self.largest_step
         devices = eq.devices
         self.gather = np.zeros((devices.count, len(devices.rows)))  # adds entries up by the branch they belong to
         self.gather[devices.rows, np.arange(len(devices.rows))] = 1.0
-        self.peak = np.zeros((devices.count, 1))  # the largest current of each branch so far
         self.floor = np.full((eq.size, 1), tolerances.vntol)
         self.floor[eq.first_branch :] = tolerances.abstol
 
@@ -119,63 +172,87 @@ class _Stepper:
         start = self.start()
         if start.failed:
             raise TransientError(explain(start, start.failed[0]))
-        x = start.x
-        self.system = system(eq, x.shape[1], eq.linear(), eq.capacitive())
-        z, slope = self.stored(x), np.zeros_like(x)
+        linear, dynamic = eq.linear(), eq.capacitive()
+        self.system = system(eq, start.x.shape[1], linear, dynamic)
+        at = _State(start.x, self.stored(start.x), self.largest_step / 10)
+        self.peak = np.zeros((at.x.shape[0], eq.devices.count))  # the largest current of each branch so far
         picked = [k for k in self.nodes.values() if k >= 0]
-        times, kept, taken = [0.0], [x], [x[picked]]  # the last points whole, of all points what was asked for
-        corners = [t for t in self.corners if 0 < t < self.stop] + [self.stop]
-        t, h, stiff = 0.0, self.largest_step / 10, True
-        refused, ringing, since = False, 0, 1  # points since the start or the last jump: no parabola goes across it
-        largest = np.abs(x).max(axis=1, keepdims=True)
-        for _ in range(MOST_STEPS):
-            if t >= self.stop * (1 - 1e-12):
-                break
+        times, taken = [np.zeros(1)], [at.x.T[picked][None]]  # of all points what was asked for
+        kernel = eq.kernel
+        compiled = None if kernel is None else self.compiled(kernel, linear, dynamic, at.x.shape[0], picked)
+        room = max(16, AT_ONCE // at.x.shape[0])
+        steps = 0
+        while at.time < self.stop * (1 - 1e-12):
             progress.pause()
-            corner = next(c for c in corners if c > t * (1 + 1e-12) + 1e-18)
-            h = min(h, self.largest_step)
-            # Rather two even steps to a corner than one long and one tiny.
-            left = corner - t
-            h = left if h >= left else (left / 2 if h > left / 2 else h)
-            guess = self.foreseen(times, kept, t + h) if since > 3 and not stiff else x
-            jumped = False
-            found = self.newton(x, guess, z, slope, t + h, h, stiff)
-            if found is None:
-                h /= 8
-                if h < self.smallest_step:
-                    h = self.smallest_step
-                    found = self.jump(x, z, slope, t + h, h)
-                    jumped = True
-                if found is None and h <= self.smallest_step:
-                    raise TransientError(
-                        Problem(
-                            f"the course cannot be followed beyond {t:.6g} s.", "Look for a jump without resistance."
-                        )
-                    )
-                stiff = True
-                if found is None:
+            if kernel is not None:
+                some, what = np.empty(room), np.empty((room, len(picked), at.x.shape[0]))
+                why, count = kernel.follow(compiled, (*at.packed(), self.peak), some, what)
+                times.append(some[:count].copy())
+                taken.append(what[:count].copy())
+                steps += count
+                if why != HELP:
                     continue
-            new, z_new = found
-            error = self.error(times, kept, new, guess, t + h, largest) if since > 3 and not stiff and not jumped else 0.5
-            if error > 1 and h > self.smallest_step * 8:
-                h *= max(0.2, 0.9 * error ** (-1 / 3))
-                refused = True
-                continue
-            slope = (z_new - z) / h if stiff else 2 * (z_new - z) / h - slope
-            t, x, z = t + h, new, z_new
-            largest = np.maximum(largest, np.abs(x).max(axis=1, keepdims=True))
-            times.append(t)
-            kept = [*kept[-2:], x]
-            taken.append(x[picked])
-            # What the trapezoidal rule rings at after a junction has shut is refused step after step; Euler's rule damps it.
-            ringing, refused = (ringing + 1 if refused else 0), False
-            damp = ringing >= RINGING
-            ringing = 0 if damp else ringing
-            at_corner = abs(t - corner) < 1e-12 * self.stop
-            stiff = at_corner or damp or jumped
-            since = 1 if jumped else since + 1
-            h = AFTER_JUMP * self.largest_step if jumped else h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3)) if not at_corner else min(h, self.largest_step / 10)
-        return self.course(np.array(times), np.array(taken))
+            steps += 1
+            if self.advance(at):
+                times.append(np.array([at.time]))
+                taken.append(at.x.T[picked][None].copy())
+            if steps > MOST_STEPS:
+                break
+        return self.course(np.concatenate(times), np.concatenate(taken))
+
+    def compiled(self, kernel: Kernel, linear: list[Array], dynamic: list[Array], members: int, picked: list[int]) -> Any:
+        """The same course as the compiled part follows it."""
+        tol = self.tol
+        rules = Rules(self.floor, tol.reltol, FORETOLD, NEGLIGIBLE, turns=NEWTON_STEPS, gmin=tol.gmin, abstol=tol.abstol, absurd=ABSURD)
+        limits = Limits(self.stop, self.largest_step, self.smallest_step, ERROR_SHARE, ERROR_FLOOR, RINGING, MOST_UNPLANNED)
+        return kernel.course(Values(linear), Values(dynamic), members, self.courses, self.steady, self.corners, picked, rules, limits)
+
+    def advance(self, at: _State) -> bool:
+        """Try one step, and say whether it was taken; a smaller one is next where it was not."""
+        t, x = at.time, at.x.T
+        corner = next(c for c in self.corners if c > t * (1 + 1e-12) + 1e-18 or c == self.stop)
+        h = min(at.step, self.largest_step)
+        # Rather two even steps to a corner than one long and one tiny.
+        left = corner - t
+        h = left if h >= left else (left / 2 if h > left / 2 else h)
+        foreseen = at.since > 3 and not at.stiff
+        guess = at.foreseen(t + h) if foreseen else x
+        jumped = False
+        found = self.newton(x, guess, at.z.T, at.slope.T, t + h, h, at.stiff)
+        if found is None:
+            h /= 8
+            if h < self.smallest_step:
+                h = self.smallest_step
+                found = self.jump(x, at.z.T, at.slope.T, t + h, h)
+                jumped = True
+            if found is None and h <= self.smallest_step:
+                raise TransientError(
+                    Problem(f"the course cannot be followed beyond {t:.6g} s.", "Look for a jump without resistance.")
+                )
+            at.stiff, at.step = True, h
+            if found is None:
+                return False
+            foreseen = False
+        new, stored = found
+        error = self.error(at, new, guess, t + h) if foreseen else 0.5
+        if error > 1 and h > self.smallest_step * 8:
+            at.step, at.refused = h * max(0.2, 0.9 * error ** (-1 / 3)), True
+            return False
+        at.take(new, stored, h)
+        # What the trapezoidal rule rings at after a junction has shut is refused step after step; Euler's rule damps it.
+        at.ringing, at.refused = (at.ringing + 1 if at.refused else 0), False
+        damp = at.ringing >= RINGING
+        at.ringing = 0 if damp else at.ringing
+        at_corner = abs(at.time - corner) < 1e-12 * self.stop
+        at.stiff = at_corner or damp or jumped
+        at.since = 1 if jumped else at.since + 1
+        if jumped:
+            at.step = AFTER_JUMP * self.largest_step
+        elif at_corner:
+            at.step = min(h, self.largest_step / 10)
+        else:
+            at.step = h * min(2.0, 0.9 * max(error, 1e-3) ** (-1 / 3))
+        return True
 
     def start(self) -> OperatingPoint:
         """Where the course begins: at rest; with nodes held where ``.ic`` states them; with ``uic`` from stated values alone."""
@@ -223,8 +300,8 @@ class _Stepper:
         besides."""
         eq, tol = self.eq, self.tol
         rate = (1.0 if stiff else 2.0) / h
-        eq.devices.at_time(time)
         drive = self.drive(time) + rate * z + (0.0 if stiff else 1.0) * slope + extra
+        eq.devices.at_time(time)
         self.system.prepare(rate)
         everyone = np.arange(x.shape[1])
         now, old = guess, eq.branch_voltages(guess)
@@ -259,33 +336,23 @@ class _Stepper:
         """
         current = self.at_rate(after, rate)[1]
         size = np.abs(current)
-        good = (np.abs(current - expected) <= FORETOLD * size + NEGLIGIBLE * self.peak + self.tol.abstol).all()
+        good = (np.abs(current - expected) <= FORETOLD * size + NEGLIGIBLE * self.peak.T + self.tol.abstol).all()
         good = good and (size < ABSURD).all()
         if good:  # a guess on the way there may carry any current
-            self.peak = np.maximum(self.peak, size.max(axis=1, keepdims=True, initial=0.0))
+            np.maximum(self.peak, size.T, out=self.peak)
         return bool(good)
 
-    @staticmethod
-    def foreseen(times: list[float], kept: list[Array], time: float) -> Array:
-        """x at ``time`` on the parabola through the last three points."""
-        (t3, t2, t1), (x3, x2, x1) = times[-3:], kept
-        d12, d23 = (x1 - x2) / (t1 - t2), (x2 - x3) / (t2 - t3)
-        curve = (d12 - d23) / (t1 - t3)
-        return x1 + (time - t1) * (d12 + (time - t2) * curve)
-
-    def error(
-        self, times: list[float], kept: list[Array], new: Array, foreseen: Array, time: float, largest: Array
-    ) -> float:
+    def error(self, at: _State, new: Array, foreseen: Array, time: float) -> float:
         """Largest local error over what is allowed, from the distance to the parabola through the last three points.
 
         For the trapezoidal rule the truncation error is h³x‴/12, and the parabola misses by (h·h₁₂·h₁₃)x‴/6 with the
         distances to the three points behind (the divided-difference form of Nagel 1975, 4.5).
         """
-        h = time - times[-1]
-        share = h**2 / (2 * (time - times[-2]) * (time - times[-3]))
+        h = time - at.times[2]
+        share = h**2 / (2 * (time - at.times[1]) * (time - at.times[0]))
         nodes = slice(0, self.eq.first_branch)
         off = share * np.abs(new - foreseen)[nodes]
-        allowed = ERROR_SHARE * np.maximum(largest, np.abs(new))[nodes] + ERROR_FLOOR
+        allowed = ERROR_SHARE * np.maximum(at.largest[:, None], np.abs(new))[nodes] + ERROR_FLOOR
         return float((off / allowed).max())
 
     def course(self, times: Array, taken: Array) -> Course:

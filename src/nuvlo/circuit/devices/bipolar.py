@@ -6,13 +6,14 @@ and that of the collector to the outer base. Equations as in the ngspice 39 manu
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Element, Overrides
-from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
+from nuvlo.circuit.devices.group import Alike, Laws, NoiseCurrent
 from nuvlo.circuit.devices.junction import (
     BOLTZMANN,
     CHARGE,
@@ -34,7 +35,7 @@ def falling_base(circuit: Circuit, element: Element, overrides: Overrides) -> bo
     return bool(np.any(np.asarray(lowest) >= 0)) or bool(np.any(np.asarray(circuit.parameter(element, "irb", overrides)) > 0))
 
 
-class Bipolars(Group):
+class Bipolars(Alike):
     """Terminals collector, base, emitter, and the substrate where one is given."""
 
     kind, emission = "q", ("nf", "nr")
@@ -102,10 +103,9 @@ class Bipolars(Group):
         out[BE :: self.branches] = critical[BE :: self.branches]
         return out
 
-    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+    def laws(self, v: Sequence[Array], gmin: float, charges: bool) -> Laws:
         """Branch currents (IB + IC, −IC), their derivatives by (vbe, vbc), and the charges."""
-        n = self.branches
-        p, vbe, vbc = self.p, v[BE::n], v[BC::n]
+        p, vbe, vbc = self.p, v[BE], v[BC]
         forward, g_forward = junction(vbe, p["is"], p["nf"], p["vt"])
         backward, g_backward = junction(vbc, p["is"], p["nr"], p["vt"])
         i_base_e, g_base_e = forward / p["bf"], g_forward / p["bf"]
@@ -121,9 +121,8 @@ class Bipolars(Group):
         q2 = forward / p["ikf"] + backward / p["ikr"]
         root = np.sqrt(np.maximum(1.0 + 4.0 * q2, 1e-12))
         qb = q1 * (1.0 + root) / 2.0
-        d_early_e, d_early_c = qb * q1 / p["var"], qb * q1 / p["vaf"]
-        dqb_e = d_early_e + q1 * g_forward / (p["ikf"] * root)
-        dqb_c = d_early_c + q1 * g_backward / (p["ikr"] * root)
+        dqb_e = qb * q1 / p["var"] + q1 * g_forward / (p["ikf"] * root)
+        dqb_c = qb * q1 / p["vaf"] + q1 * g_backward / (p["ikr"] * root)
         transport = (forward - backward) / qb
         gm_e = (g_forward - transport * dqb_e) / qb
         gm_c = (-g_backward - transport * dqb_c) / qb
@@ -131,29 +130,29 @@ class Bipolars(Group):
         base = i_base_e + i_base_c + gmin * (vbe + vbc)
         dc_e, dc_c = gm_e, gm_c - g_base_c - gmin
         db_e, db_c = g_base_e + gmin, g_base_c + gmin
-        w = n + 2  # entries of a device: four of the junctions, one of each branch beside them
-        current, conductance = np.zeros(v.shape), np.zeros((w * len(self.elements), v.shape[1]))
-        current[BE::n], current[BC::n] = base + collector, -collector
-        conductance[0::w], conductance[1::w] = db_e + dc_e, db_c + dc_c
-        conductance[2::w], conductance[3::w] = -dc_e, -dc_c
-        if n == WHOLE:
+        current: list[Array | None] = [base + collector, -collector]
+        conductance: list[Array | None] = [db_e + dc_e, db_c + dc_c, -dc_e, -dc_c]
+        whole = self.branches == WHOLE
+        if whole:
             siemens = np.array(self.falling)[:, None] / np.maximum(self._base_ohms(base, qb), 1e-6)
-            current[BASE::n], conductance[4::w] = siemens * v[BASE::n], siemens
+            current += [siemens * v[BASE], None, None]
+            conductance += [siemens, None, None]
         if not charges:
-            return current, conductance, current, conductance
-        charge, capacitance = np.zeros_like(current), np.zeros_like(conductance)
+            return current, conductance, (), ()
         qe, ce = depletion(vbe, p["cje"], p["vje"], p["mje"], p["fc"])
         qc, cc = depletion(vbc, p["cjc"], p["vjc"], p["mjc"], p["fc"])
-        more, steeper, across = self._more_transit(forward, vbe, vbc)
+        more, steeper, by_collector = self._more_transit(forward, vbe, vbc)
         stored = forward * (1.0 + more) / qb
-        charge[BE::n], charge[BC::n] = qe + p["tf"] * stored, p["xcjc"] * qc + p["tr"] * backward
-        capacitance[0::w] = ce + p["tf"] * (g_forward * (1.0 + steeper) - stored * dqb_e) / qb
-        capacitance[1::w] = p["tf"] * (across - stored * dqb_c) / qb
-        capacitance[3::w] = p["xcjc"] * cc + p["tr"] * g_backward
-        if n == WHOLE:
-            charge[SUBSTRATE::n], capacitance[5::w] = depletion(v[SUBSTRATE::n], p["cjs"], p["vjs"], p["mjs"], np.zeros((1, 1)))
-            q_out, c_out = depletion(v[OUTER::n], p["cjc"], p["vjc"], p["mjc"], p["fc"])
-            charge[OUTER::n], capacitance[6::w] = (1.0 - p["xcjc"]) * q_out, (1.0 - p["xcjc"]) * c_out
+        charge: list[Array | None] = [qe + p["tf"] * stored, p["xcjc"] * qc + p["tr"] * backward]
+        capacitance: list[Array | None] = [
+            ce + p["tf"] * (g_forward * (1.0 + steeper) - stored * dqb_e) / qb, p["tf"] * (by_collector - stored * dqb_c) / qb,
+            None, p["xcjc"] * cc + p["tr"] * g_backward,
+        ]  # fmt: skip
+        if whole:
+            under, c_under = depletion(v[SUBSTRATE], p["cjs"], p["vjs"], p["mjs"], np.zeros((1, 1)))
+            outer, c_outer = depletion(v[OUTER], p["cjc"], p["vjc"], p["mjc"], p["fc"])
+            charge += [None, under, (1.0 - p["xcjc"]) * outer]
+            capacitance += [None, c_under, (1.0 - p["xcjc"]) * c_outer]
         return current, conductance, charge, capacitance
 
     def _more_transit(self, forward: Array, vbe: Array, vbc: Array) -> tuple[Array | float, Array | float, Array | float]:
@@ -176,7 +175,7 @@ class Bipolars(Group):
             z = (np.sqrt(1.0 + 14.59025 * crowded) - 1.0) / (2.4317 * np.sqrt(crowded))
             tangent = np.tan(z)
             ohms = np.where(p["irb"] > 0, p["rbm"] + 3.0 * p["rb_falls"] * (tangent - z) / (z * tangent**2), ohms)
-        return np.asarray(ohms)
+        return ohms
 
     def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
         """Shot noise of collector and base, and flicker in the base."""

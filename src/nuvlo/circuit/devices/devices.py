@@ -78,7 +78,7 @@ class Devices:
     def formulas_hold(self, found: Evaluation, old: Array, new: Array) -> NDArray[np.bool_] | bool:
         """(K,): whether every expression comes to what its straight line foretold. Where that is as steep as at the foot of a root, a step
         of next to nothing is no sign of being there."""
-        for group, span in self._spans():
+        for group, span in self.spanned():
             if isinstance(group, Behavioural):
                 inside = (self.rows >= span.start) & (self.rows < span.stop)
                 foretold = found.current[span].copy()
@@ -99,7 +99,7 @@ class Devices:
         v = voltage * self.sign
         there = {e.name: self.present[first] for e, (first, _) in self._spans_of_elements()}
         out = []
-        for group, span in self._spans():
+        for group, span in self.spanned():
             for found in group.noise(v[span], self.pairs[span], gmin):
                 share = there[found.name]
                 out.append(NoiseCurrent(found.name, found.nodes, share * found.white, share * found.flicker))
@@ -119,7 +119,7 @@ class Devices:
             setattr(out, name, table[:, chosen] if table.shape[1] > 1 else table)
         return out
 
-    def _spans(self) -> Iterable[tuple[Group, slice]]:
+    def spanned(self) -> Iterable[tuple[Group, slice]]:
         """Each group with its rows among all branches."""
         return zip(self.groups, self.spans, strict=True)
 
@@ -138,7 +138,7 @@ class Devices:
     def starting_voltages(self) -> Array:
         """(B, 1): diodes and base-emitter junctions at their critical voltage, other junctions at rest."""
         out = self.critical_voltage.copy()
-        for group, span in self._spans():
+        for group, span in self.spanned():
             out[span] = group.starting_voltages(out[span])
         return np.asarray(out * self.sign[:, :1])
 
@@ -169,7 +169,7 @@ class Devices:
         nothing = np.zeros((0, v.shape[1]))
         if not self.groups:
             return Evaluation(nothing, nothing, nothing, nothing)
-        found = [group.evaluate(v[span], gmin, charges) for group, span in self._spans()]
+        found = [group.evaluate(v[span], gmin, charges) for group, span in self.spanned()]
         current, conductance, charge, capacitance = (np.concatenate(part) for part in zip(*found, strict=True))
         if not self.whole:
             share, entry = self.present, self.present[self.rows]

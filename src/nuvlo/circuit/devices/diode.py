@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
-from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
+from nuvlo.circuit.devices.group import Alike, Laws, NoiseCurrent
 from nuvlo.circuit.devices.junction import (
     CHARGE,
     LARGEST_EXPONENT,
@@ -21,7 +22,7 @@ from nuvlo.circuit.devices.junction import (
 )
 
 
-class Diodes(Group):
+class Diodes(Alike):
     """Anode to cathode."""
 
     kind, branches, emission, by_area = "d", 1, ("n",), ("is", "cjo", "ibv", "ikf", "isr")
@@ -49,13 +50,12 @@ class Diodes(Group):
     def pairs(self, inner: dict[tuple[str, str], int]) -> list[tuple[int, int]]:
         return [(inner.get((d.name, "rs"), d.nodes[0]), d.nodes[1]) for d in self.elements]
 
-    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
-        p = self.p
-        static, slope = junction(v, p["is"], p["n"], p["vt"])
-        broken = v < -p["knee"]
-        if broken.any():
+    def laws(self, v: Sequence[Array], gmin: float, charges: bool) -> Laws:
+        p, volts = self.p, v[0]
+        static, slope = junction(volts, p["is"], p["n"], p["vt"])
+        if np.isfinite(p["knee"]).any() and (broken := volts < -p["knee"]).any():
             nvt = p["nbv"] * p["vt"]
-            rise = np.exp(np.minimum(-(p["knee"] + v) / nvt, LARGEST_EXPONENT))
+            rise = np.exp(np.minimum(-(p["knee"] + volts) / nvt, LARGEST_EXPONENT))
             static = np.where(broken, -p["is"] * rise, static)
             slope = np.where(broken, p["is"] * rise / nvt, slope)
         forward, along = static, slope
@@ -63,16 +63,16 @@ class Diodes(Group):
             root = np.sqrt(np.where(static > 0, static / p["ikf"], 0.0))
             static, slope = static / (1.0 + root), slope * (1.0 + 0.5 * root) / (1.0 + root) ** 2
         if p["isr"].any():  # recombination in the depletion layer, wider where the voltage is the other way
-            amps, siemens = junction(v, p["isr"], p["nr"], p["vt"])
-            layer = (1.0 - v / p["vj"]) ** 2 + 0.005
+            amps, siemens = junction(volts, p["isr"], p["nr"], p["vt"])
+            layer = (1.0 - volts / p["vj"]) ** 2 + 0.005
             grown = layer ** (0.5 * p["m"])
             static = static + amps * grown
-            slope = slope + siemens * grown - amps * grown * p["m"] * (1.0 - v / p["vj"]) / (p["vj"] * layer)
-        current, conductance = np.asarray(static + gmin * v), np.asarray(slope + gmin)
+            slope = slope + siemens * grown - amps * grown * p["m"] * (1.0 - volts / p["vj"]) / (p["vj"] * layer)
+        current, conductance = [static + gmin * volts], [slope + gmin]
         if not charges:
-            return current, conductance, current, conductance
-        q, c = depletion(v, p["cjo"], p["vj"], p["m"], p["fc"])
-        return current, conductance, q + p["tt"] * forward, c + p["tt"] * along
+            return current, conductance, (), ()
+        q, c = depletion(volts, p["cjo"], p["vj"], p["m"], p["fc"])
+        return current, conductance, [q + p["tt"] * forward], [c + p["tt"] * along]
 
     def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
         """Shot noise of the current, and flicker."""

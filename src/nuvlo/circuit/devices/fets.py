@@ -5,13 +5,14 @@ Equations: H. Shichman, D. Hodges, IEEE J. Solid-State Circuits 3, 1968, as in t
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
-from nuvlo.circuit.devices.group import Group, NoiseCurrent, Parts
+from nuvlo.circuit.devices.group import Alike, Laws, NoiseCurrent
 from nuvlo.circuit.devices.junction import (
     BOLTZMANN,
     band_gap,
@@ -23,7 +24,7 @@ from nuvlo.circuit.devices.junction import (
 )
 
 
-class Jfets(Group):
+class Jfets(Alike):
     """Terminals drain, gate, source."""
 
     kind, branches, emission, by_area = "j", 2, ("n", "n"), ("is", "beta", "cgs", "cgd")
@@ -43,12 +44,12 @@ class Jfets(Group):
     def starting_voltages(self, critical: Array) -> Array:
         return np.full_like(critical, -1.0)
 
-    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+    def laws(self, v: Sequence[Array], gmin: float, charges: bool) -> Laws:
         """Shichman–Hodges: branch currents (IGS + ID, IGD − ID), their derivatives by (vgs, vgd), and the charges.
 
         Drain and source change places where the drain is the lower: the equations know only which end is which.
         """
-        p, vgs, vgd = self.p, v[0::2], v[1::2]
+        p, (vgs, vgd) = self.p, v
         igs, ggs = junction(vgs, p["is"], p["n"], p["vt"])
         igd, ggd = junction(vgd, p["is"], p["n"], p["vt"])
         turned = vgs < vgd
@@ -73,18 +74,13 @@ class Jfets(Group):
         # By the voltages of the branches: vds = vgs − vgd, and the gate drives from the end that is the source.
         by_gs = np.where(turned, gds, gm + gds)
         by_gd = np.where(turned, -gm - gds, -gds)
-        current, conductance = np.empty(v.shape), np.empty((2 * v.shape[0], v.shape[1]))
-        current[0::2] = igs + gmin * vgs + channel
-        current[1::2] = igd + gmin * vgd - channel
-        conductance[0::4], conductance[1::4] = ggs + gmin + by_gs, by_gd
-        conductance[2::4], conductance[3::4] = -by_gs, ggd + gmin - by_gd
+        current = [igs + gmin * vgs + channel, igd + gmin * vgd - channel]
+        conductance = [ggs + gmin + by_gs, by_gd, -by_gs, ggd + gmin - by_gd]
         if not charges:
-            return current, conductance, current, conductance
+            return current, conductance, (), ()
         half = np.full((1, 1), 0.5)
-        charge, capacitance = np.empty_like(current), np.zeros_like(conductance)
-        charge[0::2], capacitance[0::4] = depletion(vgs, p["cgs"], p["pb"], half, p["fc"])
-        charge[1::2], capacitance[3::4] = depletion(vgd, p["cgd"], p["pb"], half, p["fc"])
-        return current, conductance, charge, capacitance
+        (q_gs, c_gs), (q_gd, c_gd) = (depletion(volts, p[name], p["pb"], half, p["fc"]) for volts, name in ((vgs, "cgs"), (vgd, "cgd")))
+        return current, conductance, [q_gs, q_gd], [c_gs, None, None, c_gd]
 
     def warm(self, temperature: Array) -> None:
         p = self.p
@@ -116,7 +112,7 @@ NOISE_OXIDE = OXIDE / 1e-7  # F/m²: what SPICE takes for flicker noise where no
 DS, GS, BS, BD, GD, GB = range(6)  # the branches of a MOS transistor
 
 
-class Mosfets(Group):
+class Mosfets(Alike):
     """Terminals drain, gate, source, bulk. Only the overlap capacitances of the gate are known: no oxide charge."""
 
     kind, branches, emission, by_area = "m", 6, (), ()
@@ -187,9 +183,8 @@ class Mosfets(Group):
             amps[branch::6] = self.p["is"].mean(axis=1, keepdims=True)
         return volts, amps
 
-    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
-        p = self.p
-        vds, vgs, vbs = v[DS::6], v[GS::6], v[BS::6]
+    def laws(self, v: Sequence[Array], gmin: float, charges: bool) -> Laws:
+        p, (vds, vgs, vbs, vbd, vgd, vgb) = self.p, v
         turned = vds < 0  # then drain and source change places
         across = np.abs(vds)
         gate, bulk = np.where(turned, vgs - vds, vgs), np.where(turned, vbs - vds, vbs)
@@ -206,22 +201,17 @@ class Mosfets(Group):
         gds = p["beta"] * (p["lambda"] * drive + np.where(saturated, 0.0, stretch * (above - across)))
         sign = np.where(turned, -1.0, 1.0)
         gmbs = gm * by_bulk
-        current = np.zeros(v.shape)
-        conductance = np.zeros((8 * len(self.elements), v.shape[1]))
-        current[DS::6] = sign * p["beta"] * stretch * drive
-        conductance[0::8] = np.where(turned, gm + gmbs + gds, gds)
-        conductance[1::8], conductance[2::8] = sign * gm, sign * gmbs
-        for branch, entry in ((BS, 4), (BD, 5)):
-            amps, slope = junction(v[branch::6], p["is"], np.ones(1), p["vt"])
-            current[branch::6], conductance[entry::8] = amps + gmin * v[branch::6], slope + gmin
+        (bs, g_bs), (bd, g_bd) = (junction(volts, p["is"], np.ones(1), p["vt"]) for volts in (vbs, vbd))
+        current = [sign * p["beta"] * stretch * drive, None, bs + gmin * vbs, bd + gmin * vbd, None, None]
+        # By (DS, DS), (DS, GS), (DS, BS), then each other branch by itself.
+        conductance = [
+            np.where(turned, gm + gmbs + gds, gds), sign * gm, sign * gmbs, None, g_bs + gmin, g_bd + gmin, None, None,
+        ]  # fmt: skip
         if not charges:
-            return current, conductance, current, conductance
-        charge, capacitance = np.zeros_like(current), np.zeros_like(conductance)
-        for branch, entry, name in ((BS, 4, "cbs"), (BD, 5, "cbd")):
-            charge[branch::6], capacitance[entry::8] = depletion(v[branch::6], p[name], p["pb"], p["mj"], p["fc"])
-        for branch, entry, name in ((GS, 3, "c_gs"), (GD, 6, "c_gd"), (GB, 7, "c_gb")):
-            charge[branch::6], capacitance[entry::8] = p[name] * v[branch::6], p[name] + 0.0 * v[branch::6]
-        return current, conductance, charge, capacitance
+            return current, conductance, (), ()
+        (q_bs, c_bs), (q_bd, c_bd) = (depletion(volts, p[name], p["pb"], p["mj"], p["fc"]) for volts, name in ((vbs, "cbs"), (vbd, "cbd")))
+        c_gs, c_gd, c_gb = p["c_gs"], p["c_gd"], p["c_gb"]
+        return current, conductance, [None, c_gs * vgs, q_bs, q_bd, c_gd * vgd, c_gb * vgb], [None, None, None, c_gs, c_bs, c_bd, c_gd, c_gb]
 
     def noise(self, v: Array, pairs: list[tuple[int, int]], gmin: float) -> list[NoiseCurrent]:
         """Thermal noise of the channel, 8kT·gm/3, flicker, and shot noise of the bulk junctions left out as nothing."""

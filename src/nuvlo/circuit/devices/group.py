@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -14,6 +15,8 @@ from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, ZERO_CELSIUS, thermal_voltage
 
 Parts = tuple[Array, Array, Array, Array]
+Column = Sequence["Array | None"]
+Laws = tuple[Column, Column, Column, Column]
 
 
 @dataclass(frozen=True)
@@ -126,6 +129,35 @@ class Group(ABC):
         vt = np.repeat(_middle(self.p["vt"]), self.branches, axis=0)
         n = np.stack([_middle(self.p[name]) for name in self.emission], axis=1).reshape(-1, 1)
         return n * vt, np.repeat(_middle(self.p["is"]), self.branches, axis=0)
+
+
+class Alike(Group):
+    """Devices that all follow the same laws."""
+
+    @abstractmethod
+    def laws(self, v: Sequence[Array], gmin: float, charges: bool) -> Laws:
+        """Currents of a device's branches, conductances of its entries, charges and capacitances, each (devices, K) or None where it is
+        nothing, at branch voltages ``v``, (devices, K) each. Charges and capacitances only where asked for.
+
+        What is written here with operators and NumPy's functions alone is recorded by :mod:`~nuvlo.circuit.tape` too: a branch that hangs
+        on voltages must be one of ``np.where``, and ``any`` of voltages no more than a way to spare work.
+        """
+
+    def evaluate(self, v: Array, gmin: float, charges: bool) -> Parts:
+        """Currents (B, K), conductances (E, K), charges and capacitances; the last two only where asked for."""
+        found = self.laws([v[k :: self.branches] for k in range(self.branches)], gmin, charges)
+        parts = [_interleaved(part, len(self.elements), v.shape[1]) for part in (found if charges else found[:2])]
+        current, conductance, charge, capacitance = parts if charges else (*parts, *parts)
+        return current, conductance, charge, capacitance
+
+
+def _interleaved(parts: Column, devices: int, members: int) -> Array:
+    """(devices · parts, K), device by device."""
+    out = np.zeros((devices * len(parts), members))
+    for k, part in enumerate(parts):
+        if part is not None:
+            out[k :: len(parts)] = part
+    return out
 
 
 def _middle(table: Array) -> Array:

@@ -1,0 +1,1081 @@
+/* What the solver does over and over, for each member of an ensemble by itself: the laws of the devices, elimination in a planned order,
+ * and Newton's iteration over both. All that is said here is said in Python too (tape.py records the laws as they are written there,
+ * elimination.py, operating_point.py, transient.py); without this file the same answers take longer. See kernel.py for the shapes. */
+#define PY_SSIZE_T_CLEAN
+#include <Python.h>
+#include <complex.h>
+#include <math.h>
+#include <stdint.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { LOST, FOUND, HANDED_BACK };
+#define FINELY 1e-2 /* share of what a solution may miss an equation by, from which it is mended */
+#define OTHERS 4 /* orders of elimination tried besides the first */
+#define MOST_MADE 64 /* such orders made in one call */
+#define FULLEST 300 /* unknowns: what is larger is not solved as a full matrix, but handed back */
+
+/* ---- arrays of Python, kept as long as what uses them ------------------------------------------------------------------------- */
+
+typedef struct { Py_buffer *view; int count, room; } Held;
+
+static void *keep(Held *held, PyObject *of, Py_ssize_t width, Py_ssize_t count, int writable)
+{
+    if (held->count == held->room) {
+        int room = held->room ? 2 * held->room : 16;
+        Py_buffer *more = realloc(held->view, room * sizeof(Py_buffer));
+        if (!more) { PyErr_NoMemory(); return NULL; }
+        held->view = more; held->room = room;
+    }
+    Py_buffer *view = held->view + held->count;
+    if (PyObject_GetBuffer(of, view, writable ? PyBUF_C_CONTIGUOUS | PyBUF_WRITABLE : PyBUF_C_CONTIGUOUS)) return NULL;
+    held->count++;
+    if (view->itemsize != width || (count >= 0 && view->len != count * width)) {
+        PyErr_Format(PyExc_ValueError, "an array of %zd items of %zd bytes where %zd of %zd are wanted", view->len / view->itemsize, view->itemsize, count, width);
+        return NULL;
+    }
+    return view->buf ? view->buf : (void *)"";
+}
+
+static void let_go(Held *held)
+{
+    for (int k = 0; k < held->count; k++) PyBuffer_Release(held->view + k);
+    free(held->view);
+    memset(held, 0, sizeof *held);
+}
+
+#define DOUBLES(to, of, n) do { if (!((to) = keep(held, of, sizeof(double), n, 0))) goto failed; } while (0)
+#define INTEGERS(to, of, n) do { if (!((to) = keep(held, of, sizeof(int32_t), n, 0))) goto failed; } while (0)
+#define RESULTS(to, of, n) do { if (!((to) = keep(held, of, sizeof(double), n, 1))) goto failed; } while (0)
+
+/* ---- laws: straight lines of operations over the devices of one kind ----------------------------------------------------------- */
+
+enum {
+    ADD, SUB, MUL, DIV, NEG, ABS, MIN, MAX, EXP, LOG, LOG10, SQRT, POW, TAN, TANH, ATAN, SIN, COS, SINH, COSH, ASIN, ACOS, ASINH, ACOSH,
+    ATANH, FLOOR, CEIL, TRUNC, RINT, FMOD, SIGN, LT, LE, GT, GE, EQ, NE, AND, OR, NOT, WHERE, STEEP
+};
+#define STEEPEST 1e12
+
+typedef struct {
+    int lanes, inputs, fixed, varying, ops, outs, registers;
+    const int32_t *in_rows, *code, *out; /* (inputs, lanes); (ops, 5) op to a b c; (outs, 2 + lanes) register, kind, rows */
+    const double *fixed_values, *varying_values; /* (fixed, lanes); (members or 1, varying, lanes) */
+} Program;
+
+#define EACH(expression) do { for (int i = 0; i < n; i++) to[i] = (expression); } while (0)
+
+static void run_code(const Program *p, double **reg)
+{
+    const int n = p->lanes;
+    const int32_t *c = p->code, *end = c + 5 * p->ops;
+    for (; c < end; c += 5) {
+        double *to = reg[c[1]];
+        const double *a = reg[c[2]], *b = reg[c[3]], *d = reg[c[4]];
+        switch (c[0]) {
+        case ADD: EACH(a[i] + b[i]); break;
+        case SUB: EACH(a[i] - b[i]); break;
+        case MUL: EACH(a[i] * b[i]); break;
+        case DIV: EACH(a[i] / b[i]); break;
+        case NEG: EACH(-a[i]); break;
+        case ABS: EACH(fabs(a[i])); break;
+        case MIN: EACH(a[i] < b[i] || a[i] != a[i] ? a[i] : b[i]); break;
+        case MAX: EACH(a[i] > b[i] || a[i] != a[i] ? a[i] : b[i]); break;
+        case EXP: EACH(exp(a[i])); break;
+        case LOG: EACH(log(a[i])); break;
+        case LOG10: EACH(log10(a[i])); break;
+        case SQRT: EACH(sqrt(a[i])); break;
+        case POW: EACH(pow(a[i], b[i])); break;
+        case TAN: EACH(tan(a[i])); break;
+        case TANH: EACH(tanh(a[i])); break;
+        case ATAN: EACH(atan(a[i])); break;
+        case SIN: EACH(sin(a[i])); break;
+        case COS: EACH(cos(a[i])); break;
+        case SINH: EACH(sinh(a[i])); break;
+        case COSH: EACH(cosh(a[i])); break;
+        case ASIN: EACH(asin(a[i])); break;
+        case ACOS: EACH(acos(a[i])); break;
+        case ASINH: EACH(asinh(a[i])); break;
+        case ACOSH: EACH(acosh(a[i])); break;
+        case ATANH: EACH(atanh(a[i])); break;
+        case FLOOR: EACH(floor(a[i])); break;
+        case CEIL: EACH(ceil(a[i])); break;
+        case TRUNC: EACH(trunc(a[i])); break;
+        case RINT: EACH(rint(a[i])); break;
+        case FMOD: EACH(fmod(a[i], b[i])); break;
+        case SIGN: EACH(a[i] != a[i] ? a[i] : (a[i] > 0) - (a[i] < 0)); break;
+        case LT: EACH(a[i] < b[i]); break;
+        case LE: EACH(a[i] <= b[i]); break;
+        case GT: EACH(a[i] > b[i]); break;
+        case GE: EACH(a[i] >= b[i]); break;
+        case EQ: EACH(a[i] == b[i]); break;
+        case NE: EACH(a[i] != b[i]); break;
+        case AND: EACH(a[i] != 0 && b[i] != 0); break;
+        case OR: EACH(a[i] != 0 || b[i] != 0); break;
+        case NOT: EACH(a[i] == 0); break;
+        case WHERE: EACH(a[i] != 0 ? b[i] : d[i]); break;
+        case STEEP: EACH(a[i] != a[i] ? 0.0 : a[i] > STEEPEST ? STEEPEST : a[i] < -STEEPEST ? -STEEPEST : a[i]); break;
+        }
+    }
+}
+
+/* ---- devices ------------------------------------------------------------------------------------------------------------------- */
+
+typedef struct {
+    Held held;
+    int branches, entries, programs, stamps, breaks, nodes, formulas; /* formulas: from this branch on they are those of expressions */
+    int sign_members, present_members; /* 1 where all share; present 0 where nothing is missing */
+    const int32_t *rows, *columns, *plus, *minus, *out_of, *into, *stamp; /* (stamps, 3) slot, entry, sign */
+    const double *sign, *present, *step, *critical, *knee;
+    double absent;
+    int charges; /* whether the programs say what is stored too */
+    Program *program;
+} Devices;
+
+static void free_devices(PyObject *capsule)
+{
+    Devices *d = PyCapsule_GetPointer(capsule, "devices");
+    if (!d) return;
+    let_go(&d->held);
+    free(d->program);
+    free(d);
+}
+
+static PyObject *make_devices(PyObject *self, PyObject *args)
+{
+    PyObject *rows, *columns, *plus, *minus, *out_of, *into, *stamp, *sign, *present, *step, *critical, *knee, *programs;
+    Devices *d = calloc(1, sizeof *d);
+    if (!d) return PyErr_NoMemory();
+    Held *held = &d->held;
+    if (!PyArg_ParseTuple(args, "iiiiiiiiidOOOOOOOOOOOOO!", &d->branches, &d->entries, &d->stamps, &d->breaks, &d->nodes, &d->formulas,
+                          &d->sign_members, &d->present_members, &d->charges, &d->absent, &rows, &columns, &plus, &minus, &out_of, &into, &stamp, &sign,
+                          &present, &step, &critical, &knee, &PyList_Type, &programs))
+        goto failed;
+    const int b = d->branches, e = d->entries;
+    INTEGERS(d->rows, rows, e); INTEGERS(d->columns, columns, e);
+    INTEGERS(d->plus, plus, b); INTEGERS(d->minus, minus, b); INTEGERS(d->out_of, out_of, b); INTEGERS(d->into, into, b);
+    INTEGERS(d->stamp, stamp, 3 * d->stamps);
+    DOUBLES(d->sign, sign, (Py_ssize_t)d->sign_members * b);
+    DOUBLES(d->present, present, (Py_ssize_t)d->present_members * b);
+    DOUBLES(d->step, step, b); DOUBLES(d->critical, critical, b); DOUBLES(d->knee, knee, b);
+    d->programs = (int)PyList_GET_SIZE(programs);
+    d->program = calloc(d->programs ? d->programs : 1, sizeof(Program));
+    if (!d->program) { PyErr_NoMemory(); goto failed; }
+    for (int k = 0; k < d->programs; k++) {
+        Program *p = d->program + k;
+        PyObject *in_rows, *code, *out, *fixed, *varying;
+        if (!PyArg_ParseTuple(PyList_GET_ITEM(programs, k), "iiiiiiiOOOOO", &p->lanes, &p->inputs, &p->fixed, &p->varying, &p->ops, &p->outs,
+                              &p->registers, &in_rows, &code, &out, &fixed, &varying))
+            goto failed;
+        INTEGERS(p->in_rows, in_rows, (Py_ssize_t)p->inputs * p->lanes);
+        INTEGERS(p->code, code, (Py_ssize_t)p->ops * 5);
+        INTEGERS(p->out, out, (Py_ssize_t)p->outs * (2 + p->lanes));
+        DOUBLES(p->fixed_values, fixed, (Py_ssize_t)p->fixed * p->lanes);
+        DOUBLES(p->varying_values, varying, -1);
+    }
+    PyObject *out = PyCapsule_New(d, "devices", free_devices);
+    if (out) return out;
+failed:
+    let_go(held);
+    free(d->program); free(d);
+    return NULL;
+}
+
+/* ---- plan of elimination --------------------------------------------------------------------------------------------------------- */
+
+typedef struct {
+    Held held;
+    int size, own, slots, forward_length, back_length; /* own: slots of the circuit, before those that elimination fills in */
+    const int32_t *row, *column;
+    int32_t *forward, *back;
+} Plan;
+
+static void free_plan(PyObject *capsule)
+{
+    Plan *p = PyCapsule_GetPointer(capsule, "plan");
+    if (!p) return;
+    let_go(&p->held);
+    free(p->forward); free(p->back); free(p);
+}
+
+/* Orders of least cost (H. M. Markowitz, "The elimination form of the inverse", Management Science 3, 1957) among pivots not much smaller than
+ * the largest of their row; dense, as circuits planned here are small. No order where a row is nothing. */
+#define MAGNITUDE(of) (fabs(creal(of)) + fabs(cimag(of)))
+typedef struct { int32_t *at; int length, room; } List;
+
+static int put(List *list, int32_t value)
+{
+    if (list->length == list->room) {
+        int room = list->room ? 2 * list->room : 256;
+        int32_t *more = realloc(list->at, room * sizeof(int32_t));
+        if (!more) return 0;
+        list->at = more; list->room = room;
+    }
+    list->at[list->length++] = value;
+    return 1;
+}
+
+static int find_order(Plan *p, double complex *dense, int32_t *slot, char *filled, int32_t *pivot_of, int32_t *listed, double threshold)
+{
+    const int n = p->size;
+    List forward = {0}, back = {0};
+    int *open = pivot_of + 2 * n, *in_row = open + 2 * n, *in_column = in_row + n, *length = in_column + n; /* open rows, then open columns */
+    for (int k = 0; k < 2 * n; k++) open[k] = 1;
+    for (int r = 0; r < n; r++) for (int c = 0; c < n; c++) if (filled[r * n + c]) listed[r * n + length[r]++] = c; /* columns of each row */
+    p->slots = p->own;
+    for (int step = 0; step < n; step++) {
+        int row = -1, column = -1;
+        double least = INFINITY;
+        memset(in_row, 0, 2 * n * sizeof(int));
+        for (int r = 0; r < n; r++) {
+            if (!open[r]) continue;
+            int *list = listed + r * n, left = 0;
+            for (int k = 0; k < length[r]; k++) if (open[n + list[k]]) { in_column[list[k]]++; list[left++] = list[k]; }
+            in_row[r] = length[r] = left;
+        }
+        for (int r = 0; r < n; r++) {
+            if (!open[r]) continue;
+            double most = 0;
+            const int *list = listed + r * n;
+            for (int k = 0; k < length[r]; k++) if (MAGNITUDE(dense[r * n + list[k]]) > most) most = MAGNITUDE(dense[r * n + list[k]]);
+            if (!(most > 0)) goto none;
+            for (int k = 0; k < length[r]; k++) {
+                const int c = list[k];
+                const double share = MAGNITUDE(dense[r * n + c]) / most;
+                const double cost = (double)(in_row[r] - 1) * (in_column[c] - 1) - 0.5 * share;
+                if (share >= threshold && cost < least) { least = cost; row = r; column = c; }
+            }
+        }
+        if (row < 0) goto none;
+        open[row] = open[n + column] = 0;
+        pivot_of[2 * step] = row; pivot_of[2 * step + 1] = column;
+        int updates = 0, changes = in_row[row] - 1;
+        for (int r = 0; r < n; r++) updates += open[r] && filled[r * n + column];
+        if (!put(&forward, slot[row * n + column]) || !put(&forward, row) || !put(&forward, updates)) goto none;
+        for (int r = 0; r < n; r++) {
+            if (!open[r] || !filled[r * n + column]) continue;
+            const double complex factor = dense[r * n + column] / dense[row * n + column];
+            if (!put(&forward, r) || !put(&forward, slot[r * n + column]) || !put(&forward, changes)) goto none;
+            for (int k = 0; k < length[row]; k++) {
+                const int c = listed[row * n + k];
+                if (!open[n + c]) continue;
+                if (!filled[r * n + c]) { filled[r * n + c] = 1; listed[r * n + length[r]++] = c; slot[r * n + c] = p->slots++; dense[r * n + c] = 0; }
+                dense[r * n + c] -= factor * dense[row * n + c];
+                if (!put(&forward, slot[r * n + c]) || !put(&forward, slot[row * n + c])) goto none;
+            }
+        }
+    }
+    for (int k = 0; k < n; k++) open[n + k] = 0; /* from here on: columns whose solution is known */
+    for (int step = n - 1; step >= 0; step--) {
+        const int row = pivot_of[2 * step], column = pivot_of[2 * step + 1];
+        int tail = 0;
+        for (int c = 0; c < n; c++) tail += open[n + c] && filled[row * n + c];
+        if (!put(&back, row) || !put(&back, column) || !put(&back, slot[row * n + column]) || !put(&back, tail)) goto none;
+        for (int c = 0; c < n; c++) if (open[n + c] && filled[row * n + c]) if (!put(&back, c) || !put(&back, slot[row * n + c])) goto none;
+        open[n + column] = 1;
+    }
+    p->forward = forward.at; p->back = back.at; p->forward_length = forward.length; p->back_length = back.length;
+    return 1;
+none:
+    free(forward.at); free(back.at);
+    p->slots = p->own;
+    return 0;
+}
+
+/* An order for own slots of these values, where there is one and the memory for it. */
+static void order(Plan *p, const double complex *given, double threshold)
+{
+    const size_t n = p->size;
+    double complex *dense = calloc(n * n + 1, sizeof *dense);
+    int32_t *slot = calloc(n * n + 1, sizeof *slot), *work = calloc(7 * n + 1, sizeof *work), *listed = calloc(n * n + n, sizeof *listed);
+    char *filled = calloc(n * n + 1, 1);
+    if (dense && slot && work && filled && listed) {
+        for (int s = 0; s < p->own; s++) {
+            const size_t at = p->row[s] * n + p->column[s];
+            dense[at] += given[s]; slot[at] = s; filled[at] = 1;
+        }
+        find_order(p, dense, slot, filled, work, listed, threshold);
+    }
+    free(dense); free(slot); free(work); free(filled); free(listed);
+}
+
+/* plan(size, row, column, values or None, threshold): an order for numbers like ``values`` (own slots, complex); full pivoting without. */
+static PyObject *make_plan(PyObject *self, PyObject *args)
+{
+    PyObject *row, *column, *values;
+    double threshold;
+    Plan *p = calloc(1, sizeof *p);
+    if (!p) return PyErr_NoMemory();
+    Held *held = &p->held;
+    if (!PyArg_ParseTuple(args, "iiOOOd", &p->size, &p->own, &row, &column, &values, &threshold)) goto failed;
+    INTEGERS(p->row, row, p->own); INTEGERS(p->column, column, p->own);
+    p->slots = p->own;
+    if (values != Py_None) {
+        const double complex *given = keep(held, values, sizeof(double complex), p->own, 0);
+        if (!given) goto failed;
+        order(p, given, threshold);
+    }
+    PyObject *out = PyCapsule_New(p, "plan", free_plan);
+    if (out) return out;
+failed:
+    let_go(held);
+    free(p->forward); free(p->back); free(p);
+    return NULL;
+}
+
+#define NUMBER double
+#define SIZE fabs
+#define NAMED(name) name
+#include "_elimination.h"
+#undef NUMBER
+#undef SIZE
+#undef NAMED
+#define NUMBER double complex
+#define SIZE MAGNITUDE
+#define NAMED(name) name##_complex
+#include "_elimination.h"
+
+/* ---- one member ------------------------------------------------------------------------------------------------------------------ */
+
+typedef struct { double *current, *conductance, *charge, *capacitance; } Found;
+
+typedef struct {
+    const Devices *d;
+    const Plan *p;
+    double *memory, **pointers;
+    double *signed_volts, *old, *now, *volts, *limited, *fresh, *right, *b, *a, *base, *equivalent, *off, *size, *dense, *amps, *siemens;
+    double *drive_rate; /* 2 × lanes of each program: gmin and time */
+    Found one, other;
+    double **reg; /* of all programs, one after the other */
+    Plan *spare[OTHERS]; /* orders that suited members which the first did not suit */
+    int others, made;
+    long in_full;
+} Work;
+
+static double *slice(double **at, size_t count) { double *out = *at; *at += count; return out; }
+
+static void free_work(Work *w)
+{
+    free(w->memory); free(w->pointers);
+    for (int k = 0; k < w->others; k++) { free(w->spare[k]->forward); free(w->spare[k]->back); free(w->spare[k]); }
+}
+
+static int make_work(Work *w, const Devices *d, const Plan *p)
+{
+    const size_t b = d->branches, e = d->entries, n = p->size;
+    size_t doubles = 5 * b + 7 * n + 2 * (size_t)p->own + n * n + b + e + 4 * (b + e) + b + 64, pointers = 1;
+    for (int k = 0; k < d->programs; k++) {
+        doubles += (size_t)d->program[k].registers * d->program[k].lanes;
+        pointers += d->program[k].registers;
+    }
+    memset(w, 0, sizeof *w);
+    w->d = d; w->p = p;
+    w->memory = malloc(doubles * sizeof(double));
+    w->pointers = w->reg = malloc(pointers * sizeof(double *));
+    if (!w->memory || !w->pointers) return 0;
+    double *at = w->memory;
+    w->signed_volts = slice(&at, b); w->old = slice(&at, b); w->volts = slice(&at, b); w->limited = slice(&at, b); w->equivalent = slice(&at, b);
+    w->now = slice(&at, n); w->fresh = slice(&at, n); w->right = slice(&at, n); w->b = slice(&at, n); w->off = slice(&at, n); w->size = slice(&at, n);
+    slice(&at, n);
+    w->a = slice(&at, p->own); w->base = slice(&at, p->own); w->dense = slice(&at, n * n);
+    w->amps = slice(&at, b); w->siemens = slice(&at, e);
+    Found *both[] = {&w->one, &w->other};
+    for (int k = 0; k < 2; k++) {
+        both[k]->current = slice(&at, b); both[k]->charge = slice(&at, b);
+        both[k]->conductance = slice(&at, e); both[k]->capacitance = slice(&at, e);
+    }
+    double **reg = w->reg;
+    for (int k = 0; k < d->programs; k++) {
+        const Program *q = d->program + k;
+        for (int r = 0; r < q->registers; r++) *reg++ = slice(&at, q->lanes);
+    }
+    return 1;
+}
+
+static void set_member(Work *w, Py_ssize_t member, double gmin, double time)
+{
+    double **reg = w->reg;
+    for (int k = 0; k < w->d->programs; k++) {
+        const Program *q = w->d->program + k;
+        for (int i = 0; i < q->lanes; i++) { reg[0][i] = gmin; reg[1][i] = time; }
+        for (int j = 0; j < q->fixed; j++) reg[2 + q->inputs + j] = (double *)q->fixed_values + (size_t)j * q->lanes;
+        for (int j = 0; j < q->varying; j++)
+            reg[2 + q->inputs + q->fixed + j] = (double *)q->varying_values + ((size_t)member * q->varying + j) * q->lanes;
+        reg += q->registers;
+    }
+}
+
+/* 0 where something comes out as no number. */
+static int evaluate(Work *w, Py_ssize_t member, const double *v, Found *f)
+{
+    const Devices *d = w->d;
+    const double *sign = d->sign + (d->sign_members > 1 ? (size_t)member * d->branches : 0);
+    for (int k = 0; k < d->branches; k++) w->signed_volts[k] = sign[k] * v[k];
+    memset(f->current, 0, d->branches * sizeof(double)); memset(f->conductance, 0, d->entries * sizeof(double));
+    if (w->d->charges) { memset(f->charge, 0, d->branches * sizeof(double)); memset(f->capacitance, 0, d->entries * sizeof(double)); }
+    double *into[] = {f->current, f->conductance, f->charge, f->capacitance}, **reg = w->reg;
+    for (int k = 0; k < d->programs; k++) {
+        const Program *q = d->program + k;
+        for (int j = 0; j < q->inputs; j++)
+            for (int i = 0; i < q->lanes; i++) reg[2 + j][i] = w->signed_volts[q->in_rows[j * q->lanes + i]];
+        run_code(q, reg);
+        const int32_t *out = q->out;
+        for (int j = 0; j < q->outs; j++, out += 2 + q->lanes)
+            for (int i = 0; i < q->lanes; i++) into[out[1]][out[2 + i]] = reg[out[0]][i];
+        reg += q->registers;
+    }
+    if (d->present_members) {
+        const double *there = d->present + (d->present_members > 1 ? (size_t)member * d->branches : 0);
+        for (int k = 0; k < d->branches; k++) {
+            f->current[k] = there[k] * f->current[k] + (1.0 - there[k]) * d->absent * w->signed_volts[k];
+            if (w->d->charges) f->charge[k] *= there[k];
+        }
+        for (int e = 0; e < d->entries; e++) {
+            const double share = there[d->rows[e]];
+            f->conductance[e] = share * f->conductance[e] + (d->rows[e] == d->columns[e] ? (1.0 - share) * d->absent : 0.0);
+            if (w->d->charges) f->capacitance[e] *= share;
+        }
+    }
+    double sum = 0;
+    for (int k = 0; k < d->branches; k++) { f->current[k] *= sign[k]; sum += 0.0 * f->current[k]; if (w->d->charges) f->charge[k] *= sign[k]; }
+    for (int e = 0; e < d->entries; e++) sum += 0.0 * f->conductance[e];
+    return sum == 0.0;
+}
+
+static double along(double new, double old, double step, double critical, int *jumped)
+{
+    if (!(new > critical && fabs(new - old) > 2.0 * step)) return new;
+    *jumped = 1;
+    if (old > 0) {
+        const double ratio = 1.0 + (new - old) / step;
+        return ratio > 0 ? old + step * log(ratio > 1e-300 ? ratio : 1e-300) : critical;
+    }
+    const double share = new / step;
+    return step * log(share > 1e-300 ? share : 1e-300);
+}
+
+/* Junction voltages held to steps that an exponential can bear; whether any was held. */
+static int limit(const Devices *d, Py_ssize_t member, const double *volts, const double *old, double *out)
+{
+    const double *sign = d->sign + (d->sign_members > 1 ? (size_t)member * d->branches : 0);
+    int any = 0;
+    for (int k = 0; k < d->branches; k++) {
+        const double new_volts = sign[k] * volts[k], before = sign[k] * old[k];
+        int jumped = 0, broken = 0;
+        double held = along(new_volts, before, d->step[k], d->critical[k], &jumped);
+        if (d->breaks && isfinite(d->knee[k])) {
+            const double mirrored = along(-(new_volts + d->knee[k]), -(before + d->knee[k]), d->step[k], d->critical[k], &broken);
+            if (broken) held = -(mirrored + d->knee[k]);
+        }
+        any |= jumped | broken;
+        out[k] = sign[k] * held;
+    }
+    return any;
+}
+
+static void across(const Devices *d, const double *x, double *v)
+{
+    for (int k = 0; k < d->branches; k++)
+        v[k] = (d->plus[k] >= 0 ? x[d->plus[k]] : 0.0) - (d->minus[k] >= 0 ? x[d->minus[k]] : 0.0);
+}
+
+typedef struct {
+    double gmin, rate, time, reltol, foretold, negligible, abstol, absurd, residual, threshold;
+    int turns, foretell, dampings;
+    const double *floor, *damping; /* (dampings, 2): from this turn on, this share; latest first */
+} Rules;
+
+static double share_at(const Rules *r, int turn)
+{
+    for (int k = 0; k < r->dampings; k++) if (turn >= r->damping[2 * k]) return r->damping[2 * k + 1];
+    return 1.0;
+}
+
+/* The linear system about where the devices are: base (own slots) is of this member. */
+static void linearise(Work *w, const Rules *r, const Found *f)
+{
+    const Devices *d = w->d;
+    double *a = w->a;
+    memcpy(a, w->base, w->p->own * sizeof(double));
+    for (int k = 0; k < d->branches; k++) w->amps[k] = w->equivalent[k] = f->current[k] + (w->d->charges ? r->rate * f->charge[k] : 0.0);
+    for (int e = 0; e < d->entries; e++) {
+        w->siemens[e] = f->conductance[e] + (w->d->charges ? r->rate * f->capacitance[e] : 0.0);
+        w->equivalent[d->rows[e]] -= w->siemens[e] * w->old[d->columns[e]];
+    }
+    for (int s = 0; s < d->stamps; s++) a[d->stamp[3 * s]] += d->stamp[3 * s + 2] * w->siemens[d->stamp[3 * s + 1]];
+}
+
+/* Solve in the order of a plan, and say whether that suits the numbers. */
+static int in_order(Work *w, const Plan *p, double limit)
+{
+    if (!p || !p->forward_length) return 0;
+    double *work = w->dense; /* elimination uses up a copy: the equations themselves are what its solution is judged by */
+    memcpy(work, w->a, p->own * sizeof(double));
+    memset(work + p->own, 0, (p->slots - p->own) * sizeof(double));
+    memcpy(w->b, w->right, p->size * sizeof(double));
+    planned(p, work, w->b, w->fresh, 1);
+    double by = missed(p, w->a, w->right, w->fresh, 1, w->off, w->size);
+    if (by > FINELY * limit && by < 1) { /* once more on what is left over */
+        for (int k = 0; k < p->size; k++) w->b[k] = -w->off[k];
+        planned_again(p, work, w->b, w->off);
+        for (int k = 0; k < p->size; k++) w->fresh[k] += w->off[k];
+        by = missed(p, w->a, w->right, w->fresh, 1, w->off, w->size);
+    }
+    return by <= limit;
+}
+
+/* An order for the numbers at hand, kept for others like them. */
+static const Plan *another(Work *w, double threshold)
+{
+    const int own = w->p->own;
+    double complex *values = malloc((own + 1) * sizeof *values);
+    Plan *p = malloc(sizeof *p);
+    if (!values || !p) { free(values); free(p); return NULL; }
+    for (int s = 0; s < own; s++) values[s] = w->a[s];
+    *p = *w->p;
+    p->forward = p->back = NULL; p->forward_length = p->back_length = 0;
+    order(p, values, threshold);
+    free(values);
+    const int at = w->made++ % OTHERS;
+    if (w->others < OTHERS) w->others++;
+    else { free(w->spare[at]->forward); free(w->spare[at]->back); free(w->spare[at]); }
+    return w->spare[at] = p;
+}
+
+static int solve_once(Work *w, const Rules *r, const Found *f, const double *drive)
+{
+    const Devices *d = w->d;
+    const Plan *p = w->p;
+    double *a = w->a;
+    linearise(w, r, f);
+    memcpy(w->right, drive, p->size * sizeof(double));
+    for (int k = 0; k < d->branches; k++) {
+        if (d->out_of[k] >= 0) w->right[d->out_of[k]] -= w->equivalent[k];
+        if (d->into[k] >= 0) w->right[d->into[k]] += w->equivalent[k];
+    }
+    int good = in_order(w, p, r->residual);
+    for (int k = 0; p->forward_length && !good && k < w->others; k++) good = in_order(w, w->spare[k], r->residual);
+    if (!good && p->forward_length && w->made < MOST_MADE) good = in_order(w, another(w, r->threshold), r->residual);
+    if (!good) {
+        w->in_full++;
+        if (p->size > FULLEST) return HANDED_BACK;
+        if (!in_full(p, a, w->right, w->dense, w->off, w->size, w->fresh)) return LOST;
+    }
+    for (int k = 0; k < p->size; k++) if (!isfinite(w->fresh[k])) return LOST;
+    return FOUND;
+}
+
+/* Whether what each device carries is what its straight line foretold, among branches from ``first`` on. */
+static int as_foretold(Work *w, const Rules *r, const Found *after, int first, double share, double least, double *peak)
+{
+    const Devices *d = w->d;
+    double *expected = w->equivalent;
+    memcpy(expected, w->amps, d->branches * sizeof(double));
+    for (int e = 0; e < d->entries; e++) expected[d->rows[e]] += w->siemens[e] * (w->volts[d->columns[e]] - w->old[d->columns[e]]);
+    for (int k = first; k < d->branches; k++) {
+        const double now = after->current[k] + (w->d->charges ? r->rate * after->charge[k] : 0.0);
+        const double allowed = share * fabs(now) + (peak ? r->negligible * peak[k] : 0.0) + least;
+        if (!(fabs(now - expected[k]) <= allowed) || (peak && !(fabs(now) < r->absurd))) return 0;
+    }
+    return 1;
+}
+
+static int newton(Work *w, const Rules *r, Py_ssize_t member, const double *drive, const double *start, const double *junctions, double *peak, double *x, double *charge)
+{
+    const Devices *d = w->d;
+    const int n = w->p->size, b = d->branches;
+    Found *found = &w->one, *after = &w->other;
+    set_member(w, member, r->gmin, r->time);
+    memcpy(w->now, start, n * sizeof(double));
+    memcpy(w->old, junctions, b * sizeof(double));
+    if (!evaluate(w, member, w->old, found)) return HANDED_BACK;
+    for (int turn = 0; turn < r->turns; turn++) {
+        const int solved = solve_once(w, r, found, drive);
+        if (solved != FOUND) return solved;
+        across(d, w->fresh, w->volts);
+        const int held = limit(d, member, w->volts, w->old, w->limited);
+        int settled = !held;
+        for (int k = 0; settled && k < n; k++)
+            settled = fabs(w->fresh[k] - w->now[k]) <= r->reltol * fabs(w->fresh[k]) + r->floor[k];
+        if (!r->foretell && !settled) {
+            const double share = share_at(r, turn);
+            if (share < 1.0) {
+                for (int k = 0; k < n; k++) w->fresh[k] = w->now[k] + share * (w->fresh[k] - w->now[k]);
+                across(d, w->fresh, w->volts);
+                limit(d, member, w->volts, w->old, w->limited);
+            }
+        }
+        if (!evaluate(w, member, w->limited, after)) return HANDED_BACK;
+        int done = settled;
+        if (r->foretell && !held && !settled) {
+            done = as_foretold(w, r, after, 0, r->foretold, r->abstol, peak);
+            for (int k = 0; done && k < b; k++) {
+                const double size = fabs(after->current[k] + (w->d->charges ? r->rate * after->charge[k] : 0.0));
+                if (size > peak[k]) peak[k] = size;
+            }
+        } else if (!r->foretell && settled && d->formulas < b)
+            done = as_foretold(w, r, after, d->formulas, r->foretold, r->negligible, NULL);
+        if (done) {
+            memcpy(x, w->fresh, n * sizeof(double));
+            if (charge && w->d->charges) memcpy(charge, after->charge, b * sizeof(double));
+            return FOUND;
+        }
+        double *t = w->now; w->now = w->fresh; w->fresh = t;
+        t = w->old; w->old = w->limited; w->limited = t;
+        Found *f = found; found = after; after = f;
+    }
+    return LOST;
+}
+
+/* Values of all own slots of a member: what is fixed, and over it what varies. */
+typedef struct { int varying; const int32_t *slot; const double *fixed, *values; } Values;
+
+static void fill(const Values *v, Py_ssize_t member, int own, double *out)
+{
+    memcpy(out, v->fixed, own * sizeof(double));
+    for (int k = 0; k < v->varying; k++) out[v->slot[k]] = v->values[(size_t)member * v->varying + k];
+}
+
+static int values_of(Held *held, PyObject *tuple, int own, Values *v)
+{
+    PyObject *fixed, *slot, *values;
+    if (!PyArg_ParseTuple(tuple, "iOOO", &v->varying, &fixed, &slot, &values)) return 0;
+    DOUBLES(v->fixed, fixed, own); INTEGERS(v->slot, slot, v->varying); DOUBLES(v->values, values, -1);
+    return 1;
+failed:
+    return 0;
+}
+
+/* newton(devices, plan, values, members, drive, start, junctions, rules…, x, status) → steps that went without the plan: see kernel.py */
+static PyObject *call_newton(PyObject *self, PyObject *args)
+{
+    PyObject *devices, *plan, *still, *members, *drive, *start, *junctions, *floor, *damping, *x, *status;
+    Rules r = {0};
+    int many, drives, starts;
+    Held local = {0}, *held = &local;
+    Work w = {0};
+    if (!PyArg_ParseTuple(args, "OOO!Oiii" "ddddddii" "OOOOOOO", &devices, &plan, &PyTuple_Type, &still, &members, &many, &drives, &starts, &r.gmin, &r.reltol,
+                          &r.foretold, &r.negligible, &r.residual, &r.threshold, &r.turns, &r.dampings, &damping, &floor, &drive, &start, &junctions, &x, &status))
+        return NULL;
+    const Devices *d = PyCapsule_GetPointer(devices, "devices");
+    const Plan *p = PyCapsule_GetPointer(plan, "plan");
+    if (!d || !p) return NULL;
+    const int n = p->size, b = d->branches;
+    Values g;
+    const double *drive_in, *start_in, *junctions_in;
+    double *x_out;
+    const int32_t *which;
+    int32_t *status_out;
+    if (!values_of(held, still, p->own, &g)) goto failed;
+    INTEGERS(which, members, many);
+    DOUBLES(r.damping, damping, 2 * r.dampings); DOUBLES(r.floor, floor, n);
+    DOUBLES(drive_in, drive, (Py_ssize_t)drives * n);
+    DOUBLES(start_in, start, (Py_ssize_t)starts * n); DOUBLES(junctions_in, junctions, (Py_ssize_t)starts * b);
+    RESULTS(x_out, x, (Py_ssize_t)many * n);
+    if (!(status_out = keep(held, status, sizeof(int32_t), many, 1))) goto failed;
+    if (!make_work(&w, d, p)) { PyErr_NoMemory(); goto failed; }
+    Py_BEGIN_ALLOW_THREADS
+    for (int k = 0; k < many; k++) {
+        fill(&g, which[k], p->own, w.base);
+        status_out[k] = newton(&w, &r, which[k], drive_in + (drives > 1 ? (size_t)k * n : 0), start_in + (starts > 1 ? (size_t)k * n : 0),
+                               junctions_in + (starts > 1 ? (size_t)k * b : 0), NULL, x_out + (size_t)k * n, NULL);
+    }
+    Py_END_ALLOW_THREADS
+    const long unplanned = w.in_full;
+    free_work(&w);
+    let_go(held);
+    return PyLong_FromLong(unplanned);
+failed:
+    free_work(&w);
+    let_go(held);
+    return NULL;
+}
+
+/* ---- response to what swings a little ------------------------------------------------------------------------------------------------ */
+
+/* sweep(plan, static, dynamic, first member, how many, omega, right (n, m), rows, limit, x (rows, m, members, omega)) */
+static PyObject *sweep(PyObject *self, PyObject *args)
+{
+    PyObject *plan, *still, *moving, *omegas, *right, *rows, *out;
+    int first, many, frequencies, m, wanted;
+    double limit;
+    Held local = {0}, *held = &local;
+    double *memory = NULL;
+    double complex *work = NULL;
+    if (!PyArg_ParseTuple(args, "OO!O!iiOiOiOidO", &plan, &PyTuple_Type, &still, &PyTuple_Type, &moving, &first, &many, &omegas, &frequencies, &right, &m,
+                          &rows, &wanted, &limit, &out))
+        return NULL;
+    const Plan *p = PyCapsule_GetPointer(plan, "plan");
+    if (!p) return NULL;
+    const int n = p->size, own = p->own;
+    Values g, c;
+    const double *omega;
+    const double complex *b;
+    double complex *x_out;
+    const int32_t *row;
+    if (!values_of(held, still, own, &g) || !values_of(held, moving, own, &c)) goto failed;
+    DOUBLES(omega, omegas, frequencies); INTEGERS(row, rows, wanted);
+    if (!(b = keep(held, right, sizeof(double complex), (Py_ssize_t)n * m, 0))) goto failed;
+    if (!(x_out = keep(held, out, sizeof(double complex), (Py_ssize_t)wanted * m * many * frequencies, 1))) goto failed;
+    const size_t columns = (size_t)n * m;
+    memory = malloc((2 * (size_t)own + 2 * (size_t)n + 2) * sizeof(double));
+    work = malloc(((size_t)own + p->slots + 2 * columns + 2 * (size_t)n + (n <= FULLEST ? (size_t)n * n : 0) + 2) * sizeof *work);
+    if (!memory || !work) { PyErr_NoMemory(); goto failed; }
+    double *siemens = memory, *farads = siemens + own, *size = farads + own, *scale = size + n;
+    double complex *a = work, *used = a + own, *left = used + p->slots, *x = left + columns, *off = x + columns, *one = off + n, *full = one + n;
+    Py_BEGIN_ALLOW_THREADS
+    for (int k = 0; k < many; k++) {
+        fill(&g, first + k, own, siemens);
+        fill(&c, first + k, own, farads);
+        for (int f = 0; f < frequencies; f++) {
+            for (int s = 0; s < own; s++) a[s] = siemens[s] + I * (omega[f] * farads[s]);
+            int good = 0;
+            if (p->forward_length) {
+                memcpy(used, a, own * sizeof *a);
+                memset(used + own, 0, (p->slots - own) * sizeof *a);
+                memcpy(left, b, columns * sizeof *b);
+                planned_complex(p, used, left, x, m);
+                good = missed_complex(p, a, b, x, m, off, size) <= limit;
+            }
+            for (int j = 0; !good && j < m; j++) {
+                for (int i = 0; i < n; i++) off[i] = b[i * m + j];
+                const int solved = n <= FULLEST && in_full_complex(p, a, off, full, size, scale, one);
+                for (int i = 0; i < n; i++) x[i * m + j] = solved ? one[i] : NAN;
+            }
+            for (int i = 0; i < wanted; i++)
+                for (int j = 0; j < m; j++) x_out[(((size_t)i * m + j) * many + k) * frequencies + f] = row[i] >= 0 ? x[row[i] * m + j] : 0;
+        }
+    }
+    Py_END_ALLOW_THREADS
+    free(memory); free(work);
+    let_go(held);
+    Py_RETURN_NONE;
+failed:
+    free(memory); free(work);
+    let_go(held);
+    return NULL;
+}
+
+/* ---- a course over time ------------------------------------------------------------------------------------------------------------ */
+
+enum { SIN_WAVE, PULSE, PWL, EXP_WAVE, SFFM, AM_WAVE, CALLED };
+enum { ARRIVED, MORE, HELP }; /* why a course stops here */
+#define DECADES 128
+
+typedef struct {
+    int kind, count, many; /* many: of each member its own */
+    const double *values, *way; /* way (many, n): what one volt or ampere of it drives */
+    PyObject *call;
+    double *now; /* (members) */
+    int now_many;
+} Source;
+
+typedef struct {
+    Held held;
+    PyObject *devices; /* kept alive */
+    const Devices *d;
+    Plan shape, *plan[DECADES]; /* an order for each size of step */
+    long unplanned[DECADES];
+    int members, sources, corners, picked, calls, steady_many;
+    const int32_t *pick;
+    Values still, moving;
+    Source *source;
+    const double *steady, *corner;
+    Rules r;
+    double stop, largest_step, smallest_step, error_share, error_floor;
+    int ringing_after, most_unplanned;
+} Course;
+
+static void free_course(PyObject *capsule)
+{
+    Course *c = PyCapsule_GetPointer(capsule, "course");
+    if (!c) return;
+    for (int k = 0; k < DECADES; k++) if (c->plan[k]) { free(c->plan[k]->forward); free(c->plan[k]->back); free(c->plan[k]); }
+    for (int k = 0; c->source && k < c->sources; k++) { Py_XDECREF(c->source[k].call); free(c->source[k].now); }
+    free(c->source);
+    let_go(&c->held);
+    Py_XDECREF(c->devices);
+    free(c);
+}
+
+/* course(devices, size, row, column, static, dynamic, members, sources, steady, corners, picked, limits, rules, floor): see kernel.py */
+static PyObject *make_course(PyObject *self, PyObject *args)
+{
+    PyObject *devices, *row, *column, *still, *moving, *sources, *steady, *corners, *picked, *floor;
+    Course *c = calloc(1, sizeof *c);
+    if (!c) return PyErr_NoMemory();
+    Held *held = &c->held;
+    if (!PyArg_ParseTuple(args, "OiiOOO!O!iO!OiOiOi" "(dddddd)ii" "(dddddddi)O", &devices, &c->shape.size, &c->shape.own, &row, &column, &PyTuple_Type, &still,
+                          &PyTuple_Type, &moving, &c->members, &PyList_Type, &sources, &steady, &c->steady_many, &corners, &c->corners, &picked, &c->picked,
+                          &c->stop, &c->largest_step, &c->smallest_step, &c->error_share, &c->error_floor, &c->r.threshold, &c->ringing_after,
+                          &c->most_unplanned, &c->r.gmin, &c->r.reltol, &c->r.foretold, &c->r.negligible, &c->r.abstol, &c->r.absurd, &c->r.residual,
+                          &c->r.turns, &floor))
+        goto failed;
+    if (!(c->d = PyCapsule_GetPointer(devices, "devices"))) goto failed;
+    Py_INCREF(devices); c->devices = devices;
+    const int n = c->shape.size;
+    c->shape.slots = c->shape.own;
+    c->r.foretell = 1;
+    INTEGERS(c->shape.row, row, c->shape.own); INTEGERS(c->shape.column, column, c->shape.own);
+    if (!values_of(held, still, c->shape.own, &c->still) || !values_of(held, moving, c->shape.own, &c->moving)) goto failed;
+    DOUBLES(c->steady, steady, (Py_ssize_t)c->steady_many * n);
+    DOUBLES(c->corner, corners, c->corners); INTEGERS(c->pick, picked, c->picked); DOUBLES(c->r.floor, floor, n);
+    c->sources = (int)PyList_GET_SIZE(sources);
+    if (!(c->source = calloc(c->sources ? c->sources : 1, sizeof(Source)))) { PyErr_NoMemory(); goto failed; }
+    for (int k = 0; k < c->sources; k++) {
+        Source *s = c->source + k;
+        PyObject *of, *way;
+        if (!PyArg_ParseTuple(PyList_GET_ITEM(sources, k), "iOiOi", &s->kind, &of, &s->count, &way, &s->many)) goto failed;
+        DOUBLES(s->way, way, (Py_ssize_t)s->many * n);
+        if (s->kind == CALLED) { Py_INCREF(of); s->call = of; c->calls = 1; }
+        else DOUBLES(s->values, of, s->count);
+        if (!(s->now = calloc(c->members, sizeof(double)))) { PyErr_NoMemory(); goto failed; }
+    }
+    PyObject *out = PyCapsule_New(c, "course", free_course);
+    if (out) return out;
+failed:
+    for (int k = 0; c->source && k < c->sources; k++) { Py_XDECREF(c->source[k].call); free(c->source[k].now); }
+    free(c->source);
+    let_go(held);
+    Py_XDECREF(c->devices);
+    free(c);
+    return NULL;
+}
+
+static double between(const double *points, int pairs, double t)
+{
+    if (t <= points[0]) return points[1];
+    int low = 0, high = pairs - 1;
+    if (t >= points[2 * high]) return points[2 * high + 1];
+    while (high - low > 1) { const int middle = (low + high) / 2; if (points[2 * middle] <= t) low = middle; else high = middle; }
+    const double *a = points + 2 * low;
+    return a[1] + (a[3] - a[1]) * (t - a[0]) / (a[2] - a[0]);
+}
+
+/* As waveform.py has it. */
+static double wave(const Source *s, double t)
+{
+    const double *v = s->values, pi = 3.14159265358979323846;
+    switch (s->kind) {
+    case SIN_WAVE: {
+        const double late = t - v[3], phase = v[5] * pi / 180;
+        return late < 0 ? v[0] + v[1] * sin(phase) : v[0] + v[1] * sin(2 * pi * v[2] * late + phase) * exp(-late * v[4]);
+    }
+    case PULSE: {
+        double late = t - v[2];
+        if (late < 0) return v[0];
+        if (isfinite(v[6])) late -= v[6] * floor(late / v[6]);
+        const double shape[] = {0, v[0], v[3], v[1], v[3] + v[5], v[1], v[3] + v[5] + v[4], v[0]};
+        return between(shape, 4, late);
+    }
+    case PWL: return between(v, s->count / 2, t);
+    case SFFM: return v[0] + v[1] * sin(2 * pi * v[2] * t + v[5] * pi / 180 + v[3] * sin(2 * pi * v[4] * t + v[6] * pi / 180));
+    case AM_WAVE: { const double late = t - v[4]; return late < 0 ? 0 : v[0] * (v[1] + sin(2 * pi * v[2] * late)) * sin(2 * pi * v[3] * late); }
+    default: {
+        const double rise = t > v[2] ? 1 - exp(-(t - v[2]) / v[3]) : 0, fall = t > v[4] ? 1 - exp(-(t - v[4]) / v[5]) : 0;
+        return v[0] + (v[1] - v[0]) * (rise - fall);
+    }
+    }
+}
+
+/* A course that Python tells: a number, or one for each member. */
+static int called(Source *s, double t, int members)
+{
+    PyObject *out = PyObject_CallFunction(s->call, "d", t);
+    if (!out) return 0;
+    s->now_many = 0;
+    if (PyObject_CheckBuffer(out) && !PyFloat_Check(out)) {
+        Py_buffer view;
+        if (PyObject_GetBuffer(out, &view, PyBUF_C_CONTIGUOUS)) { Py_DECREF(out); return 0; }
+        const Py_ssize_t count = view.len / 8;
+        const int good = view.itemsize == 8 && (count == 1 || count == members);
+        if (good) { memcpy(s->now, view.buf, view.len); s->now_many = count > 1; }
+        else PyErr_SetString(PyExc_ValueError, "a signal gives one number, or one for each member");
+        PyBuffer_Release(&view);
+        Py_DECREF(out);
+        return good;
+    }
+    s->now[0] = PyFloat_AsDouble(out);
+    Py_DECREF(out);
+    return !PyErr_Occurred();
+}
+
+static int decade_of(double rate)
+{
+    const int decade = (int)lround(log10(rate)) + DECADES / 2;
+    return decade < 0 ? 0 : decade >= DECADES ? DECADES - 1 : decade;
+}
+
+/* The order for steps of this size, from where the first member's devices are guessed to be. */
+static Plan *plan_for(Course *c, Work *w, int decade, const double *junctions, Py_ssize_t member)
+{
+    Plan *p = c->plan[decade];
+    if (!p || c->unplanned[decade] > c->most_unplanned) {
+        if (p) { free(p->forward); free(p->back); }
+        else if (!(p = c->plan[decade] = malloc(sizeof *p))) return NULL;
+        *p = c->shape;
+        c->unplanned[decade] = 0;
+        double complex *values = malloc((p->own + 1) * sizeof *values);
+        w->p = p;
+        memcpy(w->old, junctions, c->d->branches * sizeof(double));
+        set_member(w, member, c->r.gmin, c->r.time);
+        if (values && evaluate(w, member, w->old, &w->one)) {
+            linearise(w, &c->r, &w->one);
+            for (int s = 0; s < p->own; s++) values[s] = w->a[s];
+            order(p, values, c->r.threshold);
+        }
+        free(values);
+    }
+    return p;
+}
+
+/* follow(course, state, x, z, slope, kept, times, largest, peak, time, taken) → (why it stops here, steps taken)
+ * state: time, step, stiff, points since the start or a jump, steps refused in a row, whether this one was refused. */
+static PyObject *follow(PyObject *self, PyObject *args)
+{
+    PyObject *course, *state, *x_io, *z_io, *slope_io, *kept_io, *times_io, *largest_io, *peak_io, *time_out, *taken_out;
+    Held local = {0}, *held = &local;
+    Work w = {0};
+    double *memory = NULL;
+    if (!PyArg_ParseTuple(args, "OOOOOOOOOOO", &course, &state, &x_io, &z_io, &slope_io, &kept_io, &times_io, &largest_io, &peak_io, &time_out, &taken_out)) return NULL;
+    Course *c = PyCapsule_GetPointer(course, "course");
+    if (!c) return NULL;
+    const Devices *d = c->d;
+    const int n = c->shape.size, own = c->shape.own, members = c->members, b = d->branches;
+    const size_t all = (size_t)members * n;
+    double *s, *x, *z, *slope, *kept, *times, *largest, *peak, *time, *taken;
+    RESULTS(s, state, 6); RESULTS(x, x_io, all); RESULTS(z, z_io, all); RESULTS(slope, slope_io, all); RESULTS(kept, kept_io, 3 * all);
+    RESULTS(times, times_io, 3); RESULTS(largest, largest_io, n); RESULTS(peak, peak_io, (Py_ssize_t)members * b);
+    RESULTS(time, time_out, -1); RESULTS(taken, taken_out, -1);
+    const int room = (int)(held->view[held->count - 2].len / sizeof(double));
+    if (held->view[held->count - 1].len != (Py_ssize_t)(sizeof(double) * room * c->picked * members)) { PyErr_SetString(PyExc_ValueError, "room for what is taken"); goto failed; }
+    w.p = &c->shape;
+    if (!make_work(&w, d, &c->shape) || !(memory = malloc((3 * all + (size_t)members * b + n + own + b + 8) * sizeof(double)))) { PyErr_NoMemory(); goto failed; }
+    double *guess = memory, *fresh = guess + all, *stored = fresh + all, *junctions = stored + all, *drive = junctions + (size_t)members * b;
+    double *dynamic = drive + n, *charge = dynamic + own;
+    double t = s[0], h = s[1];
+    int stiff = s[2] != 0, since = (int)s[3], ringing = (int)s[4], refused = s[5] != 0, count = 0, why = MORE, corner_at = 0;
+    Rules r = c->r;
+    PyThreadState *thread = PyEval_SaveThread();
+    while (count < room) {
+        if (t >= c->stop * (1 - 1e-12)) { why = ARRIVED; break; }
+        while (corner_at < c->corners - 1 && !(c->corner[corner_at] > t * (1 + 1e-12) + 1e-18)) corner_at++;
+        const double before = h, left = c->corner[corner_at] - t;
+        if (h > c->largest_step) h = c->largest_step;
+        h = h >= left ? left : h > left / 2 ? left / 2 : h; /* rather two even steps to a corner than one long and one tiny */
+        const double to = t + h;
+        const int foreseen = since > 3 && !stiff;
+        if (foreseen) { /* on the parabola through the last three points, newest last */
+            const double t3 = times[0], t2 = times[1], t1 = times[2];
+            const double *x3 = kept, *x2 = kept + all, *x1 = kept + 2 * all;
+            for (size_t k = 0; k < all; k++) {
+                const double d12 = (x1[k] - x2[k]) / (t1 - t2), d23 = (x2[k] - x3[k]) / (t2 - t3);
+                guess[k] = x1[k] + (to - t1) * (d12 + (to - t2) * (d12 - d23) / (t1 - t3));
+            }
+        } else memcpy(guess, x, all * sizeof(double));
+        for (int m = 0; m < members; m++) across(d, guess + (size_t)m * n, junctions + (size_t)m * b);
+        if (c->calls) PyEval_RestoreThread(thread);
+        for (int k = 0; k < c->sources; k++) {
+            Source *source = c->source + k;
+            if (source->kind != CALLED) source->now[0] = wave(source, to);
+            else if (!called(source, to, members)) goto failed;
+        }
+        if (c->calls) thread = PyEval_SaveThread();
+        r.rate = (stiff ? 1.0 : 2.0) / h; r.time = to;
+        c->r.rate = r.rate; c->r.time = to;
+        const int decade = decade_of(r.rate);
+        int status = FOUND;
+        for (int m = 0; m < members && status == FOUND; m++) {
+            const size_t at = (size_t)m * n;
+            fill(&c->still, m, own, w.base);
+            fill(&c->moving, m, own, dynamic);
+            for (int k = 0; k < own; k++) w.base[k] += r.rate * dynamic[k];
+            if (m == 0) {
+                Plan *p = plan_for(c, &w, decade, junctions, m);
+                if (!p) { status = LOST; break; }
+                w.p = p;
+            }
+            memcpy(drive, c->steady + (c->steady_many > 1 ? at : 0), n * sizeof(double));
+            for (int k = 0; k < c->sources; k++) {
+                const Source *source = c->source + k;
+                const double *way = source->way + (source->many > 1 ? at : 0), now = source->now[source->now_many ? m : 0];
+                for (int j = 0; j < n; j++) drive[j] += way[j] * now;
+            }
+            for (int j = 0; j < n; j++) drive[j] += r.rate * z[at + j] + (stiff ? 0.0 : slope[at + j]);
+            status = newton(&w, &r, m, drive, guess + at, junctions + (size_t)m * b, peak + (size_t)m * b, fresh + at, charge);
+            if (status != FOUND) break;
+            double *out = stored + at;
+            memset(out, 0, n * sizeof(double));
+            for (int k = 0; k < own; k++) out[c->shape.row[k]] += dynamic[k] * fresh[at + c->shape.column[k]];
+            for (int j = 0; d->charges && j < b; j++) {
+                if (d->out_of[j] >= 0) out[d->out_of[j]] += charge[j];
+                if (d->into[j] >= 0) out[d->into[j]] -= charge[j];
+            }
+        }
+        c->unplanned[decade] += w.in_full;
+        w.in_full = 0;
+        if (status != FOUND) {
+            if (status == HANDED_BACK || h / 8 < c->smallest_step) { h = before; why = HELP; break; }
+            h /= 8;
+            stiff = 1;
+            continue;
+        }
+        double error = foreseen ? 0 : 0.5;
+        if (foreseen) {
+            const double share = h * h / (2 * (to - times[1]) * (to - times[0]));
+            for (int m = 0; m < members; m++)
+                for (int j = 0; j < d->nodes; j++) {
+                    const size_t at = (size_t)m * n + j;
+                    const double size = fabs(fresh[at]), most = largest[j] > size ? largest[j] : size;
+                    const double part = share * fabs(fresh[at] - guess[at]) / (c->error_share * most + c->error_floor);
+                    if (!(part <= error)) error = part;
+                }
+        }
+        if (error > 1 && h > c->smallest_step * 8) {
+            const double less = 0.9 * pow(error, -1.0 / 3);
+            h *= less > 0.2 ? less : 0.2;
+            refused = 1;
+            continue;
+        }
+        for (size_t k = 0; k < all; k++) slope[k] = stiff ? (stored[k] - z[k]) / h : 2 * (stored[k] - z[k]) / h - slope[k];
+        t = to;
+        memcpy(z, stored, all * sizeof(double)); memcpy(x, fresh, all * sizeof(double));
+        memmove(kept, kept + all, 2 * all * sizeof(double)); memcpy(kept + 2 * all, x, all * sizeof(double));
+        times[0] = times[1]; times[1] = times[2]; times[2] = t;
+        for (size_t k = 0; k < all; k++) { const double size = fabs(x[k]); if (size > largest[k % n]) largest[k % n] = size; }
+        time[count] = t;
+        for (int k = 0; k < c->picked; k++) for (int m = 0; m < members; m++) taken[((size_t)count * c->picked + k) * members + m] = x[(size_t)m * n + c->pick[k]];
+        count++;
+        /* What the trapezoidal rule rings at after a junction has shut is refused step after step; Euler's rule damps it. */
+        ringing = refused ? ringing + 1 : 0;
+        refused = 0;
+        const int damp = ringing >= c->ringing_after, at_corner = fabs(t - c->corner[corner_at]) < 1e-12 * c->stop;
+        if (damp) ringing = 0;
+        stiff = at_corner || damp;
+        since++;
+        if (at_corner) h = h < c->largest_step / 10 ? h : c->largest_step / 10;
+        else { const double grow = 0.9 * pow(error > 1e-3 ? error : 1e-3, -1.0 / 3); h *= grow < 2 ? grow : 2; }
+    }
+    PyEval_RestoreThread(thread);
+    s[0] = t; s[1] = h; s[2] = stiff; s[3] = since; s[4] = ringing; s[5] = refused;
+    free_work(&w); free(memory);
+    let_go(held);
+    return Py_BuildValue("ii", why, count);
+failed:
+    free_work(&w); free(memory);
+    let_go(held);
+    return NULL;
+}
+
+static PyMethodDef functions[] = {
+    {"devices", make_devices, METH_VARARGS, NULL},
+    {"plan", make_plan, METH_VARARGS, NULL},
+    {"newton", call_newton, METH_VARARGS, NULL},
+    {"sweep", sweep, METH_VARARGS, NULL},
+    {"course", make_course, METH_VARARGS, NULL},
+    {"follow", follow, METH_VARARGS, NULL},
+    {NULL, NULL, 0, NULL},
+};
+
+static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "_kernel", NULL, -1, functions, NULL, NULL, NULL, NULL};
+
+PyMODINIT_FUNC PyInit__kernel(void) { return PyModule_Create(&module); }
