@@ -612,8 +612,10 @@ static int newton(Work *w, const Rules *r, Py_ssize_t member, const double *driv
                 const double size = fabs(after->current[k] + (w->d->charges ? r->rate * after->charge[k] : 0.0));
                 if (size > peak[k]) peak[k] = size;
             }
-        } else if (!r->foretell && settled && d->formulas < b)
-            done = as_foretold(w, r, after, d->formulas, r->foretold, r->negligible, NULL);
+        } else if (!r->foretell && settled) {
+            done = d->formulas == b || as_foretold(w, r, after, d->formulas, r->foretold, r->negligible, NULL);
+            for (int k = 0; done && k < d->formulas; k++) done = fabs(after->current[k]) < r->absurd;
+        }
         if (done) {
             memcpy(x, w->fresh, n * sizeof(double));
             if (charge && w->d->charges) memcpy(charge, after->charge, b * sizeof(double));
@@ -653,8 +655,8 @@ static PyObject *call_newton(PyObject *self, PyObject *args)
     int many, drives, starts;
     Held local = {0}, *held = &local;
     Work w = {0};
-    if (!PyArg_ParseTuple(args, "OOO!Oiii" "ddddddii" "OOOOOOO", &devices, &plan, &PyTuple_Type, &still, &members, &many, &drives, &starts, &r.gmin, &r.reltol,
-                          &r.foretold, &r.negligible, &r.residual, &r.threshold, &r.turns, &r.dampings, &damping, &floor, &drive, &start, &junctions, &x, &status))
+    if (!PyArg_ParseTuple(args, "OOO!Oiii" "dddddddii" "OOOOOOO", &devices, &plan, &PyTuple_Type, &still, &members, &many, &drives, &starts, &r.gmin, &r.reltol,
+                          &r.foretold, &r.negligible, &r.absurd, &r.residual, &r.threshold, &r.turns, &r.dampings, &damping, &floor, &drive, &start, &junctions, &x, &status))
         return NULL;
     const Devices *d = PyCapsule_GetPointer(devices, "devices");
     const Plan *p = PyCapsule_GetPointer(plan, "plan");

@@ -140,26 +140,24 @@ class Elimination:
         """Solve again, with full pivoting, the members of ``x`` that do not satisfy their equations; in place."""
         if self.planned:
             with np.errstate(all="ignore"):
-                bad = self._suspicious(values, right, x)
+                first = (right, x) if right.ndim == 2 else (right[:, 0], x[:, 0])
+                bad = np.flatnonzero(self.missed(values, *map(list, first)))
             if bad.size:
                 x[..., bad] = self._lapack(values, right, bad)
         return x
 
-    def _suspicious(self, values: Sequence[AnyArray], right: AnyArray, x: AnyArray) -> NDArray[np.int_]:
-        """Members whose solution does not satisfy its equations to ``RESIDUAL_LIMIT``."""
-        y = x if x.ndim == 2 else x[:, 0]
-        b = right if right.ndim == 2 else right[:, 0]
-        residual = [-row for row in b]
-        scale = [np.abs(row) for row in b]
+    def missed(self, values: Sequence[AnyArray], right: Sequence[AnyArray], x: Sequence[AnyArray]) -> NDArray[np.bool_]:
+        """Where x, one array for each unknown, does not satisfy each equation to a share ``RESIDUAL_LIMIT`` of its terms."""
+        residual: list[Any] = [-row for row in right]
+        scale: list[Any] = [np.abs(row) for row in right]
         for (r, c), s in list(self.slots.items())[: self._own]:
-            term = values[s] * y[c]
+            term = values[s] * x[c]
             residual[r] = residual[r] + term
             scale[r] = scale[r] + np.abs(term)
-        worst = np.zeros(right.shape[-1])
+        out = np.zeros(x[0].shape, dtype=bool)
         for part, size in zip(residual, scale, strict=True):
-            worst = np.maximum(worst, np.abs(part) - RESIDUAL_LIMIT * size)
-            worst[~np.isfinite(part)] = np.inf
-        return np.flatnonzero(~(worst <= 1e-30))
+            out |= ~(np.abs(part) - RESIDUAL_LIMIT * size <= 1e-30)
+        return out
 
     def exactly(self, values: Sequence[AnyArray], right: AnyArray) -> AnyArray:
         """Solve all members with full pivoting."""

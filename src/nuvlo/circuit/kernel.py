@@ -144,7 +144,7 @@ class Kernel:
             start, junctions = (np.broadcast_to(of, (len(of), members.size)) for of in (start, junctions))
         unsuited = self.module.newton(
             self.devices(False), plan, values.packed, members.astype(np.int32), members.size, drive.shape[1], start.shape[1],
-            rules.gmin, rules.reltol, rules.foretold, rules.negligible, EXACTLY, PIVOT_THRESHOLD, rules.turns, len(rules.damping),
+            rules.gmin, rules.reltol, rules.foretold, rules.negligible, rules.absurd, EXACTLY, PIVOT_THRESHOLD, rules.turns, len(rules.damping),
             np.array(rules.damping, dtype=float), np.ascontiguousarray(np.ravel(rules.floor)), _by_member(drive), _by_member(start), _by_member(junctions), x, status,
         )  # fmt: skip
         return x.T, status, int(unsuited)

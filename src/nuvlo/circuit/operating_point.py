@@ -46,6 +46,7 @@ PLAIN, FOLLOWED, GMIN, LEAKS, SOURCES, AT_REST, HELD = range(7)
 WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks to ground", "by raising the sources", "by a course that came to rest", "by letting go of its gains")
 FIRST_HOLD, LEAST_HOLD, MOST_HOLD = 1.0, 1e-11, 1e8  # S with which a node is held where it was
 HOLD_STEP, MOST_TURNS = 2.5, 200
+ABSURD = 1e9  # A in a junction: beyond it all other currents are drowned in rounding
 STEP_GMIN = 1e-9  # S across junctions while sources are raised
 GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
 LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
@@ -312,7 +313,7 @@ class _Newton:
         if self.eq.kernel is None:
             return self.iterate_together(chosen, start, junctions, gmin, scale, turns)
         right = (self.right[:, chosen] if self.right.shape[1] > 1 else self.right) * scale
-        rules = Rules(self.floor(), self.tol.reltol, FORETOLD, NEGLIGIBLE, DAMPING, turns or self.tol.iterations, gmin)
+        rules = Rules(self.floor(), self.tol.reltol, FORETOLD, NEGLIGIBLE, DAMPING, turns or self.tol.iterations, gmin, absurd=ABSURD)
         x, status, unsuited = self.eq.kernel.newton(self.plan(junctions), self.values, chosen, right, start, junctions, rules)
         if unsuited > MOST_UNSUITED * chosen.size:  # another order next time
             self.eq.circuit.orders.forget((self.known.nominal is None, self.eq.kernel.pattern))
@@ -364,7 +365,7 @@ class _Newton:
             before = x if whole else x[:, live]
             settled = (np.abs(new - before) <= tol.reltol * np.abs(new) + floor).all(axis=0) & ~held.any(axis=0) & ~np.asarray(guessed)
             if settled.any():
-                settled &= np.asarray(devices.formulas_hold(found, old_v, new_v))
+                settled &= np.asarray(devices.formulas_hold(found, old_v, new_v)) & devices.bearable(found, ABSURD)
             broken = ~np.isfinite(new).all(axis=0)
             keep = ~(settled | broken)
             # Exactness is looked at once, when members are about to be let go.

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.circuit.elimination import FEW, RESIDUAL_LIMIT, Elimination
+from nuvlo.circuit.elimination import FEW, Elimination
 from nuvlo.circuit.kernel import Values
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.poles import Poles, poles
@@ -108,13 +108,12 @@ class LinearisedCircuit:
         plan = self._plan(middle, transposed)
         # Members in blocks that fill a slice with all frequencies; very long sweeps are cut along frequency too.
         block = max(1, SLICE // min(frequency.size, SLICE))
-        probe = _Probe(self, transposed)
         for m in range(0, self.members, block):
             members = slice(m, min(m + block, self.members))
             for f in range(0, frequency.size, SLICE):
                 some = slice(f, min(f + SLICE, frequency.size))
                 omega = 2.0 * np.pi * frequency[some]
-                yield members, some, self._piece(plan, probe, members, omega, right)
+                yield members, some, self._piece(plan, members, omega, right)
 
     def _sparsely(self, member: int, omega: Array, right: Array, transposed: bool) -> Complex:
         """(n, m, 1, frequencies) of one member of a large circuit, frequency by frequency."""
@@ -126,7 +125,7 @@ class LinearisedCircuit:
             x[:, :, 0, k] = pattern.solve(g + 1j * w * c, right, transposed)
         return x
 
-    def _piece(self, plan: Elimination, probe: _Probe, members: slice, omega: Array, right: Array) -> Complex:
+    def _piece(self, plan: Elimination, members: slice, omega: Array, right: Array) -> Complex:
         """(n, m, members, frequencies). What does not change along frequency is not computed again along it."""
         conductance, capacitance = (
             [self._column(v, members)[:, None] for v in values] for values in (self.conductance, self.capacitance)
@@ -142,7 +141,7 @@ class LinearisedCircuit:
             rows = [row[:, None, None] if row.any() else None for row in right]
             for column, found in enumerate(plan.run(values, rows)):
                 x[column] = found
-            wrong = probe.missed(x[:, 0], members, omega, right[:, 0])
+            wrong = plan.missed(values, list(right[:, 0]), list(x[:, 0]))
         if wrong.any():
             flat = [np.broadcast_to(v, shape)[wrong] for v in values]
             b = np.broadcast_to(right[:, :, None], (*right.shape, flat[0].size)).astype(complex)
@@ -217,49 +216,6 @@ class LinearisedCircuit:
         eq, nominal = self.point.equations, self._nominal(frequency)
         slots = {(c, r): s for (r, c), s in eq.slots.items()} if transposed else eq.slots
         return Elimination(eq.size, slots, nominal, frozenset(k for k, c in enumerate(self.capacitance) if c.any()))
-
-
-class _Probe:
-    """Tells whether a solution satisfies the equations, from one sum of all of them with random signs.
-
-    An error in any row shows in the sum, which costs as many products as there are unknowns and not as there are
-    coefficients (R. Freivalds' check of a product, "Fast probabilistic algorithms", MFCS 1979).
-    """
-
-    def __init__(self, circuit: LinearisedCircuit, transposed: bool) -> None:
-        eq = circuit.point.equations
-        sign = np.random.default_rng(1).choice([-1.0, 1.0], eq.size)
-        g, c = circuit.conductance, circuit.capacitance
-        rows: list[list[tuple[float, int]]] = [[] for _ in range(eq.size)]
-        nominal = np.zeros(eq.size)
-        for (row, column), slot in eq.slots.items():
-            row, column = (column, row) if transposed else (row, column)
-            rows[column].append((float(row), slot))
-            nominal[row] = max(nominal[row], float(np.abs(g[slot]).max()), 1e3 * float(np.abs(c[slot]).max()))
-        # Rows of unlike units weigh alike.
-        self.weight = sign / np.maximum(nominal, 1e-300)
-        self.sums = [
-            tuple(
-                np.atleast_1d(sum((of(self.weight[int(row)] * part[slot]) for row, slot in column), np.zeros(1)))
-                for part, of in ((g, np.asarray), (c, np.asarray), (g, np.abs), (c, np.abs))
-            )
-            for column in rows
-        ]
-
-    def missed(self, x: Complex, members: slice, omega: Array, right: Array) -> NDArray[np.bool_]:
-        """(members, frequencies): where x (n, members, frequencies) is not the solution for ``right`` (n,)."""
-        off = np.full(x.shape[1:], -float(self.weight @ right), dtype=complex)
-        size = np.full(x.shape[1:], float(np.abs(self.weight * right).sum()))
-        for found, sums in zip(x, self.sums, strict=True):
-            g, c, g_size, c_size = (s[members][:, None] if s.size > 1 else s for s in sums)
-            if c_size.any():
-                off += (g + 1j * (omega * c)) * found
-                size += (g_size + omega * c_size) * (np.abs(found.real) + np.abs(found.imag))
-            else:
-                off += g * found
-                size += g_size * (np.abs(found.real) + np.abs(found.imag))
-        out: NDArray[np.bool_] = ~(np.abs(off.real) + np.abs(off.imag) <= RESIDUAL_LIMIT * size)
-        return out
 
 
 def natural_frequencies(point: OperatingPoint) -> Complex:

@@ -20,6 +20,7 @@ from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.kernel import HELP, Kernel, Limits, Rules, Values
 from nuvlo.circuit.operating_point import (
+    ABSURD,
     FIRST_HOLD,
     HOLD_STEP,
     LEAST_HOLD,
@@ -41,7 +42,6 @@ NEGLIGIBLE = 1e-8  # of its largest current so far
 MOST_STEPS = 2_000_000
 AT_ONCE = 4096  # steps of the compiled part, over all members, between looks at whether the answer is still wanted
 NEWTON_STEPS = 30
-ABSURD = 1e9  # A: beyond it a guess has drowned all other currents in rounding
 AFTER_JUMP = 1e-3  # of the largest step: how soon after a jump it goes on
 MOST_UNPLANNED = 20  # steps of Newton that an order of elimination may fail before another is made
 RINGING = 6  # steps in a row that were refused at first

@@ -87,6 +87,11 @@ class Devices:
                 return np.asarray((np.abs(there - foretold) <= FORETOLD * np.abs(there) + NEGLIGIBLE).all(axis=0))
         return True
 
+    def bearable(self, found: Evaluation, most: float) -> NDArray[np.bool_]:
+        """(K,): whether no junction carries more than ``most`` A, as one may where a guess went astray."""
+        formulas = next((span.start for group, span in self.spanned() if isinstance(group, Behavioural)), self.count)
+        return np.asarray((np.abs(found.current[:formulas]) < most).all(axis=0))
+
     def without_value(self) -> str:
         """The element whose expression has no value in the first member, by the last evaluation."""
         for group in self.groups:
