@@ -5,6 +5,7 @@ Ratios are taken in one run and pair by pair, since a shared machine changes its
 
 from __future__ import annotations
 
+import resource
 import subprocess
 import time
 from collections.abc import Callable
@@ -17,10 +18,10 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import log_frequencies, response
 from nuvlo.circuit.transient import transient
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.ensemble import laws, sample
+from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
-from tests.circuit.circuits import kit_file, kit_text
+from tests.circuit.circuits import COURSES, KITS, MODELS, OSCILLATORS, kit_file, kit_text
 from tests.circuit.test_never_lost import chain
 
 VARIANTS = 2000
@@ -188,3 +189,69 @@ def test_one_large_circuit(benchmark, stages, analysis, tmp_path, capsys):
     values = {"rc0": np.array([4700.0 + k for k in range(times)])}
     _ratio(ours, lambda: _simulator_seconds(text, values, times, analysis, tmp_path), 5, 1, capsys, f"{point.x.shape[0]} unknowns, {analysis}, ×{times}")
     benchmark.pedantic(ours, rounds=1)
+
+
+def _courses() -> dict[str, tuple[str, list[str], float, float]]:
+    """Name → netlist, nodes, step, stop of the audio circuits whose courses over time are compared."""
+    out = {name: (f"{name}\n{body}\n{MODELS}.end\n", nodes, step, stop) for name, (body, nodes, step, stop) in COURSES.items()}
+    out |= {name: (f"{name}\n{body}\n{MODELS}.end\n", [node], step, stop) for name, (body, node, step, stop) in OSCILLATORS.items()}
+    for name, (source, node, wave, step, stop) in KITS.items():
+        text = kit_text(name)
+        if wave:
+            text = "\n".join(f"{line} {wave}" if line.split(" ")[0] == source else line for line in text.splitlines())
+        out[name] = (text, [node], step, stop)
+    return out
+
+
+def test_one_course_of_each_audio_circuit(benchmark, tmp_path, capsys):
+    """Each once, from its operating point; the simulator's time is that of ten in one process, less that of reading the file."""
+    ratios, rows = [], []
+    for name, (text, nodes, step, stop) in _courses().items():
+        circuit = Circuit.from_text(text)
+        transient(circuit, step, stop, nodes)
+        found = []
+        for _ in range(3):
+            theirs = _simulator_seconds(text, {}, 10, f"tran {step:g} {stop:g} 0 {step:g}", tmp_path) / 10
+            start = time.perf_counter()
+            transient(circuit, step, stop, nodes)
+            found.append(((time.perf_counter() - start) / theirs, theirs))
+        ratio, theirs = sorted(found)[1]
+        ratios.append(ratio)
+        rows.append(f"    {name:28s} {1e3 * ratio * theirs:8.1f} ms, ngspice {1e3 * theirs:8.1f} ms, {ratio:.2f} of its time")
+    benchmark.pedantic(lambda: transient(circuit, step, stop, nodes), rounds=1)
+    with capsys.disabled():
+        print("\n" + "\n".join(rows))
+        print(f"  one course of {len(ratios)} audio circuits: median {np.median(ratios):.2f} of ngspice's time (goal: at most 6), worst {max(ratios):.2f} (goal: at most 20)")
+
+
+def test_response_of_2000_amplifiers_of_60_transistors(benchmark, capsys):
+    """Every resistor within 1 %, 50 frequencies: all together, and what ten one by one would come to."""
+    text = chain(60)
+    circuit, hertz = Circuit.from_text(text), log_frequencies(20, 20e3, 50)
+    rng = np.random.default_rng(1)
+    values = {e.name: float(circuit.parameter(e, "value", {})) * rng.uniform(0.99, 1.01, VARIANTS) for e in circuit.elements if e.kind == "r"}
+
+    def together():
+        return response(operating_point(circuit, values), "vin", "n60", hertz)
+
+    start = time.perf_counter()
+    assert benchmark.pedantic(together, rounds=1).transfer.shape == (VARIANTS, 50)
+    all_of_them = time.perf_counter() - start
+    start = time.perf_counter()
+    for k in range(10):
+        response(operating_point(circuit, {name: float(v[k]) for name, v in values.items()}), "vin", "n60", hertz)
+    one_by_one = (time.perf_counter() - start) * VARIANTS / 10
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    with capsys.disabled():
+        print(f"\n  {VARIANTS} × 50 of 60 transistors: {all_of_them:.1f} s (goal: at most 20), one by one {one_by_one:.1f} s, at most {peak:.0f} MB (goal: 1000)")
+
+
+@pytest.mark.parametrize("setup", ["rest", "signal", "octaves"])
+def test_tidewheel_with_all_its_tolerances(benchmark, setup, capsys):
+    circuit = Circuit.from_file(kit_file("tidewheel", setup))
+    values = known_to(circuit, sample(laws(read_kit(SHIPPED / "tidewheel")), VARIANTS, 1))
+    start = time.process_time()
+    point = benchmark.pedantic(lambda: operating_point(circuit, values), rounds=1)
+    took = time.process_time() - start
+    with capsys.disabled():
+        print(f"\n  {VARIANTS} members of Tidewheel, {setup}: {took:.2f} s of processor time (goal: at most 2), {len(point.failed)} lost")

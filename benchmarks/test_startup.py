@@ -7,6 +7,8 @@ import subprocess
 import sys
 import time
 
+from tests.circuit.circuits import kit_text
+
 RUNS = 7
 BARE = """
 from PyQt6.QtWidgets import QApplication, QMainWindow
@@ -67,3 +69,18 @@ def test_time_to_a_usable_window(benchmark, tmp_path, capsys):
         print(
             f"\n  usable window: Nuvlo {ours:.2f} s, bare PyQt6 and pyqtgraph {bare:.2f} s, ratio {ours / bare:.2f} (goal: at most 3)"
         )
+
+
+def test_time_to_a_first_answer(benchmark, tmp_path, capsys):
+    """``nuvlo solve`` of a divider and of an amplifier, from the shell to its answer."""
+    for name, text in (("divider", "d\nv1 a 0 9\nr1 a m 1k\nr2 m 0 2k\n"), ("amplifier", f"{kit_text('gorsefire')}\n")):
+        (tmp_path / f"{name}.cir").write_text(text)
+        command = [sys.executable, "-m", "nuvlo", "solve", str(tmp_path / f"{name}.cir"), "op"]
+        taken = []
+        for _ in range(RUNS):
+            start = time.perf_counter()
+            subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=60)
+            taken.append(time.perf_counter() - start)
+        with capsys.disabled():
+            print(f"\n  first answer of nuvlo solve, {name}: {statistics.median(taken):.2f} s (goal: at most 0.6 on an idle machine)")
+    benchmark.pedantic(lambda: subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=60), rounds=1)

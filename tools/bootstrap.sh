@@ -16,8 +16,15 @@ command -v "$python" >/dev/null 2>&1 || { echo "Nuvlo needs Python 3.11 or newer
   { echo "Nuvlo needs Python 3.11 or newer; $python is older. Set PYTHON=/path/of/a/newer/python." >&2; exit 1; }
 "$python" -c 'import ensurepip, venv' 2>/dev/null || packages="$packages $(basename "$(readlink -f "$(command -v "$python")")")-venv"
 
+# What compiles the inner loops of the solver. Without it the same answers take longer: it is installed when root, and never asked for.
+compiler=
+command -v cc >/dev/null 2>&1 || compiler="gcc libc6-dev"
+"$python" -c 'import os, sys, sysconfig; sys.exit(not os.path.exists(sysconfig.get_paths()["include"] + "/Python.h"))' ||
+  compiler="$compiler $(basename "$(readlink -f "$(command -v "$python")")")-dev"
+
 if command -v dpkg-query >/dev/null 2>&1; then
   missing=
+  [ "$(id -u)" = 0 ] && packages="$packages $compiler"
   for p in $packages; do
     dpkg-query -W -f '${Status}' "$p" 2>/dev/null | grep -q 'ok installed' || missing="$missing $p"
   done
@@ -39,10 +46,13 @@ else
 fi
 
 stamp=.venv/ready-$what
-if [ ! -x .venv/bin/nuvlo ] || [ ! -e "$stamp" ] || [ pyproject.toml -nt "$stamp" ] || [ constraints.txt -nt "$stamp" ]; then
+if [ ! -x .venv/bin/nuvlo ] || [ ! -e "$stamp" ] || [ pyproject.toml -nt "$stamp" ] || [ constraints.txt -nt "$stamp" ] ||
+  [ src/nuvlo/circuit/_kernel.c -nt "$stamp" ] || [ src/nuvlo/circuit/_elimination.h -nt "$stamp" ]; then
   [ -x .venv/bin/python ] || "$python" -m venv .venv
   extra=; [ "$what" = test ] && extra='[dev]'
   echo "Setting up .venv (first time: a minute or two)" >&2
   .venv/bin/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".$extra" >&2
   touch "$stamp"
+  .venv/bin/python -c 'import nuvlo.circuit._kernel' 2>/dev/null ||
+    echo "The solver's inner loops were not compiled: all works, large answers take longer. What would compile them: ${compiler:-see the messages of pip install -v -e .}" >&2
 fi

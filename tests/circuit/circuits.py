@@ -95,6 +95,27 @@ COURSES = {
     "overdriven stage": ("vc vcc 0 9\nv1 s 0 sin(0 0.3 1k)\nc1 s b 1u\nr1 vcc b 470k\nr2 b 0 100k\nr3 vcc c 4.7k\nr4 e 0 470\nq1 c b e qn", ["c", "e"], 5e-6, 4e-3),
     "fet stage": ("vd vdd 0 12\nv1 s 0 sin(0 0.8 1k)\nc1 s g 10n\nr1 g 0 1meg\nr2 vdd d 4.7k\nj1 d g o jn\nr3 o 0 1k\nc2 o 0 10u", ["d", "o"], 5e-6, 4e-3),
     "switched": ("v1 a 0 pulse(0 5 20u 0.1u 0.1u 40u 100u)\nr1 a b 4.7k\nvc vcc 0 5\nr2 vcc c 1k\nq1 c b 0 qn\nc1 c 0 100p", ["c"], 2e-7, 2e-4),
+    "bridge rectifier": ("v1 a b sin(0 15 50)\nrs b 0 1meg\nd1 a p dd\nd2 b p dd\nd3 n a dd\nd4 n b dd\nrg n 0 0.1\nc1 p 0 470u\nr1 p 0 330", ["p"], 1e-4, 0.08),
+    "doubler": ("v1 a 0 sin(0 10 50)\nc1 a m 100u\nd1 0 m dd\nd2 m o dd\nc2 o 0 100u\nr1 o 0 4.7k", ["o"], 1e-4, 0.1),
+    "class B output": ("vp p 0 12\nvn n 0 -12\nv1 s 0 sin(0 6 1k)\nr1 p a 2.2k\nd1 a s dd\nd2 s b dd\nr2 b n 2.2k\nq1 p a e qn\nr3 e o 0.47\nr4 o f 0.47\nq2 n b f qp\nrl o 0 33", ["o"], 5e-6, 4e-3),
+    "fuzz of two": ("vc c 0 9\nv1 s 0 sin(0 0.1 440)\nc1 s b 2.2u\nr1 c k 33k\nq1 k b 0 qn\nr2 c d 8.2k\nq2 d k e qn\nr3 e 0 1k\nr4 e b 100k\nc2 d o 10n\nr5 o 0 470k", ["o"], 1e-5, 8e-3),
+    "long-tailed pair": ("vp p 0 12\nvn n 0 -12\nv1 s 0 sin(0 80m 1k)\nq1 c1 s e qn\nq2 c2 0 e qn\nr1 p c1 10k\nr2 p c2 10k\nq3 e b f qn\nr3 f n 1k\nr4 0 b 10k\nd1 b g dd\nr5 g n 1k", ["c1", "c2"], 5e-6, 3e-3),
+    "amplifier in a loop": ("vp p 0 15\nvn n 0 -15\n.include opamp.lib\nv1 s 0 sin(0 0.2 1k)\nr1 s m 1k\nr2 m o 22k\nc1 m o 100p\nx1 0 m p n o tl072\nrl o 0 10k", ["o"], 5e-6, 4e-3),
+    "amplifier that clips": ("vp p 0 9\nvn n 0 -9\n.include opamp.lib\nv1 s 0 sin(0 0.5 500)\nc1 s a 1u\nr3 a 0 100k\nr1 m 0 1k\nr2 m o 47k\nd1 m o dd\nd2 o m dd\nx1 a m p n o tl072\nrl o 0 10k", ["o"], 5e-6, 6e-3),
+    "sharp low pass": ("vp p 0 15\nvn n 0 -15\n.include opamp.lib\nv1 s 0 pulse(-1 1 0.1m 10u 10u 0.9m 2m)\nr1 s a 10k\nr2 a b 10k\nc1 a o 22n\nc2 b 0 10n\nx1 b o p n o tl072", ["o"], 1e-5, 6e-3),
+    "precision rectifier": ("vp p 0 15\nvn n 0 -15\n.include opamp.lib\nv1 s 0 sin(0 2 300)\nr1 s m 10k\nr2 m q 10k\nd1 x q dd\nd2 m x dd\nx1 0 m p n x tl072\nr3 q 0 100k", ["q"], 1e-5, 8e-3),
+    "envelope follower": ("v1 s 0 am(2 0.6 40 1k)\nd1 s e dd\nr1 e 0 22k\nc1 e 0 470n\nr2 e f 10k\nc2 f 0 100n", ["f"], 2e-5, 5e-2),
+    "ring modulator": ("v1 g 0 sin(0 1 1k)\nr0 g a 10\nv2 c 0 sin(0 2 7k)\nl1 a 0 100m\nl2 m p 100m\nl3 n m 100m\nk1 l1 l2 0.99\nk2 l1 l3 0.99\nk3 l2 l3 0.98\nd1 p q dd\nd2 q n dd\nd3 n t dd\nd4 t p dd\nr1 q u 600\nr2 u t 600\nr3 m 0 50\nr4 c u 100", ["q"], 2e-6, 1e-3),
+    "bridged tee struck": ("vp p 0 15\nvn n 0 -15\n.include opamp.lib\nv1 s 0 pulse(0 5 1m 10u 10u 1m 1)\nd1 s t dd\nr1 t a 47k\nr2 a 0 1.5k\nc1 m a 15n\nc2 a o 15n\nr3 m o 1meg\nx1 0 m p n o tl072", ["o"], 2e-5, 3e-2),
+    "valve stage": (".include valves.lib\nvb b 0 300\nv1 s 0 sin(0 2 1k)\nc1 s g 22n\nrg g 0 1meg\nrl b a 100k\nrk k 0 1.5k\nck k 0 25u\nx1 a g k ecc83\nc2 a o 22n\nro o 0 470k", ["o"], 5e-6, 5e-3),
+    "chopper": ("vc c 0 9\nv1 s 0 pulse(0 9 0 50n 50n 5u 10u)\nr1 s g 100\nm1 d g 0 0 nm w=5000u l=5u\nl1 c d 220u\nd1 d o dd\nc1 o 0 10u\nrl o 0 470", ["o"], 1e-7, 3e-4),
+}  # fmt: skip
+# What goes by itself: body, node, step, stop. Two simulators may be out of step; how far it swings, and how often, is what is compared.
+OSCILLATORS = {
+    "two transistors": ("vc c 0 9\nr1 c k1 1k\nr2 c b2 47k\nr3 c b1 47k\nr4 c k2 1k\nc1 k1 b2 10n\nc2 k2 b1 10n\nq1 k1 b1 0 qn\nq2 k2 b2 0 qn\n.ic v(k1)=0 v(k2)=9", "k2", 2e-6, 5e-3),
+    "relaxation": ("vp p 0 12\nvn n 0 -12\n.include opamp.lib\nx1 a m p n o tl072\nr1 o a 10k\nr2 a 0 10k\nr3 o m 47k\nc1 m 0 10n\n.ic v(m)=0 v(o)=10", "o", 5e-6, 1e-2),
+    "phase shift": ("vc c 0 12\nr1 c b 220k\nr2 b 0 33k\nr3 c k 4.7k\nr4 e 0 470\nc4 e 0 47u\nq1 k b e qn\nc1 k x 10n\nr5 x 0 6.8k\nc2 x y 10n\nr6 y 0 6.8k\nc3 y b 10n\n.ic v(k)=3", "k", 1e-5, 3e-2),
+    "wien bridge": ("vp p 0 12\nvn n 0 -12\n.include opamp.lib\nx1 a m p n o tl072\nr1 o q 10k\nc1 q a 10n\nr2 a 0 10k\nc2 a 0 10n\nr3 m 0 10k\nr4 m t 18k\nr5 t o 4.7k\nd1 t o dd\nd2 o t dd\n.ic v(a)=0.5", "o", 1e-5, 2e-2),
 }  # fmt: skip
 # Library subcircuits: body with {x} put in at each point, swept from end to end; the node whose noise is compared.
 LIBRARY = {

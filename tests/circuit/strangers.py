@@ -10,7 +10,27 @@ JFET = ".model jj njf(beta=1m vto=-2 lambda=5m cgs=5p cgd=2p)\n"
 MOS = ".model mm nmos(vto=1 kp=100u lambda=0.02 gamma=0.4 phi=0.7)\n"
 FEED = "v1 a 0 dc 5 ac 1\n"
 
+VERTICAL = (
+    ".model vm vdmos(vto=2.1 kp=1.5 lambda=0.02 theta=0.05 mtriode=1.3 ksubthres=0.12 rd=0.1 rs=0.05 rg=5 rds=1meg is=1e-12 n=1.1 bv=60 ibv=1m\n"
+    "+ rb=0.02 cjo=400p m=0.4 vj=0.7 cgs=300p cgdmax=250p cgdmin=30p a=0.6 tt=50n)\n"
+    ".model vp vdmos(pchan vto=-1.8 kp=0.8 lambda=0.03 rd=0.2 rs=0.1 rg=8 is=1e-12 cjo=300p cgs=250p cgdmax=200p cgdmin=20p a=0.5)\n"
+)
+
 OP = {
+    # -- lines, and vertical transistors
+    "a line at rest": FEED + "r1 a b 50\nt1 b 0 c 0 z0=50 td=10n\nr2 c 0 75",
+    "a line by its wavelengths": FEED + "r1 a b 50\nt1 b 0 c 0 z0=75 f=10meg nl=0.5\nr2 c 0 75",
+    "vertical transistor, on": 'v1 c 0 24\nv2 g 0 5\nr1 c d 10\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, saturated": 'v1 c 0 24\nv2 g 0 3\nr1 c d 10\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, barely on": 'v1 c 0 24\nv2 g 0 2\nr1 c d 1k\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, off": 'v1 c 0 24\nv2 g 0 0\nr1 c d 1k\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, turned round": 'v1 c 0 -5\nv2 g 0 4\nr1 c d 10\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, diode": 'v1 c 0 -5\nv2 g 0 0\nr1 c d 10\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, broken down": 'v1 c 0 80\nv2 g 0 0\nr1 c d 100\nm1 d g 0 vm\n' + VERTICAL,
+    "vertical transistor, of p": 'v1 c 0 24\nv2 g 0 20\nr1 d 0 10\nm1 d g c vp\n' + VERTICAL,
+    "vertical transistor, of p, hard on": 'v1 c 0 24\nv2 g 0 14\nr1 d 0 10\nm1 d g c vp\n' + VERTICAL,
+    "vertical transistor, of p, diode": 'v1 c 0 24\nv2 g 0 24\nr1 c d 1\nv3 s 0 12\nm1 d g s vp\n' + VERTICAL,
+    "vertical transistor, two side by side": 'v1 c 0 24\nv2 g 0 3\nr1 c d 10\nm1 d g 0 vm m=2\n' + VERTICAL,
     # -- numbers, names, lines
     "kilohms with their unit": FEED + "r1 a b 2.2kohm\nr2 b 0 1kOhm",
     "node with a plus": FEED + "r1 a in+ 1k\nr2 in+ 0 2k\nb1 c 0 v={2*v(in+)}\nr3 c 0 1k",
@@ -123,6 +143,9 @@ OP = {
 }
 
 AC = {
+    "line, far below its wavelength": FEED + "r1 a b 600\nt1 b 0 c 0 z0=50 td=50n\nr2 c 0 1k\nc1 c 0 100p",
+    "vertical transistor as an amplifier": "v1 c 0 24\nv2 g 0 dc 2.6 ac 1\nr1 c d 47\nr2 g q 1k\nm1 d q 0 vm\n" + VERTICAL,
+    "vertical transistor of p": "v1 c 0 24\nv2 g 0 dc 21.8 ac 1\nr1 d 0 47\nr2 g q 1k\nm1 d q c vp\n" + VERTICAL,
     "capacitors in parallel by m": FEED + "r1 a b 1k\nc1 b 0 10n m=3",
     "capacitor by c=": FEED + "r1 a b 1k\nc1 b 0 c=10n",
     "capacitor over temperature": FEED + "r1 a b 1k\nc1 b 0 10n tc1=0.01\n.temp 60",
@@ -144,6 +167,9 @@ AC = {
 }
 
 TRAN = {
+    "an edge down a line": ("v1 a 0 pulse(0 2 20n 40n 40n 200n 1u)\nr1 a b 50\nt1 b 0 c 0 z0=50 td=20n\nr2 c 0 50", 1e-9, 4e-7),
+    "an edge that comes back": ("v1 a 0 pulse(0 2 20n 60n 60n 300n 2u)\nr1 a b 50\nt1 b 0 c 0 z0=50 td=20n\nr2 c 0 1k", 1e-9, 6e-7),
+    "vertical transistor switched": ("v1 c 0 24\nv2 g 0 pulse(0 8 1u 100n 100n 5u 10u)\nr1 c d 20\nr2 g q 50\nm1 d q 0 vm\n" + VERTICAL, 2e-8, 2e-5),
     "expression of time": ("b1 a 0 v={sin(2*pi*1k*time)}\nr1 a b 1k\nc1 b 0 100n", 1e-5, 3e-3),
     "amplitude modulation": ("v1 a 0 am(1 0 200 2k)\nr1 a b 1k\nc1 b 0 10n", 1e-5, 5e-3),
     "frequency modulation": ("v1 a 0 sffm(0 1 2k 3 200)\nr1 a b 1k\nc1 b 0 10n", 5e-6, 5e-3),

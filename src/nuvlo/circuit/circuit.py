@@ -19,7 +19,7 @@ from nuvlo.circuit.cards import Block, Card, Model, Netlist
 from nuvlo.circuit.expression import Expression, constant, joined, sensed
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import NetlistError, parse_netlist, read_netlist
-from nuvlo.circuit.shipped import completed
+from nuvlo.circuit.shipped import completed, vertical_block
 from nuvlo.problems import Problem, errors
 from nuvlo.progress import pause
 
@@ -217,6 +217,7 @@ class Circuit:
         self._opened = 0  # elements and instances so far
         self.memory = Memory()  # of the solver: what it found out about first members
         self.orders = Memory()  # of elimination
+        self.formulas: Any = None  # its expressions as code
         self.equations: Any = None  # of the circuit as it stands, which others start from
         self._hanging: dict[str, set[str]] | None = None
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
@@ -242,7 +243,7 @@ class Circuit:
         out = copy(self)
         out.elements = [*self.elements, *extra]
         out._by_name = {e.name: e for e in out.elements}
-        out.memory, out.orders, out.equations, out._hanging = Memory(), Memory(), None, None
+        out.memory, out.orders, out.formulas, out.equations, out._hanging = Memory(), Memory(), None, None, None
         return out
 
     def element(self, name: str) -> Element:
@@ -368,6 +369,12 @@ class Circuit:
                     why = "is not defined" if model is None else f"is of type {model.kind}"
                     self._say(card, f"the model '{card.model}' {why}.", f"Add .model {card.model} {wanted[0]}(…).")
                     continue
+                if model.kind == "vdmos":
+                    self._instance(self._vertical(card, model), block, scope, numbers[:3], inside)
+                    continue
+                if len(numbers) < 4 and card.kind == "m":
+                    self._say(card, f"'{card.name}' needs 4 nodes and a model.", "Only models of type vdmos have three.")
+                    continue
                 polarity = -1 if model.kind in ("pnp", "pjf", "pmos") else 1
                 if card.kind in "sw":
                     card = self._switch(card, model, scope)
@@ -384,6 +391,12 @@ class Circuit:
             self.elements.append(
                 Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls, tuple(senses), model=model)
             )
+
+    @staticmethod
+    def _vertical(card: Card, model: Model) -> Card:
+        """A vertical MOS transistor as the block that stands for it."""
+        given = {name: value for name, value in model.parameters.items() if name not in ("pchan", "nchan")}
+        return replace(card, kind="x", model=vertical_block(model), parameters={**given, **card.parameters})
 
     def _switch(self, card: Card, model: Model, scope: _Scope) -> Card:
         """A switch as a conductance that goes from its one value to the other over the width of its hysteresis, on a smooth path on

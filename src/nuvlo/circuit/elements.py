@@ -31,7 +31,7 @@ from nuvlo.circuit.waveform import KINDS, at_rest
 from nuvlo.problems import Severity
 
 # Terminals of each element; X takes a variable number and is treated apart.
-TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 2, "g": 2, "f": 2, "h": 2, "j": 3, "m": 4, "q": 3, "k": 0, "b": 2, "s": 4, "w": 2}
+TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 2, "g": 2, "f": 2, "h": 2, "j": 3, "m": 4, "q": 3, "k": 0, "b": 2, "s": 4, "w": 2, "t": 4}
 WARM = ("temp", "dtemp")
 OF_PASSIVES = {
     "r": frozenset({"ac", "noisy", "m", "tc1", "tc2", "scale", *WARM}), "c": frozenset({"m", "tc1", "tc2", "scale", "ic", *WARM}),
@@ -65,7 +65,7 @@ class ElementReader(ABC):
         if not kind.isalpha():
             self.say(f"'{head.text}' is not the name of an element.", head, "A name starts with a letter.")
         elif kind != "x" and kind not in TERMINALS:
-            self.say(f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H B D Q J M S W or X.")
+            self.say(f"elements of kind '{kind.upper()}' are not read yet.", head, "Use R C L K V I E G F H B D Q J M S T W or X.")
         elif self.new_name(head):
             self.read_element(line, words, head, kind)
 
@@ -73,8 +73,12 @@ class ElementReader(ABC):
         if kind == "x":
             self.instance(words)
             return
-        nodes, rest = cut_nodes(words[1:], TERMINALS[kind])
-        if len(nodes) < TERMINALS[kind] or (not rest and kind != "v"):
+        terminals = TERMINALS[kind]
+        nodes, rest = cut_nodes(words[1:], terminals)
+        if kind == "m" and len(nodes) == terminals and not self.model_named(rest):  # a vertical transistor has three
+            terminals = 3
+            nodes, rest = cut_nodes(words[1:], terminals)
+        if len(nodes) < terminals or (not rest and kind != "v"):
             what = "and a model" if kind in MODEL_TYPES and kind not in "rc" else "and a value"
             at = next((t for t in reversed(words) if t.text not in "(),"), head)
             self.say(f"'{head.text}' needs {TERMINALS[kind]} nodes {what}.", at if len(words) > 1 else head)
@@ -92,6 +96,8 @@ class ElementReader(ABC):
             self.passive(nodes, rest, head)
         elif kind in "sw":
             self.switch(nodes, rest, head)
+        elif kind == "t":
+            self.transmission_line(nodes, rest, head)
         else:
             self.device(nodes, rest, head)
 
@@ -373,6 +379,26 @@ class ElementReader(ABC):
         seen = sensed("i", spare[0].text) if wanted == 2 else sensed("v", *nodes[2:])
         parameters = {"value": seen} | {name: found for name, (found, _) in settings.items() if name == "m"}
         self.keep(head, head.text[0], nodes[:2], parameters, spare[wanted - 1].text)
+
+    @staticmethod
+    def model_named(rest: Sequence[Token]) -> bool:
+        """Whether what follows the nodes begins with a name, and not with ``name=value``."""
+        return bool(rest) and not (len(rest) > 1 and rest[1].text == "=")
+
+    def transmission_line(self, nodes: list[str], rest: list[Token], head: Token) -> None:
+        """``t1 a b c d z0=50 td=10n``, or its delay as ``f=1meg nl=0.25`` wavelengths."""
+        settings, spare = self.settings(rest)
+        for token in spare:
+            self.unexpected(token)
+        given = {name: found for name, (found, _) in settings.items()}
+        if "td" not in given and "f" in given:
+            given["td"] = joined("/", given.get("nl", constant(0.25)), given["f"])
+        if "z0" not in given or "td" not in given:
+            self.say(f"'{head.text}' needs 4 nodes, z0= and td=.", head, "For example: t1 a 0 b 0 z0=50 td=10n.")
+            return
+        self.pass_over(settings, frozenset({"z0", "td", "f", "nl"}), head)
+        self.say(f"'{head.text}' is solved as 32 sections: edges faster than a tenth of its delay ring.", head, "", "warning")
+        self.keep(head, "x", nodes, {"z0": given["z0"], "td": given["td"]}, "transmission_line")
 
     def instance(self, words: list[Token]) -> None:
         head = words[0]

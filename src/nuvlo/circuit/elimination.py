@@ -10,7 +10,6 @@ LAPACK with full partial pivoting.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cache
 from typing import Any
 
 import numpy as np
@@ -208,19 +207,10 @@ def scales(matrix: AnyArray) -> tuple[Array, Array]:
 
 def each(matrix: AnyArray, right: AnyArray) -> AnyArray:
     """Solve (K or 1, n, n) for (K, n, m); NaN where a member is singular."""
-    if len(right) == 1:
-        *_, solved, wrong = _gesv(right.dtype)(matrix[0], right[0])
-        return np.full(right.shape, np.nan, dtype=right.dtype) if wrong else solved[None]
     matrix = np.broadcast_to(matrix, (len(right), *matrix.shape[1:]))
     try:
         return np.asarray(np.linalg.solve(matrix, right))
     except np.linalg.LinAlgError:
+        if len(right) == 1:
+            return np.full(right.shape, np.nan, dtype=right.dtype)
         return np.concatenate([each(matrix[k : k + 1], right[k : k + 1]) for k in range(len(right))])
-
-
-@cache
-def _gesv(kind: np.dtype[Any]) -> Any:
-    """LAPACK's own routine, for a single system a good deal quicker than by way of NumPy."""
-    from scipy.linalg.lapack import get_lapack_funcs
-
-    return get_lapack_funcs("gesv", dtype=kind)

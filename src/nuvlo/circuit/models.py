@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 MODEL_TYPES = {
-    "d": ("d",), "q": ("npn", "pnp"), "j": ("njf", "pjf"), "m": ("nmos", "pmos"), "r": ("r", "res"), "c": ("c", "cap"), "s": ("sw", "vswitch"),
+    "d": ("d",), "q": ("npn", "pnp"), "j": ("njf", "pjf"), "m": ("nmos", "pmos", "vdmos"), "r": ("r", "res"), "c": ("c", "cap"), "s": ("sw", "vswitch"),
     "w": ("csw", "iswitch"),
 }  # fmt: skip
 _DIODE = "is js n rs bv ibv nbv cjo cj0 m vj pb fc tt eg xti kf af ikf ik isr nr"
@@ -14,12 +14,15 @@ _MOS = "vto vt0 kp gamma phi lambda is rs rd rsh cbd cbs pb mj fc cgso cgdo cgbo
 _BY_KIND = {
     "d": _DIODE, "q": _BIPOLAR, "j": _JFET, "m": _MOS, "r": "tc1 tc2", "c": "tc1 tc2", "s": "vt vh ron roff von voff", "w": "it ih ron roff ion ioff",
 }  # fmt: skip
+_VERTICAL = """vto vt0 vth kp lambda theta mtriode ksubthres subshift rd rs rg rds rb is n bv ibv nbv tt cjo cj0 m vj fc eg xti a cgdmin cgdmax
+cgs bex pchan nchan"""
 KNOWN_PARAMETERS = {name: frozenset((*_BY_KIND[kind].split(), "tnom")) for kind, names in MODEL_TYPES.items() for name in names}
+KNOWN_PARAMETERS["vdmos"] = frozenset(_VERTICAL.split())
 ALIASES = {
     "cj0": "cjo", "va": "vaf", "vb": "var", "ik": "ikf", "pe": "vje", "me": "mje", "pc": "vjc", "mc": "mjc", "vt0": "vto", "js": "is",
     "ccs": "cjs", "ps": "vjs", "ms": "mjs", "u0": "uo",
 }  # fmt: skip
-OF_DIODES = {"pb": "vj"}
+OF_DIODES, OF_VERTICAL = {"pb": "vj"}, {"m": "mj", "vth": "vto", "vt0": "vto"}
 # What makers write beside the model: ratings and names, which no simulator works with.
 FOR_PEOPLE = frozenset(["mfg", "type", "vpk", "iave", "irms", "vceo", "icrating", "vds", "qg", "ron_max", "vrev", "ksubthres_max", "version_of"])
 LEVELS = {"d": (1,), "q": (1,), "j": (1,), "m": (1,), "r": (), "c": (), "s": (), "w": ()}

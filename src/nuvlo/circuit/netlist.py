@@ -13,10 +13,10 @@ from functools import cache
 from pathlib import Path
 
 from nuvlo.circuit.cards import Block, Model, Netlist, Token
-from nuvlo.circuit.elements import ElementReader
+from nuvlo.circuit.elements import ONE, ElementReader
 from nuvlo.circuit.expression import Expression, ExpressionError, Function, constant, parse_expression
 from nuvlo.circuit.lines import Line, assigned, logical_lines
-from nuvlo.circuit.models import ALIASES, FOR_PEOPLE, KNOWN_PARAMETERS, LEVELS, MODEL_TYPES, OF_DIODES
+from nuvlo.circuit.models import ALIASES, FOR_PEOPLE, KNOWN_PARAMETERS, LEVELS, MODEL_TYPES, OF_DIODES, OF_VERTICAL
 from nuvlo.problems import NuvloError, Problem, Severity, errors
 
 LIBRARY = Path(__file__).parent / "library"
@@ -376,10 +376,14 @@ class _Reader(ElementReader):
         known, problems = KNOWN_PARAMETERS[kind.text], []
         parameters: dict[str, Expression] = {}
         settings, spare = self.settings(card[3:], FOR_PEOPLE)
+        if kind.text == "vdmos":
+            settings |= {t.text: (ONE, t) for t in spare if t.text in ("pchan", "nchan")}
+            spare = [t for t in spare if t.text not in settings]
         for key, (expression, token) in settings.items():
             key = OF_DIODES.get(key, key) if element == "d" else key
             if key in known:
-                parameters[ALIASES.get(key, key)] = expression
+                key = ALIASES.get(key, key)
+                parameters[OF_VERTICAL.get(key, key) if kind.text == "vdmos" else key] = expression
             elif key == "level":
                 level = None if expression.names else float(expression(float))
                 if level not in LEVELS[element] and LEVELS[element]:

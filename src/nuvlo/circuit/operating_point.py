@@ -50,8 +50,8 @@ ABSURD = 1e9  # A in a junction: beyond it all other currents are drowned in rou
 STEP_GMIN = 1e-9  # S across junctions while sources are raised
 GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
 LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
-NEAR_TURNS = 20  # allowed from the first member's solution, where there is another way for those it does not lead to
-STEP_TURNS, FOLLOW_TURNS = 24, 16  # Newton steps allowed for one small step of gmin or of the sources, and of the way to a member
+NEAR_TURNS = 12  # allowed from the first member's solution, where there is another way for those it does not lead to
+STEP_TURNS, FOLLOW_TURNS = 24, 12  # Newton steps allowed for one small step of gmin or of the sources, and of the way to a member
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
 # by ever smaller shares of each step: (from this turn on, share).
 DAMPING = ((70, 0.1), (45, 0.25), (20, 0.5), (0, 1.0))

@@ -8,7 +8,7 @@ from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
-from nuvlo.circuit.cards import Block, Netlist
+from nuvlo.circuit.cards import Block, Model, Netlist
 from nuvlo.circuit.netlist import LIBRARY, library_file
 
 _DEFINES = re.compile(r"^\.(?:model|subckt)\s+(\S+)", re.MULTILINE | re.IGNORECASE)
@@ -45,11 +45,19 @@ def index() -> dict[str, Path]:
     return out
 
 
+def vertical_block(model: Model) -> str:
+    """The block of the library that a model of type vdmos is solved as."""
+    return "vdmos_p" if "pchan" in model.parameters else "vdmos_n"
+
+
 def _named(block: Block) -> Iterator[tuple[str, Block]]:
     """Every model and subcircuit that cards name, with the block they stand in."""
     for card in block.cards:
         if card.model and (card.kind == "x" or card.kind in "dqjmr"):
             yield card.model, block
+            model = block.find_model(card.model)
+            if model is not None and model.kind == "vdmos":
+                yield vertical_block(model), block
     for inner in block.subcircuits.values():
         if inner.parent is block:
             yield from _named(inner)

@@ -25,6 +25,7 @@ OPERATIONS = (
 NUMBER = {name: k for k, name in enumerate(OPERATIONS)}
 SAME = {"bitwise_and": "logical_and", "bitwise_or": "logical_or", "invert": "logical_not", "square": "square"}
 NOTHING: Array = np.zeros((1, 1))
+ALIKE = 64  # items of constants that are looked at for being the same
 
 
 class UnrecordedError(Exception):
@@ -88,7 +89,7 @@ class Tape:
     def _operand(self, one: Traced | Array) -> int:
         if isinstance(one, Traced):
             return one.number
-        key = (one.shape, one.tobytes())
+        key = (one.shape, one.tobytes()) if one.size <= ALIKE else (id(one),)
         if key not in self._constant:
             self._constant[key] = len(self.constants)
             self.constants.append(one)
@@ -148,7 +149,7 @@ class Program:
 
 
 def _is(one: Traced | Array, value: float) -> bool:
-    return not isinstance(one, Traced) and bool((one == value).all())
+    return not isinstance(one, Traced) and one.flat[0] == value and bool((one == value).all())
 
 
 def _simpler(tape: Tape, name: str, given: list[Traced | Array]) -> Traced | Array | None:

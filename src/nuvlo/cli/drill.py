@@ -6,9 +6,12 @@ import argparse
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from nuvlo.cli.answer import Answer, Document, Verbs
-from nuvlo.kit import Kit
+
+if TYPE_CHECKING:
+    from nuvlo.kit import Kit
 
 
 def add_verbs(verbs: Verbs) -> None:

@@ -7,7 +7,6 @@ from pathlib import Path
 
 from nuvlo.cli.answer import Answer, Verbs
 from nuvlo.cli.numbers import BUILDS, SEED
-from nuvlo.instruments.measured import read_measured
 from nuvlo.problems import NuvloError, Problem
 
 
@@ -32,6 +31,8 @@ def _predict(a: argparse.Namespace) -> Answer:
     kit = read_kit(a.folder)
     build = Build("")
     if a.measured:
+        from nuvlo.instruments.measured import read_measured
+
         build.measured = read_measured(a.measured, kit)
     model = WorkingModel(kit, build, a.builds, a.seed)
     windows = []

@@ -8,7 +8,6 @@ from typing import Any
 
 from nuvlo.cli.answer import Answer, Verbs
 from nuvlo.files.whole import write_whole
-from nuvlo.instruments.measured import read_measured
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict, format_value
 
@@ -149,6 +148,8 @@ def _check_in(a: argparse.Namespace) -> Answer:
 def _measurements(path: Path, kit: Any) -> tuple[dict[str, list[Measured]], dict[str, float]]:
     """Readings by part, and what was measured that the kit does not list."""
     surplus: dict[str, float] = {}
+    from nuvlo.instruments.measured import read_measured
+
     return read_measured(path, kit, surplus), surplus
 
 

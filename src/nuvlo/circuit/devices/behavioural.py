@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Element, Overrides
-from nuvlo.circuit.compiled import compiled
+from nuvlo.circuit.compiled import Function, compiled
 from nuvlo.circuit.devices.group import Group, Parts
 from nuvlo.circuit.devices.junction import ZERO_CELSIUS, thermal_voltage
 from nuvlo.circuit.expression import ExpressionError, Tree, replaced, tree
@@ -28,31 +28,38 @@ class Behavioural(Group):
         self.branch = branch
         self.p = {"vt": thermal_voltage(temperature)[None, :]}
         self.values: list[Array] = []
-        trees: list[Tree] = []
-        inputs: list[tuple[Tree, ...]] = []
         self.timed: list[int] = []  # values that are the time
-        at = 0
-        for element, width in zip(self.elements, self.widths(), strict=True):
-            expression = element.card.parameters["value"]
-            leaves = {label: tree("input", at + k) for k, (label, _) in enumerate(element.senses)}
-            for name in expression.names:
-                leaves[name] = tree("parameter", len(self.values))
+        for element in self.elements:
+            for name in element.card.parameters["value"].names:
                 if name == "time":
                     self.timed.append(len(self.values))
                 self.values.append(np.atleast_1d(np.asarray(self._known(element, name, overrides, temperature), float)))
-            trees.append(replaced(expression.tree, leaves))
-            inputs.append(tuple(leaves[label] for label, _ in element.senses))
-            at += width
-        try:
-            self.on_arrays, self.on_numbers = compiled(tuple(trees), tuple(inputs))
-        except ExpressionError as too_large:
-            raise NetlistError(Problem(f"{too_large}.", "Simplify the largest of them.")) from too_large
+        if circuit.formulas is None:
+            circuit.formulas = self._compiled()
+        self.on_arrays, self.on_numbers = circuit.formulas
         self.numbers = [float(value[0]) for value in self.values]
         # Where each slope stands: an expression that senses nothing has a branch all the same.
         senses = [[True] * len(e.senses) or [False] for e in self.elements]
         self.filled = np.flatnonzero([there for one in senses for there in one])
         self.firsts = np.cumsum([0, *self.widths()])[:-1]
         self.guessed = np.zeros((len(self.elements), 1), dtype=bool)  # where the last evaluation stood in for one without value
+
+    def _compiled(self) -> tuple[Function, Function]:
+        """All expressions as code; they are the same whatever their parameters come to."""
+        trees: list[Tree] = []
+        inputs: list[tuple[Tree, ...]] = []
+        at = parameter = 0
+        for element, width in zip(self.elements, self.widths(), strict=True):
+            expression = element.card.parameters["value"]
+            leaves = {label: tree("input", at + k) for k, (label, _) in enumerate(element.senses)}
+            leaves |= {name: tree("parameter", parameter + k) for k, name in enumerate(expression.names)}
+            trees.append(replaced(expression.tree, leaves))
+            inputs.append(tuple(leaves[label] for label, _ in element.senses))
+            at, parameter = at + width, parameter + len(expression.names)
+        try:
+            return compiled(tuple(trees), tuple(inputs))
+        except ExpressionError as too_large:
+            raise NetlistError(Problem(f"{too_large}.", "Simplify the largest of them.")) from too_large
 
     @staticmethod
     def _known(element: Element, name: str, overrides: Overrides, temperature: Array) -> float | Array:
