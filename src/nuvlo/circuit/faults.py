@@ -11,6 +11,7 @@ Each has a ``key`` by which it stands among the overrides of a circuit, 1 (or th
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from functools import lru_cache
@@ -106,3 +107,14 @@ def fault_named(key: str) -> Fault:
     if what == "reversed":
         return Reversed(element)
     return Turned(element, what.removeprefix(_LEGS)) if what.startswith(_LEGS) else Value(key)
+
+
+def is_fault(key: str) -> bool:
+    """Whether an override stands for a mistake, and not for a value."""
+    return not isinstance(fault_named(key), Value)
+
+
+def is_made(key: str, value: float) -> bool:
+    """Whether a mistake is there at all: a bridge of any ohms, or a share of anything else."""
+    fault = fault_named(key)
+    return not isinstance(fault, Value) and (math.isfinite(value) if isinstance(fault, Bridge) else value != 0.0)

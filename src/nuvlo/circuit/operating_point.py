@@ -19,7 +19,8 @@ from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
 from nuvlo.circuit.devices.devices import FORETOLD, NEGLIGIBLE
 from nuvlo.circuit.elimination import FEW, Elimination
-from nuvlo.circuit.equations import Equations
+from nuvlo.circuit.equations import SERIES_RESISTANCES, Equations
+from nuvlo.circuit.faults import is_fault, is_made
 from nuvlo.circuit.kernel import FOUND, HANDED_BACK, Rules, Values
 from nuvlo.circuit.systems import System, system
 
@@ -36,7 +37,8 @@ class Tolerances:
 
 
 DEFAULT = Tolerances()
-FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 0.02, 0.1, 1e-4  # of full supply
+FIRST_SOURCE_STEP, LARGEST_SOURCE_STEP, SMALLEST_SOURCE_STEP = 1e-3, 0.1, 1e-7  # of full supply
+SOURCE_GROWTH, SOURCE_SHRINKING = 1.5, 0.1  # of that step where it was found, and where not
 FIRST_SHARE, SMALLEST_SHARE = 0.25, 1e-3  # of the way from the first member's values to a lost one's
 BLOCK = 2048  # members solved together
 MOST_UNSUITED = 2  # steps of a member that an order of elimination did not suit
@@ -47,7 +49,7 @@ WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks 
 FIRST_HOLD, LEAST_HOLD, MOST_HOLD = 1.0, 1e-11, 1e8  # S with which a node is held where it was
 HOLD_STEP, MOST_TURNS = 2.5, 200
 ABSURD = 1e9  # A in a junction: beyond it all other currents are drowned in rounding
-STEP_GMIN = 1e-9  # S across junctions while sources are raised
+STEP_GMINS = (1e-9, 1e-12)  # S across junctions while sources are raised
 GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
 LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
 NEAR_TURNS = 12  # allowed from the first member's solution, where there is another way for those it does not lead to
@@ -268,16 +270,39 @@ class _Newton:
         return x, converged
 
     def few_by_few(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
-        """Those that are still lost again in small company: with other members the elimination goes in an order that suits the first,
-        which a mistake may have made a bad one."""
+        """Those that are still lost again in small company, with no mistakes but their own: what others have made asks for parts that
+        these do not have, and for an order of elimination that does not suit them."""
         x, ok = np.full((self.eq.size, chosen.size), np.nan), np.zeros(chosen.size, dtype=bool)
-        for some in np.array_split(np.arange(chosen.size), -(-chosen.size // (FEW - 1))):
-            values = {n: np.asarray(v)[chosen[some]] if np.size(v) > 1 else v for n, v in self.eq.overrides.items()}
-            found = solve(Equations(self.eq.given, values, open_sources=self.eq.open_sources), self.tol)
-            x[:, some], ok[some] = found.x, found.converged
-            if found.ways is not None:
-                self.way[chosen[some]] = found.ways
+        values = {n: np.broadcast_to(np.asarray(v, float), self.members)[chosen] if np.ndim(v) else v for n, v in self.eq.overrides.items()}
+        alike: dict[tuple[str, ...], list[int]] = {}
+        for k in range(chosen.size):
+            made = tuple(n for n, v in values.items() if is_made(n, float(np.ravel(v)[k % np.size(v)])))
+            alike.setdefault(made, []).append(k)
+        for made, members in alike.items():
+            for some in np.array_split(np.array(members), -(-len(members) // (FEW - 1))):
+                own = {n: np.asarray(v)[some] if np.ndim(v) else v for n, v in values.items() if n in made or not is_fault(n)}
+                there = Equations(self.eq.given, own, open_sources=self.eq.open_sources)
+                found = solve(there, self.tol)
+                x[:, some], ok[some] = self.named_as_here(there, found.x), found.converged
+                if found.ways is not None:
+                    self.way[chosen[some]] = found.ways
         return x, ok
+
+    def named_as_here(self, there: Equations, x: Array) -> Array:
+        """Unknowns of other equations of this circuit as these have them. What stands behind the legs of a part that is not there is at
+        the voltage of its node."""
+        here = self.eq
+        place = {name: k for k, name in enumerate([*there.names, *there.branch])}
+        out = np.zeros((here.size, x.shape[1]))
+        for k, name in enumerate([*here.names, *here.branch]):
+            if name in place:
+                out[k] = x[place[name]]
+        for k, name in enumerate(here.names):
+            if name not in place:
+                element = here.circuit.element(name.partition("#")[0])
+                leg = dict(SERIES_RESISTANCES[element.kind])[name.partition("#")[2]]
+                out[k] = out[element.nodes[leg]] if element.nodes[leg] >= 0 else 0.0
+        return out
 
     def follow(self, chosen: NDArray[np.int_], nominal: Array) -> tuple[Array, NDArray[np.bool_]]:
         """Go from the first member's values to those of each lost one, in steps as small as it needs.
@@ -483,24 +508,32 @@ class _Newton:
 
     def source_steps(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:
         """Raise all sources from nothing, all members at once, each in steps as small as it needs. Below their knees strings of junctions
-        hang on nothing: they are given a little to hang on meanwhile."""
+        hang on nothing: they are given a little to hang on meanwhile, and where that is too much or too little, another little."""
+        x, done = np.zeros((self.eq.size, chosen.size)), np.zeros(chosen.size, dtype=bool)
+        for gmin in STEP_GMINS:
+            lost = np.flatnonzero(~done)
+            if lost.size:
+                x[:, lost], done[lost] = self.raised(chosen[lost], gmin)
+        return x, done
+
+    def raised(self, chosen: NDArray[np.int_], gmin: float) -> tuple[Array, NDArray[np.bool_]]:
+        """Sources from nothing to what they are, with ``gmin`` S across junctions; then that is let go of."""
         x = np.zeros((self.eq.size, chosen.size))
         scale, step = np.zeros(chosen.size), np.full(chosen.size, FIRST_SOURCE_STEP)
-        while True:
-            going = np.flatnonzero((scale < 1.0) & (step >= SMALLEST_SOURCE_STEP))
-            if not going.size:
-                break
+        while (going := np.flatnonzero((scale < 1.0) & (step >= SMALLEST_SOURCE_STEP))).size:
             trial = np.minimum(1.0, scale[going] + step[going])
             before = x[:, going]
-            found, ok = self.iterate(
-                chosen[going], before, self.eq.branch_voltages(before), STEP_GMIN, trial, STEP_TURNS
-            )
+            found, ok = self.iterate(chosen[going], before, self.eq.branch_voltages(before), gmin, trial, STEP_TURNS)
             risen, stayed = going[ok], going[~ok]
             x[:, risen], scale[risen] = found[:, ok], trial[ok]
-            step[risen] = np.minimum(2.0 * step[risen], LARGEST_SOURCE_STEP)
-            step[stayed] /= 4.0
-        up = np.flatnonzero(scale >= 1.0)
+            step[risen] = np.minimum(SOURCE_GROWTH * step[risen], LARGEST_SOURCE_STEP)
+            step[stayed] *= SOURCE_SHRINKING
         done = np.zeros(chosen.size, dtype=bool)
-        if up.size:
-            x[:, up], done[up] = self.iterate(chosen[up], x[:, up], self.eq.branch_voltages(x[:, up]))
+        up = np.flatnonzero(scale >= 1.0)
+        for less in np.geomspace(gmin, self.tol.gmin, 1 + round(2 * np.log10(gmin / self.tol.gmin)))[1:]:
+            if up.size:
+                found, ok = self.iterate(chosen[up], x[:, up], self.eq.branch_voltages(x[:, up]), float(less))
+                up = up[ok]
+                x[:, up] = found[:, ok]
+        done[up] = True
         return x, done
