@@ -97,6 +97,18 @@ def test_a_derivative_over_time_is_exact():
     assert found.voltage["b"][0][late] == pytest.approx(0.2 * np.pi * np.cos(2e3 * np.pi * found.time[late]), abs=2e-3)
 
 
+def test_an_integral_over_time_is_exact():
+    """Of what is nothing at rest; ngspice has none."""
+    circuit = Circuit.from_text("t\nv1 a 0 dc 0 ac 1 sin(0 1 1k)\nb1 b 0 v={2k*idt(v(a))+1k*idt(idt(100*v(a)))}\nr1 b 0 1k\n")
+    omega = 2e3 * np.pi
+    found = responses(operating_point(circuit), "v1", ["b"], np.array([1e3]))["b"].transfer[0, 0]
+    assert found == pytest.approx(2e3 / (1j * omega) - 1e5 / omega**2, rel=1e-6)
+    course = transient(circuit, 1e-5, 2e-3, ["b"])
+    time = course.time
+    wanted = 2e3 * (1 - np.cos(omega * time)) / omega + 1e5 * (time / omega - np.sin(omega * time) / omega**2)
+    assert course.voltage["b"][0] == pytest.approx(wanted, abs=2e-3)
+
+
 def test_a_bistable_pair_goes_where_nodeset_leads_it():
     pair = "v1 c 0 5\nr1 c a 1k\nr2 c b 1k\nr3 a p 10k\nr4 b q 10k\nq1 a q 0 n\nq2 b p 0 n\n.model n npn(bf=100)\n"
     for led, other in (("a", "b"), ("b", "a")):

@@ -1,7 +1,6 @@
 """Kits built otherwise: what a change wins and costs, what it does to a build, and both sides of what builders disagree on."""
 
 import re
-import threading
 
 import numpy as np
 import pytest
@@ -253,10 +252,9 @@ def test_long_work_says_how_far_it_is_and_stops_when_asked():
     with under(Progress(said.append)):
         propose(kit, choice_of(kit, "lamp"))
     assert any("sets of values" in s for s in said)
-    progress = Progress()
-    threading.Timer(0.3, progress.stop).start()
+    progress = Progress(lambda words: progress.stop())  # at the first word of it
     with pytest.raises(Stopped), under(progress):
-        ripple(read_kit(SHIPPED / "kilnlight"))  # some seconds, if it is let
+        ripple(read_kit(SHIPPED / "kilnlight"))
 
 
 @pytest.mark.long

@@ -41,7 +41,7 @@ FUNCTIONS: dict[str, tuple[int, Callable[..., Any]]] = {
 }  # fmt: skip
 SAME = {"arctan": "atan", "arcsin": "asin", "arccos": "acos", "stp": "u", "sign": "sgn", "sqr": "square", "round": "nint", "trunc": "int"}
 PIECES = ("pwl", "table")  # (x, x₁, y₁, x₂, y₂ …)
-OVER_TIME = ("ddt",)  # what the reader of a netlist turns into elements
+OVER_TIME = ("ddt", "idt")  # what the reader of a netlist turns into elements
 LEVELS = {
     "||": 1, "|": 1, "&&": 2, "&": 2, "<>": 3, "%": 6, "==": 3, "!=": 3, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6, "^": 8, "**": 8,
 }  # fmt: skip
@@ -316,7 +316,7 @@ class _Parser:
         mine = self.functions.get(token)
         known = mine is not None or token in FUNCTIONS or token in (*PIECES, *OVER_TIME, "if", "square")
         if not known:
-            hint = "; an integral is built from a current into 1 F" if token in ("idt", "sdt") else ""
+            hint = "; an integral is idt(…)" if token == "sdt" else ""
             raise ExpressionError(f"there is no function '{token}'{hint}", column)
         self.take("(")
         arguments = [self.ternary()]
@@ -331,7 +331,7 @@ class _Parser:
             return replaced(mine.body.tree, dict(zip(mine.names, arguments, strict=True)))
         if token in PIECES:
             return self.pieces(token, arguments, column)
-        self.count(token, len(arguments), {"if": 3, "square": 1, "ddt": 1}.get(token) or FUNCTIONS[token][0], column)
+        self.count(token, len(arguments), {"if": 3, "square": 1, "ddt": 1, "idt": 1}.get(token) or FUNCTIONS[token][0], column)
         if token == "square":
             return tree("*", arguments[0], arguments[0])
         return tree("?:" if token == "if" else token, *arguments)
