@@ -74,7 +74,7 @@ def test_expressions_say_where_they_go_wrong(text, column):
         (".model x d\n.model x d(is=1f)", 3, 8, "defined twice: in circuit.cir, line 2"), ("l1 a 0 1m\nl2 b 0 1m\nk1 l1 l2 1.2", 4, 1, "more than there can be"),
         ("l1 a 0 1m\nl2 b 0 1m\nl3 c 0 1m\nk1 l1 l2 0.9\nk2 l2 l3 0.9\nk3 l1 l3 -0.9", 5, 1, "no field couples"),
         (".if (q>1)\nr1 a 0 1\n.endif", 2, 5, "not known here"), (".if (1)\nr1 a 0 1", None, None, "never closed"), (".else", 2, 1, "no .if"),
-        ("b1 a 0 v={idt(v(a))}\nr1 a 0 1", 2, 10, "an integral is built"), ("b1 a 0 v={pwl(v(a),1,2,0,3)}\nr1 a 0 1", 2, 10, "left to right"),
+        ("b1 a 0 v={sdt(v(a))}\nr1 a 0 1", 2, 10, "an integral is idt"), ("b1 a 0 v={pwl(v(a),1,2,0,3)}\nr1 a 0 1", 2, 10, "left to right"),
         ("l1 a 0 l={1m*v(a)}\nr1 a 0 1", 2, 1, "is not solved"), ("x1 a s m=1.5\n.subckt s a\nr1 a 0 1\n.ends", 2, 1, "whole number"),
         (".func f(x)", 2, 7, "in : "), ("r1 a 0 1k tc1=", 2, 11, "followed by ="), ("v1 a 0 sin(1)", 2, 8, "takes 2 to 6"),
     ],

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import math
 from collections import deque
 from collections.abc import Callable, Hashable, Iterable, Mapping
 from copy import copy
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from threading import Lock
@@ -16,17 +15,17 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.cards import Block, Card, Model, Netlist
-from nuvlo.circuit.expression import Expression, constant, joined, sensed
+from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import NetlistError, parse_netlist, read_netlist
-from nuvlo.circuit.shipped import completed, vertical_block
+from nuvlo.circuit.shipped import completed
+from nuvlo.circuit.standins import switch, vertical
 from nuvlo.problems import Problem, errors
 from nuvlo.progress import pause
 
 Overrides = Mapping[str, "float | Array"]
 GROUND = ("0", "gnd")
 MOST_ELEMENTS, DEEPEST = 10_000, 50  # opened out, and subcircuits in subcircuits
-SHARP = 1e-3  # of its threshold, over which a switch without hysteresis goes over
 MOST_COPIES = 100  # of a block side by side
 REMEMBERED = 16  # first members a circuit keeps the solutions of
 
@@ -370,14 +369,15 @@ class Circuit:
                     self._say(card, f"the model '{card.model}' {why}.", f"Add .model {card.model} {wanted[0]}(…).")
                     continue
                 if model.kind == "vdmos":
-                    self._instance(self._vertical(card, model), block, scope, numbers[:3], inside)
+                    self._instance(vertical(card, model), block, scope, numbers[:3], inside)
                     continue
                 if len(numbers) < 4 and card.kind == "m":
                     self._say(card, f"'{card.name}' needs 4 nodes and a model.", "Only models of type vdmos have three.")
                     continue
                 polarity = -1 if model.kind in ("pnp", "pjf", "pmos") else 1
                 if card.kind in "sw":
-                    card = self._switch(card, model, scope)
+                    card, said = switch(card, model, partial(scope.defining(model.name).evaluate, overrides={}))
+                    self.warnings += said
             if card.kind in "vr" and numbers[0] == numbers[1] and card.kind == "v":
                 self._say(card, "both ends of this source are on the same node.", "Mend one of the nodes.")
             controls = tuple(scope.prefix + name for name in card.controls)
@@ -391,42 +391,6 @@ class Circuit:
             self.elements.append(
                 Element(scope.prefix + card.name, card.kind, numbers, card, scope, polarity, controls, tuple(senses), model=model)
             )
-
-    @staticmethod
-    def _vertical(card: Card, model: Model) -> Card:
-        """A vertical MOS transistor as the block that stands for it."""
-        given = {name: value for name, value in model.parameters.items() if name not in ("pchan", "nchan")}
-        return replace(card, kind="x", model=vertical_block(model), parameters={**given, **card.parameters})
-
-    def _switch(self, card: Card, model: Model, scope: _Scope) -> Card:
-        """A switch as a conductance that goes from its one value to the other over the width of its hysteresis, on a smooth path on
-        the scale of its logarithm. It remembers nothing."""
-        where = scope.defining(model.name)
-
-        def given(name: str, default: float) -> float:
-            return float(np.mean(where.evaluate(model.parameters[name], {}))) if name in model.parameters else default
-
-        kind = "v" if card.kind == "s" else "i"
-        middle, half = given(f"{kind}t", 0.0), abs(given(f"{kind}h", 0.0))
-        closed, opened = given("ron", 1.0), given("roff", 1e12)
-        if f"{kind}on" in model.parameters:
-            on, off = given(f"{kind}on", 1.0), given(f"{kind}off", 0.0)
-            middle, half = (on + off) / 2, abs(on - off) / 2
-            closed, opened = (closed, opened) if on >= off else (opened, closed)
-        elif half:
-            at = card.token
-            self.warnings.append(
-                Problem(f"the hysteresis of '{model.name}' is taken as a gradual way from off to on.", "Say nothing of it for a sharp edge.",
-                        at.file, at.line, at.column, card.name, severity="warning", alters=True)
-            )  # fmt: skip
-        half = max(half, SHARP * max(abs(middle), 1e-3 if kind == "i" else 1.0))
-        share = joined("limit", joined("/", joined("-", card.parameters["value"], constant(middle - half)), constant(2 * half)), constant(0.0), constant(1.0))
-        smooth = joined("*", joined("*", share, share), joined("-", constant(3.0), joined("*", constant(2.0), share)))
-        ways = joined("+", constant(-math.log(opened)), joined("*", constant(math.log(opened / closed)), smooth))
-        amps = joined("*", sensed("v", *card.nodes), joined("exp", ways))
-        if "m" in card.parameters:
-            amps = joined("*", amps, card.parameters["m"])
-        return replace(card, kind="b", nodes=card.nodes[:2], parameters={"value": amps}, model="amps")
 
     def _use(self, model: Model | None) -> None:
         """What is wrong with a model is of interest once it is used."""

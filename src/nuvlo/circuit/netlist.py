@@ -13,10 +13,11 @@ from functools import cache
 from pathlib import Path
 
 from nuvlo.circuit.cards import Block, Model, Netlist, Token
-from nuvlo.circuit.elements import ONE, ElementReader
+from nuvlo.circuit.elements import ElementReader
 from nuvlo.circuit.expression import Expression, ExpressionError, Function, constant, parse_expression
 from nuvlo.circuit.lines import Line, assigned, logical_lines
 from nuvlo.circuit.models import ALIASES, FOR_PEOPLE, KNOWN_PARAMETERS, LEVELS, MODEL_TYPES, OF_DIODES, OF_VERTICAL
+from nuvlo.circuit.over_time import ONE
 from nuvlo.problems import NuvloError, Problem, Severity, errors
 
 LIBRARY = Path(__file__).parent / "library"
