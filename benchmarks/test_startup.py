@@ -26,7 +26,8 @@ import sys, tempfile
 from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 from nuvlo.desktop import theme
-from nuvlo.desktop.window import Window
+from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.main_window import Window
 app = QApplication([])
 theme.load_fonts()
 folder = Path(sys.argv[1])
@@ -37,7 +38,7 @@ w.grab()
 def opener():
     from nuvlo.workshop import demo_workshop
     workshop = demo_workshop(folder)
-    return workshop.open(workshop.builds()[-1].id)
+    return Opened(workshop, workshop.open(workshop.builds()[-1].id))
 w.controller.open(opener)
 while w.controller.session is None:
     app.processEvents()
