@@ -36,11 +36,13 @@ w.show()
 app.processEvents()
 w.grab()
 def opener():
-    from nuvlo.workshop import demo_workshop
+    from nuvlo.workshop.demo import demo_workshop
     workshop = demo_workshop(folder)
     return Opened(workshop, workshop.open(workshop.builds()[-1].id))
 w.controller.open(opener)
-while w.controller.session is None:
+import time
+until = time.time() + 60
+while w.controller.session is None and time.time() < until:
     app.processEvents()
 w.bench_line.entry.setText("r1 100.1")
 assert "R1 measures" in w.bench_line.said.text()

@@ -158,19 +158,20 @@ class OperatingPoint:
 
 
 def operating_point(
-    circuit: Circuit, overrides: Overrides | None = None, tolerances: Tolerances = DEFAULT
+    circuit: Circuit, overrides: Overrides | None = None, tolerances: Tolerances = DEFAULT, start: Array | None = None
 ) -> OperatingPoint:
-    """Solve ``circuit`` for every member that ``overrides`` (name → value or (N,) array) describe.
+    """Solve ``circuit`` for every member that ``overrides`` (name → value or (N,) array) describe. ``start`` (n, N) is where each is looked
+    for first, of the same circuit and the same names overridden; NaN where nothing is known.
 
     >>> c = Circuit.from_text("divider\\nv1 a 0 9\\nr1 a m 1k\\nr2 m 0 2k")
     >>> float(operating_point(c).voltage("m")[0])
     6.0
     """
-    return solve(Equations(circuit, overrides), tolerances)
+    return solve(Equations(circuit, overrides), tolerances, start=start)
 
 
 def solve(
-    equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None, *, stubborn: bool = True
+    equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None, *, stubborn: bool = True, start: Array | None = None
 ) -> OperatingPoint:
     """Operating point of ready-made equations; ``drive`` replaces what the sources drive, (n, 1 or N). Unless ``stubborn``,
     members that plain Newton loses are given up at once: for a caller who knows another way."""
@@ -187,7 +188,7 @@ def solve(
         led = Equations(equations.given, equations.overrides, open_sources=equations.open_sources, clamps=leads)
         newton.lead = solve(led, tolerances, led.add_stated(led.right_side())).x[:, :1]
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
-        x, converged = newton.run(stubborn)
+        x, converged = newton.run(stubborn, start)
     x[:, ~converged] = np.nan
     return OperatingPoint(equations, x, converged, tolerances, newton.way)
 
@@ -235,7 +236,7 @@ class _Newton:
             self.known.nominal = x
         return x, ok
 
-    def run(self, stubborn: bool) -> tuple[Array, NDArray[np.bool_]]:
+    def run(self, stubborn: bool, begin: Array | None = None) -> tuple[Array, NDArray[np.bool_]]:
         start = np.zeros((self.eq.size, 1))
         junctions = self.eq.devices.starting_voltages()
         if self.lead is not None and np.isfinite(self.lead).all():
@@ -248,7 +249,11 @@ class _Newton:
         # In blocks that stay in the processor's cache: the cost of a member does not depend on how many there are.
         blocks = np.array_split(np.arange(self.members), max(1, round(self.members / BLOCK)))
         turns = NEAR_TURNS if stubborn and ok.all() and self.at_rest else None
-        found = [self.iterate(block, nominal, nominal_junctions, turns=turns) for block in blocks]
+        if begin is None:
+            found = [self.iterate(block, nominal, nominal_junctions, turns=turns) for block in blocks]
+        else:
+            begin = np.where(np.isfinite(begin), begin, nominal)
+            found = [self.iterate(block, begin[:, block], self.eq.branch_voltages(begin[:, block])) for block in blocks]
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged) if stubborn else np.zeros(0, int)

@@ -12,6 +12,7 @@ from nuvlo.cli import (
     cabinet,
     choose,
     crossover,
+    diagnose,
     drill,
     interface,
     journey,
@@ -28,7 +29,7 @@ from nuvlo.cli import (
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, drill, interface, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

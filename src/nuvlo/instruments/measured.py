@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -55,23 +55,34 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
 
 
 def read_readings(path: Path, places: Collection[str], quantity: str, unit: str) -> dict[str, Measured]:
-    """Readings of one quantity from a CSV ``point,quantity,value,unit,uncertainty``, the last of each place; open is ``inf`` or
-    ``OL``. Raises :class:`NuvloError` where a place is none of ``places``."""
+    """Readings of one quantity from a CSV, the last of each place: see :func:`read_places`."""
+    found = read_places(path, {(place, quantity): unit for place in places}, quantity)
+    return {place: measured for (place, _), measured in found.items()}
+
+
+def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "") -> dict[tuple[str, str], Measured]:
+    """Readings from a CSV ``point,quantity,value,unit,uncertainty``, the last of each; open is ``inf`` or ``OL``. ``places`` are the units of
+    what may be read, by point and quantity; where ``only`` one quantity is wanted, others are passed over. Raises :class:`NuvloError` where
+    a place is none of them."""
     from nuvlo.files.tables import Fields, read_table
     from nuvlo.files.whole import text_of
 
-    by_name = {p.lower(): p for p in places}
+    by_name = {(point.lower(), quantity): (point, quantity) for point, quantity in places}
 
-    def row(f: Fields) -> tuple[str, Measured] | None:
-        if f.text("quantity", quantity) != quantity:
+    def row(f: Fields) -> tuple[tuple[str, str], Measured] | None:
+        name = f.text("point").lower()
+        usual = only or next((q for p, q in by_name if p == name), "")
+        quantity = f.text("quantity", usual).lower()
+        if only and quantity != only:
             return None
-        point = by_name.get(f.text("point").lower())
-        if point is None:
-            raise ValueError(f"'{f.values['point']}' is no lug or pad that is rung out here")
+        f.column = "point"
+        place = by_name.get((name, quantity))
+        if place is None:
+            raise ValueError(f"'{f.values['point']}' is no place where {quantity or 'anything'} is read here")
         f.column = "value"
-        read = typed_reading(f.text("value"), unit)
+        read = typed_reading(f.text("value"), places[place])
         given = f.optional_number("uncertainty")
-        return point, Measured(read.value, given, unit) if given is not None else read
+        return place, Measured(read.value, given, read.unit) if given is not None else read
 
     rows, problems = read_table(text_of(path), path.name, ("point", "value"), row)
     if problems:

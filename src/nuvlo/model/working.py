@@ -375,7 +375,8 @@ def tone_volts(point: OperatingPoint, tone: Tone) -> Array:
     found = responses(point, tone.source, [n for n in nodes if n not in GROUND_NAMES], np.array([tone.hertz]))
     at = [found[n].transfer[:, 0] if n in found else 0.0 for n in nodes]
     fed_volts = np.minimum(tone.level, MOST_TONE * np.abs(at[2] - at[3]))  # into a short no generator gives its level
-    out: Array = fed_volts * np.abs((at[0] - at[1]) / (at[2] - at[3]))
+    with np.errstate(invalid="ignore", divide="ignore"):  # where nothing can be fed in at all, nothing is told
+        out: Array = fed_volts * np.abs((at[0] - at[1]) / (at[2] - at[3]))
     return out
 
 

@@ -1,0 +1,89 @@
+"""``diagnose`` and ``practice``: what single mistake explains the readings, and a unit to try it on."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.numbers import SEED
+
+if TYPE_CHECKING:
+    from nuvlo.model.diagnosis import Group, Reading
+
+SHOWN, NAMED = 5, 4  # groups that are printed, and mistakes of each; all are in the document
+LEAST = 0.005  # probability of a group that is told
+
+
+def add_verbs(verbs: Verbs) -> None:
+    """Add diagnose and practice."""
+    one = verbs.add("diagnose", _diagnose, "what single mistake explains the readings, and what to read next")
+    one.add_argument("folder", type=Path)
+    one.add_argument("--readings", type=Path, metavar="CSV", help="point,quantity,value,unit,uncertainty of what was read", required=True)
+    one = verbs.add("practice", _practice, "a unit with one mistake hidden in it, to be read and found")
+    one.add_argument("folder", type=Path)
+    one.add_argument("--seed", type=SEED, required=True, help="which unit")
+    one.add_argument("--read", metavar="POINT", help="take a reading there")
+    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone"), help="of what; the first there is, without")
+    one.add_argument("--reveal", action="store_true", help="tell the mistake")
+
+
+def _diagnose(a: argparse.Namespace) -> Answer:
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.instruments.measured import read_places
+    from nuvlo.model.diagnosis import Diagnosis
+    from nuvlo.quantity import format_value
+
+    diagnosis = Diagnosis(read_kit(a.folder))
+    taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings})
+    found = diagnosis.rank(taken)
+    told = [g for g in found.groups if g.probability >= LEAST]
+    lines = [f"{100 * g.probability:3.0f} %  {_said(g)}" for g in told[:SHOWN]]
+    lines.append(f"{100 * found.good_unit:3.0f} %  a good unit")
+    lines.append(f"{100 * found.unexplained:3.0f} %  no single mistake explains what was read")
+    if found.next:
+        reading, bits = found.next
+        lines.append(f"Next: {reading.quantity} at {reading.point}, from which {format_value(bits, '', 2)} bits are expected.")
+    return 0, {
+        "groups": [{"mistakes": [m.text for m in g.mistakes], "probability": g.probability} for g in told],
+        "good_unit": found.good_unit, "unexplained": found.unexplained,
+        "next": {"point": found.next[0].point, "quantity": found.next[0].quantity, "expected_bits": found.next[1]} if found.next else None,
+    }, "\n".join(lines)  # fmt: skip
+
+
+def _said(group: Group) -> str:
+    """The mistakes of a group, the first few; of those that no reading shows, how many there are."""
+    if group.silent:
+        return f"one of {len(group.mistakes)} mistakes that no reading here tells from a good unit: look at joints and markings"
+    more = len(group.mistakes) - NAMED
+    return " · ".join(m.text for m in group.mistakes[:NAMED]) + (f" · and {more} more" if more > 0 else "")
+
+
+def _practice(a: argparse.Namespace) -> Answer:
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.instruments.practice import hidden_mistake, practice_bench, take
+    from nuvlo.model.diagnosis import Diagnosis
+
+    kit = read_kit(a.folder)
+    hidden = hidden_mistake(kit, a.seed)
+    if a.reveal:
+        return 0, {"mistakes": [hidden.text]}, hidden.text
+    readings = Diagnosis(kit).readings
+    if a.read is None:
+        rows = [{"point": r.point, "quantity": r.quantity, "unit": r.unit} for r in readings]
+        return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.point:16s} {r.quantity}" for r in readings)
+    reading = _wanted(readings, a.read, a.quantity)
+    found = take(practice_bench(kit, a.seed, hidden), reading)
+    document = {"point": reading.point, "quantity": reading.quantity, "value": found.value, "unit": found.unit, "uncertainty": found.uncertainty}
+    return 0, document, f"{reading.point}: {found}"
+
+
+def _wanted(readings: list[Reading], point: str, quantity: str | None) -> Reading:
+    from nuvlo.problems import NuvloError, Problem
+
+    for r in readings:
+        if r.point.lower() == point.lower() and quantity in (None, r.quantity):
+            return r
+    known = ", ".join(dict.fromkeys(r.point for r in readings if quantity in (None, r.quantity)))
+    raise NuvloError(Problem(f"there is no {quantity or 'reading'} at '{point}'.", f"There are: {known}.", ref=point))
