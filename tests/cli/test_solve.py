@@ -2,6 +2,8 @@
 
 import csv
 import json
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -163,3 +165,12 @@ def test_a_member_that_fails_is_listed_and_left_out(capsys, divider):
     told = ensemble.told(point.voltage("m"))
     assert told["low"] > 5.8
     assert ensemble.document(x=1)["failed"] == [7]
+
+
+def test_a_first_answer_loads_nothing_that_it_does_not_need(tmp_path):
+    """It takes four tenths of a second; what these take would come to it."""
+    file = tmp_path / "x.cir"
+    file.write_text("t\nv1 a 0 9\nr1 a b 1k\nd1 b 0 dd\n.model dd d(is=1e-14)\n")
+    code = "import sys\nfrom nuvlo.cli.main import main\nmain(sys.argv[1:])\nprint([m for m in ('scipy', 'pydantic', 'nuvlo.kit.kit', 'PyQt6') if m in sys.modules])"
+    said = subprocess.run([sys.executable, "-c", code, "solve", str(file), "op"], capture_output=True, text=True, check=True).stdout
+    assert said.splitlines()[-1] == "[]"

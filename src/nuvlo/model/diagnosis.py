@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -19,9 +19,10 @@ import numpy as np
 from nuvlo import progress
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Bridge, Turned, fault_named
 from nuvlo.circuit.ohms import resistance
-from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point, solve
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import known_to, laws, sample
@@ -30,7 +31,7 @@ from nuvlo.model.windows import Pair
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, farads, tone_volts
 from nuvlo.quantity import Measured
 
-DRAWS = 24  # of all tolerances, for each mistake
+DRAWS, DRAWS_OF_OHMS = 24, 4  # of all tolerances, for each mistake; of ohms. The second divides the first
 AT_ONCE = 2400  # members solved together
 GOOD, UNEXPLAINED = 0.2, 0.03  # beforehand: that nothing is wrong, and that no single mistake is it
 TAILS = 4.0  # degrees of freedom
@@ -150,7 +151,9 @@ class Diagnosis:
         for row, r in enumerate(self.readings):
             if r.quantity == "resistance":
                 unit = kit.unpowered(*r.nodes)
-                out[row] = resistance(unit, *r.nodes, None, known_to(unit, values)).ohms
+                some = {name: self._few(v) for name, v in known_to(unit, values).items()}
+                ohms = resistance(unit, *r.nodes, None, some).ohms
+                out[row] = np.repeat(ohms, self.draws // DRAWS_OF_OHMS)
             elif r.quantity == "capacitance":
                 out[row] = farads(kit, kit.cold(r.point), values)
             elif r.quantity == "tone":
@@ -161,11 +164,19 @@ class Diagnosis:
                 out[row] = tone_volts(points[id(circuit)], tone)
         return out
 
+    def _few(self, value: Array) -> Array:
+        """The first few draws of each mistake: of ohms few are enough, and they are dear."""
+        return value.reshape(-1, self.draws)[:, :DRAWS_OF_OHMS].ravel()
+
     def _solved(self, circuit: Circuit, values: Mapping[str, Array]) -> OperatingPoint:
-        """All draws; each mistake is looked for in its first draw, and the others begin where that was found."""
+        """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
+        does not lead on from there reads as the first does: of what hangs on leakage there is little else to say."""
         known = known_to(circuit, values)
         first = operating_point(circuit, {name: v[:: self.draws] for name, v in known.items()})
-        return operating_point(circuit, known, start=np.repeat(first.x, self.draws, axis=1))
+        begin = np.repeat(first.x, self.draws, axis=1)
+        found = solve(Equations(circuit, known), stubborn=False, start=begin)
+        x = np.where(found.converged, found.x, begin)
+        return replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0)))
 
     # -- what readings tell -----------------------------------------------------------------------------------
 
