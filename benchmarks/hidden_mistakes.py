@@ -10,7 +10,7 @@ from nuvlo.instruments.practice import practice_bench, take
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import SimulatedBench
 from nuvlo.kit import Kit
-from nuvlo.model.diagnosis import Diagnosis, Reading
+from nuvlo.model.diagnosis import Diagnosis, Ranking, Reading
 from nuvlo.model.mistakes import Mistake
 from nuvlo.quantity import Measured
 
@@ -27,7 +27,7 @@ class Score:
     three: int = 0
     readings: list[int] = field(default_factory=list)  # to a group with nine chances in ten
     stated: list[tuple[float, bool]] = field(default_factory=list)  # chance of the first group, and whether it was the one
-    called_good: int = 0  # of those with a mistake
+    called_good: int = 0  # of those with a mistake that a reading would show
     good: int = 0
     good_called: int = 0
 
@@ -40,7 +40,7 @@ def taken_by(bench: SimulatedBench, r: Reading) -> Measured | None:
         return None
 
 
-def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple[object, int]:
+def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple[Ranking, int]:
     """The ranking after at most six readings, chosen by Nuvlo or at random, and after how many the first group had nine chances in ten."""
     bench = practice_bench(d.kit, seed, hidden)
     dice = np.random.default_rng(seed)
@@ -57,7 +57,7 @@ def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple
         if shown is not None:
             taken[r.key] = shown
         ranking = d.rank(taken)
-        if sure > MOST_READINGS and (ranking.groups[0].probability > 0.9 or ranking.good_unit > 0.9):
+        if sure > MOST_READINGS and max(ranking.nothing_shown, *(g.probability for g in ranking.groups[:1])) > 0.9:
             sure = count
     return ranking, sure
 
@@ -70,17 +70,19 @@ def score(kit: Kit, count: int, seed: int, chosen: bool = True, good: int = 0) -
     for k in range(count):
         hidden = d.mistakes[int(dice.choice(len(d.mistakes), p=weight / weight.sum()))]
         ranking, sure = play(d, hidden, seed + 1000 + k, chosen)
-        at = next((n for n, g in enumerate(ranking.groups) if hidden in g.mistakes), 999)
+        at = next((n for n, g in enumerate(g for g in ranking.groups if not g.silent) if hidden in g.mistakes), 999)
         silent = d.indistinct(hidden)
         out.tried += 1
         out.silent += silent
         out.first += at == 0 and not silent
         out.three += at < 3 and not silent
         out.readings.append(sure)
-        out.stated.append((ranking.groups[0].probability, at == 0))
-        out.called_good += ranking.good_unit > ranking.groups[0].probability
+        accused = ranking.accused.probability if ranking.accused else 0.0
+        called_good = ranking.nothing_shown > accused
+        out.stated.append((ranking.nothing_shown, silent) if called_good else (accused, at == 0))
+        out.called_good += called_good and not silent
     for k in range(good):
         ranking, _ = play(d, None, seed + 9000 + k, chosen)
         out.good += 1
-        out.good_called += ranking.good_unit > max(ranking.groups[0].probability, ranking.unexplained)
+        out.good_called += ranking.nothing_shown > max(ranking.accused.probability if ranking.accused else 0.0, ranking.unexplained)
     return out

@@ -76,6 +76,16 @@ class Ranking:
     unexplained: float
     next: tuple[Reading, float] | None  # and the bits that are expected from it
 
+    @property
+    def nothing_shown(self) -> float:
+        """How likely it is that all reads as in a good unit: that it is one, or has a mistake which only looking finds."""
+        return self.good_unit + sum(g.probability for g in self.groups if g.silent)
+
+    @property
+    def accused(self) -> Group | None:
+        """The likeliest group that a reading shows."""
+        return next((g for g in self.groups if not g.silent), None)
+
 
 class Diagnosis:
     """The table of a kit: what each reading would be with each mistake. Made once, in some seconds; asked in milliseconds."""
