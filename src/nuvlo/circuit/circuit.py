@@ -412,11 +412,11 @@ class Circuit:
         if sub is None:
             self._say(card, f"the subcircuit '{card.model}' is not defined.", "Add .include or .subckt.")
         elif len(sub.ports) != len(numbers):
-            self._say(card, f"'{sub.name}' has {len(sub.ports)} terminals, not {len(numbers)}.", "")
+            self._say(card, f"'{sub.name}' has {len(sub.ports)} terminals, not {len(numbers)}.", "Give as many nodes as its .subckt line has.")
         elif sub.name in inside:
             self._say(card, f"the subcircuit '{sub.name}' contains itself.", "Break the circle.")
         elif len(inside) >= DEEPEST:
-            self._say(card, f"subcircuits stand in each other more than {DEEPEST} deep.", "")
+            self._say(card, f"subcircuits stand in each other more than {DEEPEST} deep.", "Look for blocks that stand in themselves, or open some out.")
         else:
             for k in range(self._copies(card, scope, sub)):
                 name = card.name if k == 0 else f"{card.name}:{k + 1}"  # side by side, each with nodes of its own

@@ -392,7 +392,7 @@ class ElementReader(OverTime, ABC):
             self.say(f"'{head.text}' needs 4 nodes, z0= and td=.", head, "For example: t1 a 0 b 0 z0=50 td=10n.")
             return
         self.pass_over(settings, frozenset({"z0", "td", "f", "nl"}), head)
-        self.say(f"'{head.text}' is solved as 32 sections: edges faster than a tenth of its delay ring.", head, "", "warning")
+        self.say(f"'{head.text}' is solved as 32 sections: edges faster than a tenth of its delay ring.", head, "Build it of more sections where that matters.", "warning")
         self.keep(head, "x", nodes, {"z0": given["z0"], "td": given["td"]}, "transmission_line")
 
     def instance(self, words: list[Token]) -> None:

@@ -116,7 +116,7 @@ class _Reader(ElementReader):
         self.overfull = True
 
     def say(self, message: str, at: Token, remedy: str = "", severity: Severity = "error", *, alters: bool = False) -> None:
-        self.problems.append(Problem(message, remedy, at.file, at.line, at.column, severity=severity, alters=alters))
+        self.problems.append(Problem(message, remedy or "Mend this line, or take it out.", at.file, at.line, at.column, severity=severity, alters=alters))
 
     def line(self, line: Line) -> bool:
         """Take in one line; False at ``.end``."""
@@ -398,7 +398,7 @@ class _Reader(ElementReader):
                             token.file, token.line, token.column, severity="warning", alters=True)
                 )  # fmt: skip
         for token in spare:
-            problems.append(Problem(f"'{token.text}' should be followed by = and a value.", "", token.file, token.line, token.column))
+            problems.append(Problem(f"'{token.text}' should be followed by = and a value.", "Write name=value, or take it out.", token.file, token.line, token.column))
         self.block.models[name.text] = Model(name.text, kind.text, parameters, tuple(problems))
 
 
