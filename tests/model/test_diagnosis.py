@@ -171,6 +171,32 @@ def test_the_verbs(tmp_path, capsys):
     assert sum(g["probability"] for g in said["groups"]) + said["good_unit"] + said["unexplained"] == pytest.approx(1.0, abs=0.05)
 
 
+def test_a_display_that_is_over_range_tells_nothing(tmp_path, capsys):
+    csv = tmp_path / "r.csv"
+    csv.write_text("point,quantity,value\nTP4,voltage,OL\n9 V supply,current,OL\nTP2,voltage,1.2\n")
+    assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(csv), "--json"]) == 0
+    some = json.loads(capsys.readouterr().out)
+    csv.write_text("point,quantity,value\nTP2,voltage,1.2\n")
+    assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(csv), "--json"]) == 0
+    assert some["groups"] == json.loads(capsys.readouterr().out)["groups"]
+
+
+def test_an_open_supply_is_explained(tmp_path, capsys):
+    csv = tmp_path / "r.csv"
+    csv.write_text("point,quantity,value\nTP0,resistance,OL\n")
+    assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(csv)]) == 0
+    assert "D1 is missing" in capsys.readouterr().out.splitlines()[0]
+
+
+@pytest.mark.parametrize("verb", ["practice", "diagnose"])
+def test_a_kit_of_blocks_is_told_what_is_not_known(verb, tmp_path, capsys):
+    csv = tmp_path / "r.csv"
+    csv.write_text("point,quantity,value\n")
+    rest = ["--seed", "1"] if verb == "practice" else ["--readings", str(csv)]
+    assert main([verb, str(SHIPPED / "oxbow"), *rest]) == 1
+    assert "no mistake in them is known" in capsys.readouterr().err
+
+
 @pytest.mark.parametrize(("row", "says"), [("TP99,voltage,1", "TP99"), ("TP1,tone,1", "tone"), ("TP1,voltage,much", "much")])
 def test_a_reading_that_is_none_is_named(row, says, tmp_path, capsys):
     csv = tmp_path / "r.csv"

@@ -23,7 +23,7 @@ OPERATIONS = (
     "where", "steep",
 )  # fmt: skip
 NUMBER = {name: k for k, name in enumerate(OPERATIONS)}
-SAME = {"bitwise_and": "logical_and", "bitwise_or": "logical_or", "invert": "logical_not", "square": "square"}
+SAME = {"bitwise_and": "logical_and", "bitwise_or": "logical_or", "invert": "logical_not"}
 NOTHING: Array = np.zeros((1, 1))
 ALIKE = 64  # items of constants that are looked at for being the same
 
@@ -55,9 +55,6 @@ class Traced(NDArrayOperatorsMixin):
     def any(self) -> bool:
         """It may be: work is never spared by what is not known."""
         return True
-
-
-Operand = "Traced | Array"
 
 
 class Tape:

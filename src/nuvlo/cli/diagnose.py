@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from nuvlo.model.diagnosis import Group, Reading
 
 SHOWN, NAMED = 5, 4  # groups that are printed, and mistakes of each; all are in the document
+WORTH_BITS = 0.01  # expected of a reading that is worth taking
 LEAST = 0.005  # probability of a group that is told
 
 
@@ -33,7 +34,6 @@ def _diagnose(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_places
     from nuvlo.model.diagnosis import Diagnosis
-    from nuvlo.quantity import format_value
 
     diagnosis = Diagnosis(read_kit(a.folder))
     taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings})
@@ -42,9 +42,11 @@ def _diagnose(a: argparse.Namespace) -> Answer:
     lines = [f"{100 * g.probability:3.0f} %  {_said(g)}" for g in told[:SHOWN]]
     lines.append(f"{100 * found.good_unit:3.0f} %  a good unit")
     lines.append(f"{100 * found.unexplained:3.0f} %  no single mistake explains what was read")
-    if found.next:
+    if found.next and found.next[1] >= WORTH_BITS:
         reading, bits = found.next
-        lines.append(f"Next: {reading.quantity} at {reading.point}, from which {format_value(bits, '', 2)} bits are expected.")
+        lines.append(f"Next: {reading.quantity} at {reading.point}, from which {bits:.2f} bits are expected.")
+    else:
+        lines.append("No reading here tells more.")
     return 0, {
         "groups": [{"mistakes": [m.text for m in g.mistakes], "probability": g.probability} for g in told],
         "good_unit": found.good_unit, "unexplained": found.unexplained,
@@ -66,10 +68,10 @@ def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.model.diagnosis import Diagnosis
 
     kit = read_kit(a.folder)
+    readings = Diagnosis(kit).readings
     hidden = hidden_mistake(kit, a.seed)
     if a.reveal:
         return 0, {"mistakes": [hidden.text]}, hidden.text
-    readings = Diagnosis(kit).readings
     if a.read is None:
         rows = [{"point": r.point, "quantity": r.quantity, "unit": r.unit} for r in readings]
         return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.point:16s} {r.quantity}" for r in readings)

@@ -28,7 +28,17 @@ from nuvlo.logbook import Build
 from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.windows import Pair
-from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, farads, tone_volts
+from nuvlo.model.working import (
+    BRIDGE_SHARE,
+    STRAY,
+    STRAY_OHMS,
+    STRAY_TONE,
+    TONE_SHARE,
+    ModelError,
+    farads,
+    tone_volts,
+)
+from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
 DRAWS, DRAWS_OF_OHMS = 24, 4  # of all tolerances, for each mistake; of ohms. The second divides the first
@@ -91,8 +101,12 @@ class Diagnosis:
     """The table of a kit: what each reading would be with each mistake. Made once, in some seconds; asked in milliseconds."""
 
     def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11) -> None:
+        if kit.unit is None:
+            raise ModelError(Problem(f"{kit.name} has no circuit.cir, so no reading can be explained.", "Add one."))
         self.kit, self.draws = kit, draws
         self.mistakes = single_mistakes(kit)
+        if not self.mistakes:
+            raise ModelError(Problem(f"all parts of {kit.name} are blocks: no mistake in them is known yet.", "Look by ring-out and by ear."))
         self.laws = laws(kit, build)
         self.base = sample(self.laws, draws, seed)
         runs = {p.name for p in kit.info.point if p.running}
@@ -232,7 +246,8 @@ class Diagnosis:
     def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
         """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,), and under anything at all."""
         mean, off = self.seen
-        rows = [k for k, r in enumerate(self.readings) if r.key in taken]
+        # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
+        rows = [k for k, r in enumerate(self.readings) if r.key in taken and (r.quantity in FLOOR or math.isfinite(taken[r.key].value))]
         if not rows:
             return np.zeros(mean.shape[1]), 0.0
         read = np.array([taken[self.readings[k].key].value for k in rows])
