@@ -174,3 +174,12 @@ def test_a_first_answer_loads_nothing_that_it_does_not_need(tmp_path):
     code = "import sys\nfrom nuvlo.cli.main import main\nmain(sys.argv[1:])\nprint([m for m in ('scipy', 'pydantic', 'nuvlo.kit.kit', 'PyQt6') if m in sys.modules])"
     said = subprocess.run([sys.executable, "-c", code, "solve", str(file), "op"], capture_output=True, text=True, check=True).stdout
     assert said.splitlines()[-1] == "[]"
+
+
+def test_the_sections_of_a_line_are_not_read_out(tmp_path, capsys):
+    file = tmp_path / "x.cir"
+    file.write_text("t\nv1 a 0 4\nr1 a b 50\nt1 b 0 c 0 z0=50 td=10n\nr2 c 0 50\n")
+    assert main(["solve", str(file), "op"]) == 0
+    said = capsys.readouterr()
+    assert [line.split()[0] for line in said.out.splitlines()] == ["a", "b", "c", "v1", "r1", "r2"]
+    assert "x.cir:4:1: 't1' is solved as 32 sections" in said.err

@@ -170,7 +170,8 @@ def _op(a: argparse.Namespace) -> Answer:
     if a.csv:
         heading = ["what", "name", *_heads("value", e.varied), "unit"]
         _write_csv(a.csv, heading, ([what, n, *_spread(v), u] for what, n, v, u in rows))
-    text = "\n".join(f"{name:16s} {_said(v, u)}" for _, name, v, u in rows)
+    # A transmission line is a ladder of many sections: what stands in it is in the document, and nothing to read through.
+    text = "\n".join(f"{name:16s} {_said(v, u)}" for _, name, v, u in rows if not ("." in name and name[0] == "t"))
     return (e.status if converged else 1), document, text
 
 
