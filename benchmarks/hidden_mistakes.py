@@ -6,12 +6,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nuvlo.instruments.practice import practice_bench, take
+from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.protocols import InstrumentError
-from nuvlo.instruments.simulated import SimulatedBench
 from nuvlo.kit import Kit
-from nuvlo.model.diagnosis import Diagnosis, Ranking, Reading
+from nuvlo.model.diagnosis import Diagnosis, Ranking
 from nuvlo.model.mistakes import Mistake
+from nuvlo.model.probes import Reading
 from nuvlo.quantity import Measured
 
 MOST_READINGS = 6
@@ -32,17 +32,17 @@ class Score:
     good_called: int = 0
 
 
-def taken_by(bench: SimulatedBench, r: Reading) -> Measured | None:
+def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
     """What the bench shows; nothing where the display does not settle."""
     try:
-        return take(bench, r)
+        return bench.take(r)
     except InstrumentError:
         return None
 
 
 def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple[Ranking, int]:
     """The ranking after at most six readings, chosen by Nuvlo or at random, and after how many the first group had nine chances in ten."""
-    bench = practice_bench(d.kit, seed, hidden)
+    bench = PracticeBench(d.kit, seed, *([hidden] if hidden else []))
     dice = np.random.default_rng(seed)
     taken: dict[tuple[str, str], Measured] = {}
     tried: set[tuple[str, str]] = set()
@@ -65,7 +65,7 @@ def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple
 def score(kit: Kit, count: int, seed: int, chosen: bool = True, good: int = 0) -> Score:
     d = Diagnosis(kit)
     dice = np.random.default_rng(seed)
-    weight = np.array([m.weight for m in d.mistakes])
+    weight = d.weights
     out = Score()
     for k in range(count):
         hidden = d.mistakes[int(dice.choice(len(d.mistakes), p=weight / weight.sum()))]

@@ -62,6 +62,7 @@ class _Scope:
 
     def __init__(self, prefix: str, block: Block, given: Mapping[str, Expression], parent: _Scope | None) -> None:
         self.prefix, self.block, self.given, self.parent = prefix, block, given, parent
+        self.ports: Mapping[str, int] = {}  # its terminals, and the nodes they are on
 
     @property
     def root(self) -> _Scope:
@@ -255,6 +256,11 @@ class Circuit:
         """A parameter of an instance of a subcircuit, as the netlist has it."""
         return float(self._scopes[instance].value(parameter, {}))
 
+    def pins(self, instance: str) -> dict[str, str]:
+        """The nodes that an instance of a subcircuit hangs on, by the names that the block has for its terminals."""
+        names = ["0", *self.nodes]
+        return {port: names[node + 1] for port, node in self._scopes[instance].ports.items()}
+
     def of_kind(self, kind: str) -> list[Element]:
         return [e for e in self.elements if e.kind == kind]
 
@@ -421,8 +427,9 @@ class Circuit:
             for k in range(self._copies(card, scope, sub)):
                 name = card.name if k == 0 else f"{card.name}:{k + 1}"  # side by side, each with nodes of its own
                 inner = _Scope(f"{scope.prefix}{name}.", sub, card.parameters, scope)
+                inner.ports = dict(zip(sub.ports, numbers, strict=True))
                 self._scopes[f"{scope.prefix}{name}"] = inner
-                self._open(sub, inner, dict(zip(sub.ports, numbers, strict=True)), (*inside, sub.name))
+                self._open(sub, inner, inner.ports, (*inside, sub.name))
 
     def _copies(self, card: Card, scope: _Scope, sub: Block) -> int:
         """How many of a block stand side by side: its ``m``, where that is no parameter of its own."""

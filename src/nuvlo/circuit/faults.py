@@ -2,7 +2,7 @@
 
 Each has a ``key`` by which it stands among the overrides of a circuit, 1 (or the ohms of a bridge) for the members that have it:
 
-- ``r3.missing``: the part is not there, or one of its joints is open;
+- ``r3.missing``: the part is not there, or one of its joints is open; ``xu2a.missing``: nothing that is inside the block;
 - ``d1.reversed``: a diode, or the current or voltage of a source, the other way round;
 - ``q1.legs_ebc``: in the holes for collector, base and emitter (or drain, gate and source, written ``dgs``) stand these legs;
 - ``bridge(a,b)``: ohms between two nodes that should not touch, infinite for none;
@@ -24,7 +24,7 @@ _LEGS = "legs_"
 
 @dataclass(frozen=True)
 class Missing:
-    """A part that is not there."""
+    """A part that is not there; of an instance of a subcircuit, all that is inside it."""
 
     element: str
     kinds: ClassVar[str] = "rclvidqjmefgh"

@@ -7,6 +7,7 @@ those of :mod:`~nuvlo.circuit.faults`.
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -24,12 +25,22 @@ def present(element: Element, overrides: Overrides) -> Array | float:
     if not element.legs and isinstance(overrides, Asked) and overrides.faultless:
         return 1.0
     there = 1.0 - np.asarray(overrides.get(Missing(element.part).key, 0.0), float)
+    for block in _blocks_round(element.part):
+        gone = overrides.get(Missing(block).key)
+        there = there if gone is None else there * (1.0 - np.asarray(gone, float))
     turns = _turns(element.part, overrides)
     if element.legs:
         share = np.asarray(overrides[Turned(element.part, element.legs).key], float)
     else:
         share = 1.0 - sum((np.asarray(overrides[t.key], float) for t in turns), np.zeros(()))
     return np.asarray(there * share)
+
+
+def _blocks_round(name: str) -> Iterator[str]:
+    """The instances of subcircuits that an element is inside of: ``xu1a.xa`` and ``xu1a`` of ``xu1a.xa.ro``."""
+    while "." in name:
+        name = name.rpartition(".")[0]
+        yield name
 
 
 def direction(element: Element, overrides: Overrides) -> Array | float:
@@ -83,6 +94,8 @@ def can_override(circuit: Circuit, name: str) -> bool:
             return False
         case Bridge(a, b):
             return all(n in (*GROUND, *circuit.nodes) for n in (a, b))
+        case Missing(element) if any(e.name.startswith(f"{element}.") for e in circuit.elements):
+            return True
         case Missing() | Reversed() | Turned() as fault:
             return any(e.name == fault.element and e.kind in fault.kinds for e in circuit.elements)
 

@@ -10,10 +10,12 @@ from nuvlo.cli.answer import Answer, Verbs
 from nuvlo.cli.numbers import SEED
 
 if TYPE_CHECKING:
-    from nuvlo.model.diagnosis import Group, Reading
+    from nuvlo.model.diagnosis import Group
+    from nuvlo.model.probes import Reading
 
 SHOWN, NAMED = 5, 4  # groups that are printed, and mistakes of each; all are in the document
 WORTH_BITS = 0.01  # expected of a reading that is worth taking
+STAGES = {"hook-up": ("resistance", "capacitance", "look"), "wake": (), "set": (), "prove": ()}  # what can be read there; all, where nothing is said
 LEAST = 0.005  # probability of a group that is told
 
 
@@ -22,11 +24,13 @@ def add_verbs(verbs: Verbs) -> None:
     one = verbs.add("diagnose", _diagnose, "what single mistake explains the readings, and what to read next")
     one.add_argument("folder", type=Path)
     one.add_argument("--readings", type=Path, metavar="CSV", help="point,quantity,value,unit,uncertainty of what was read", required=True)
+    one.add_argument("--stage", choices=(*STAGES,), help="what is safe and within reach there; all, without")
     one = verbs.add("practice", _practice, "a unit with one mistake hidden in it, to be read and found")
     one.add_argument("folder", type=Path)
     one.add_argument("--seed", type=SEED, required=True, help="which unit")
     one.add_argument("--read", metavar="POINT", help="take a reading there")
-    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone"), help="of what; the first there is, without")
+    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look"), help="of what; the first there is, without")
+    one.add_argument("--easy", action="store_true", help="a mistake that shows soon")
     one.add_argument("--reveal", action="store_true", help="tell the mistake")
 
 
@@ -37,14 +41,14 @@ def _diagnose(a: argparse.Namespace) -> Answer:
 
     diagnosis = Diagnosis(read_kit(a.folder))
     taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings})
-    found = diagnosis.rank(taken)
+    found = diagnosis.rank(taken, STAGES.get(a.stage or "", ()))
     told = [g for g in found.groups if g.probability >= LEAST]
     lines = [f"{100 * g.probability:3.0f} %  {_said(g)}" for g in told[:SHOWN]]
     lines.append(f"{100 * found.good_unit:3.0f} %  a good unit")
     lines.append(f"{100 * found.unexplained:3.0f} %  no single mistake explains what was read")
     if found.next and found.next[1] >= WORTH_BITS:
         reading, bits = found.next
-        lines.append(f"Next: {reading.quantity} at {reading.point}, from which {bits:.2f} bits are expected.")
+        lines.append(f"Next: {reading.words}, from which {bits:.2f} bits are expected.")
     else:
         lines.append("No reading here tells more.")
     return 0, {
@@ -64,19 +68,19 @@ def _said(group: Group) -> str:
 
 def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.instruments.practice import hidden_mistake, practice_bench, take
-    from nuvlo.model.diagnosis import Diagnosis
+    from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+    from nuvlo.model.probes import readings_of
 
     kit = read_kit(a.folder)
-    readings = Diagnosis(kit).readings
-    hidden = hidden_mistake(kit, a.seed)
+    readings = readings_of(kit)
+    hidden = hidden_mistake(kit, a.seed, a.easy)
     if a.reveal:
         return 0, {"mistakes": [hidden.text]}, hidden.text
     if a.read is None:
         rows = [{"point": r.point, "quantity": r.quantity, "unit": r.unit} for r in readings]
         return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.point:16s} {r.quantity}" for r in readings)
     reading = _wanted(readings, a.read, a.quantity)
-    found = take(practice_bench(kit, a.seed, hidden), reading)
+    found = PracticeBench(kit, a.seed, hidden).take(reading)
     document = {"point": reading.point, "quantity": reading.quantity, "value": found.value, "unit": found.unit, "uncertainty": found.uncertainty}
     return 0, document, f"{reading.point}: {found}"
 

@@ -16,6 +16,7 @@ from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
+from nuvlo.kit.schema import Tone
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import Law, known_to, laws
 from nuvlo.model.running import means
@@ -145,7 +146,10 @@ class SimulatedBench:
         return self._ran[1]
 
     def tone(self, name: str) -> Measured:
-        tone = self.unit.kit.tone(name)
+        return self.played(self.unit.kit.tone(name))
+
+    def played(self, tone: Tone) -> Measured:
+        """Volts r.m.s. of any tone at its node."""
         point = self._point(tone.setup, (tone.source, tone.at, tone.node))
         return self._shown(float(tone_volts(point, tone)[0]), "V")
 

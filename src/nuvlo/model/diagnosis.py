@@ -1,71 +1,47 @@
 """What single mistake explains the readings: every mistake under its tolerances, judged by what was read, and what to read next.
 
-Each mistake is solved for a few draws of all tolerances in one ensemble. What a reading tells is the density of what was read under each
-mistake: a multivariate Student distribution about the mean of its draws, with their covariance drawn towards its diagonal, since it is known
-from a few only, and with the uncertainty of the meter (K. L. Lange, R. J. A. Little, J. M. G. Taylor, "Robust statistical modeling using the
-t distribution", J. Am. Stat. Assoc. 84, 1989; O. Ledoit, M. Wolf, J. Multivariate Analysis 88, 2004). Bayes' rule does the rest. The next
-reading is the one from which most bits are expected per minute of trouble.
+Each mistake is tried with a few draws of all tolerances (:mod:`nuvlo.model.trials`). What a reading tells is the density of what was read
+under each mistake: a multivariate Student distribution about the mean of its draws, with their covariance, its correlations drawn towards
+those of the good unit, since they are known from a few draws only, and with the uncertainty of the meter (K. L. Lange, R. J. A. Little, J. M. G. Taylor, "Robust statistical
+modeling using the t distribution", J. Am. Stat. Assoc. 84, 1989; O. Ledoit, M. Wolf, J. Multivariate Analysis 88, 2004). A look shows what
+is wrong, or not, with a chance of its kind. Bayes' rule does the rest. The next reading is the one from which most bits are expected per
+minute of trouble.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nuvlo import progress
 from nuvlo.arrays import Array
-from nuvlo.circuit.circuit import Circuit
-from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.faults import Bridge, Turned, fault_named
-from nuvlo.circuit.ohms import resistance
-from nuvlo.circuit.operating_point import OperatingPoint, operating_point, solve
+from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
-from nuvlo.model.ensemble import known_to, laws, sample
+from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.windows import Pair
-from nuvlo.model.working import (
-    BRIDGE_SHARE,
-    STRAY,
-    STRAY_OHMS,
-    STRAY_TONE,
-    TONE_SHARE,
-    ModelError,
-    farads,
-    tone_volts,
-)
+from nuvlo.model.probes import Reading, readings_of
+from nuvlo.model.trials import Trials
+from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
-DRAWS, DRAWS_OF_OHMS = 24, 4  # of all tolerances, for each mistake; of ohms. The second divides the first
-AT_ONCE = 2400  # members solved together
+DRAWS = 24  # of all tolerances, for each mistake
 GOOD, UNEXPLAINED = 0.2, 0.03  # beforehand: that nothing is wrong, and that no single mistake is it
 TAILS = 4.0  # degrees of freedom
-SHRUNK = 0.3  # share by which a covariance is drawn to its diagonal
+SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are drawn to those of the good unit
+RELATED = 240  # draws of the good unit, for these
 APART = 2.0  # spreads by which two mistakes must differ in some reading, to be told apart
-MINUTES = {"voltage": 0.5, "current": 1.0, "resistance": 1.5, "capacitance": 1.5, "tone": 2.0}  # to take a reading (common practice, no source)
 FLOOR = {"resistance": (STRAY_OHMS, 1e8), "capacitance": (1e-11, 1e-1), "tone": (STRAY_TONE, 100.0)}  # what is judged by shares, and between what
 SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  # by which such a reading is in doubt at least
-BINS = 48
-
-
-@dataclass(frozen=True)
-class Reading:
-    """A reading that could be taken; of volts and ohms the nodes of red and black."""
-
-    point: str
-    quantity: str
-    unit: str
-    nodes: tuple[str, str] = ("", "")
-    setup: str = ""
-
-    @property
-    def key(self) -> tuple[str, str]:
-        return self.point, self.quantity
+LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
+FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
+SEEN_ANYWAY = 0.3  # that a look finds fault where none of the mistakes known is it
+BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
 
 
 @dataclass(frozen=True)
@@ -98,109 +74,55 @@ class Ranking:
 
 
 class Diagnosis:
-    """The table of a kit: what each reading would be with each mistake. Made once, in some seconds; asked in milliseconds."""
+    """The table of a kit: what each reading would be with each mistake. Made once, in some seconds; asked in milliseconds.
 
-    def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11) -> None:
-        if kit.unit is None:
-            raise ModelError(Problem(f"{kit.name} has no circuit.cir, so no reading can be explained.", "Add one."))
-        self.kit, self.draws = kit, draws
+    ``habits`` say how often each kind of mistake is made; as shipped, where none are given. A kit without a circuit is only looked at.
+    """
+
+    def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None) -> None:
+        self.kit, self.draws, self.seed = kit, draws, seed
+        self.habits = habits or shipped()
         self.mistakes = single_mistakes(kit)
-        if not self.mistakes:
-            raise ModelError(Problem(f"all parts of {kit.name} are blocks: no mistake in them is known yet.", "Look by ring-out and by ear."))
-        self.laws = laws(kit, build)
-        self.base = sample(self.laws, draws, seed)
-        runs = {p.name for p in kit.info.point if p.running}
-        self.readings = [Reading(s.name, "current", "A") for s in kit.info.supply if not kit.passive]
-        self.readings += [
-            Reading(p.name, "voltage", "V", (p.node, p.reference), p.setup) for p in kit.info.point if not kit.passive and p.name not in runs
-        ]  # fmt: skip
-        pairs = [Pair(s.point, s.node, "0") for s in kit.info.supply if s.point]
-        pairs += [Pair(c.name, c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
-        pairs += [Pair(p.name, p.node, p.reference) for p in kit.info.point] if kit.passive else []
-        self.readings += [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
-        self.readings += [Reading(c.name, "capacitance", "F", (c.node, c.reference)) for c in kit.info.cold if c.kind == "capacitance"]
-        self.readings += [Reading(t.name, "tone", "V") for t in kit.info.tone]
+        self.readings = readings_of(kit)
+        if not self.mistakes or not self.readings:
+            raise ModelError(Problem(f"nothing is known of {kit.name} that could be wrong.", "Add circuit.cir, or a list of its parts with a board."))
+        self.laws = laws(kit, build) if kit.unit else {}
+        self.base = sample(self.laws, draws, seed) if kit.unit else {}
 
     @cached_property
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution: it tells nothing then."""
-        out = np.full((len(self.readings), 1 + len(self.mistakes), self.draws), np.nan)
-        everyone: list[Mistake | None] = [None, *self.mistakes]
-        for some in self._companies(everyone):
-            progress.pause(f"trying {some[-1]:,} mistakes of {len(self.mistakes):,}")
-            values = self._values([everyone[k] for k in some])
-            for row, found in self._read(values).items():
-                out[row][some] = found.reshape(len(some), self.draws)
+        return Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws).table()
+
+    @cached_property
+    def related(self) -> Array:
+        """(readings, readings): how readings of a good unit go together, from many draws; what is only looked at with nothing."""
+        many = sample(self.laws, RELATED, self.seed + 1) if self.laws else {}
+        found = self._scaled(Trials(self.kit, (), self.readings, self.laws, many, RELATED).table()[:, 0])
+        known = np.isfinite(found)
+        off = np.where(known, found - np.where(known, found, 0.0).sum(axis=1, keepdims=True) / np.maximum(known.sum(axis=1, keepdims=True), 1), 0.0)
+        size = np.sqrt((off**2).sum(axis=1))
+        off = np.where(size[:, None] > 0, off / np.where(size > 0, size, 1.0)[:, None], 0.0)
+        out: Array = off @ off.T
+        np.fill_diagonal(out, 1.0)
         return out
 
-    def _companies(self, everyone: Sequence[Mistake | None]) -> list[list[int]]:
-        """Which are solved together: transistors in other holes by themselves, since each is a part more in the circuit of all."""
-        most = max(1, AT_ONCE // self.draws)
-        plain: list[int] = []
-        turned: dict[str, list[int]] = {}
-        for k, one in enumerate(everyone):
-            faults = [fault_named(key) for key, _ in one.overrides] if one else []
-            legs = next((f.element for f in faults if isinstance(f, Turned)), "")
-            (turned.setdefault(legs, []) if legs else plain).append(k)
-        return [group[at : at + most] for group in (plain, *turned.values()) for at in range(0, len(group), most)]
+    @cached_property
+    def weights(self) -> Array:
+        """(mistakes,): how often each is made, beside the others."""
+        return np.array([self.habits[m.kind].weight * m.share for m in self.mistakes])
 
-    def _values(self, some: Sequence[Mistake | None]) -> dict[str, Array]:
-        """Override arrays (mistakes · draws,)."""
-        values = {name: np.tile(v, len(some)) for name, v in self.base.items()}
-        for k, one in enumerate(some):
-            mine = slice(k * self.draws, (k + 1) * self.draws)
-            for key, amount in one.overrides if one else ():
-                if key not in values:
-                    law = self.laws.get(key)
-                    usual = law.nominal if law else np.inf if isinstance(fault_named(key), Bridge) else 0.0
-                    values[key] = np.full(len(some) * self.draws, usual)
-                values[key][mine] = amount
-        return values
-
-    def _read(self, values: Mapping[str, Array]) -> dict[int, Array]:
-        """What every reading would be, by its row."""
-        kit, out = self.kit, {}
-        points: dict[int, OperatingPoint] = {}
-        supplies = {s.name: s.element for s in kit.info.supply}
-        setups = dict.fromkeys(r.setup for r in self.readings if r.quantity in ("voltage", "current"))
-        for setup in setups:
-            circuit = kit.setup(setup)
-            points[id(circuit)] = point = self._solved(circuit, values)
-            amps = point.currents() if not setup else {}
-            for row, r in enumerate(self.readings):
-                if r.quantity == "voltage" and r.setup == setup:
-                    out[row] = point.voltage(*r.nodes)
-                elif r.quantity == "current" and not setup:
-                    out[row] = -amps[supplies[r.point]]
+    @cached_property
+    def shows(self) -> Array:
+        """(readings, 1 + mistakes): how likely a look shows something wrong; NaN of what is no look."""
+        out = np.full((len(self.readings), 1 + len(self.mistakes)), np.nan)
         for row, r in enumerate(self.readings):
-            if r.quantity == "resistance":
-                unit = kit.unpowered(*r.nodes)
-                some = {name: self._few(v) for name, v in known_to(unit, values).items()}
-                ohms = resistance(unit, *r.nodes, None, some).ohms
-                out[row] = np.repeat(ohms, self.draws // DRAWS_OF_OHMS)
-            elif r.quantity == "capacitance":
-                out[row] = farads(kit, kit.cold(r.point), values)
-            elif r.quantity == "tone":
-                tone = kit.tone(r.point)
-                circuit = kit.tone_setup(tone)
-                if id(circuit) not in points:
-                    points[id(circuit)] = self._solved(circuit, values)
-                out[row] = tone_volts(points[id(circuit)], tone)
+            if r.quantity == "look":
+                out[row] = FALSE_ALARM
+                for k, m in enumerate(self.mistakes, start=1):
+                    if r.part in m.refs:
+                        out[row, k] = max(FALSE_ALARM, self.habits[m.kind].seen)
         return out
-
-    def _few(self, value: Array) -> Array:
-        """The first few draws of each mistake: of ohms few are enough, and they are dear."""
-        return value.reshape(-1, self.draws)[:, :DRAWS_OF_OHMS].ravel()
-
-    def _solved(self, circuit: Circuit, values: Mapping[str, Array]) -> OperatingPoint:
-        """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
-        does not lead on from there reads as the first does: of what hangs on leakage there is little else to say."""
-        known = known_to(circuit, values)
-        first = operating_point(circuit, {name: v[:: self.draws] for name, v in known.items()})
-        begin = np.repeat(first.x, self.draws, axis=1)
-        found = solve(Equations(circuit, known), stubborn=False, start=begin)
-        x = np.where(found.converged, found.x, begin)
-        return replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0)))
 
     # -- what readings tell -----------------------------------------------------------------------------------
 
@@ -210,6 +132,8 @@ class Diagnosis:
         ohms on the scale of their logarithm."""
         table = self._scaled(self.table)
         known = np.isfinite(table)
+        known |= self._looked[:, None, None]  # what is only looked at has no scale
+        table = np.where(self._looked[:, None, None], 0.0, table)
         count = np.maximum(known.sum(axis=2), 1)
         mean = np.where(known, table, 0.0).sum(axis=2) / count
         off = np.where(known, table - mean[..., None], 0.0)
@@ -225,31 +149,36 @@ class Diagnosis:
         logarithm."""
         out = table.copy()
         for row, r in enumerate(self.readings):
-            if r.quantity in FLOOR:
-                low, high = FLOOR[r.quantity]
+            if r.quantity in FLOOR or r.quantity == "lifted":
+                low, high = FLOOR[_as(r)]
                 out[row] = np.log(np.clip(table[row], low, high))
         return out
+
+    @cached_property
+    def _looked(self) -> Array:
+        return np.array([r.quantity == "look" for r in self.readings])
 
     def _doubt(self, row: int, value: Measured) -> float:
         """Standard uncertainty of a reading beside what tolerances do, on the scale it is judged by."""
         r = self.readings[row]
-        if r.quantity in FLOOR:
-            low, high = FLOOR[r.quantity]
-            return math.hypot(SHARE[r.quantity], (value.uncertainty / 2 + low) / min(max(value.value, low), high))
+        if _as(r) in FLOOR:
+            low, high = FLOOR[_as(r)]
+            return math.hypot(SHARE[_as(r)], (value.uncertainty / 2 + low) / min(max(value.value, low), high))
         return math.hypot(value.uncertainty / 2, self._noise(row))
 
     def _noise(self, row: int) -> float:
         """The least that a reading is in doubt by, on that scale."""
         r = self.readings[row]
-        return SHARE[r.quantity] if r.quantity in FLOOR else STRAY[r.unit] / 2
+        return SHARE[_as(r)] if _as(r) in FLOOR else STRAY.get(r.unit, 1.0) / 2
 
     def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
         """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,), and under anything at all."""
         mean, off = self.seen
         # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
-        rows = [k for k, r in enumerate(self.readings) if r.key in taken and (r.quantity in FLOOR or math.isfinite(taken[r.key].value))]
+        rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self._looked[k] and (_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
+        looks, anyway = self._seen(taken)
         if not rows:
-            return np.zeros(mean.shape[1]), 0.0
+            return looks, anyway
         read = np.array([taken[self.readings[k].key].value for k in rows])
         full = np.full((len(self.readings), 1), np.nan)
         full[rows, 0] = np.where(np.isnan(read), np.nan, read)
@@ -257,7 +186,8 @@ class Diagnosis:
         doubt = np.array([self._doubt(k, taken[self.readings[k].key]) for k in rows])
         spread = np.einsum("rmt,smt->mrs", off[rows], off[rows]) / max(self.draws - 1, 1)
         own = np.einsum("mrr->mr", spread).copy()
-        spread *= 1.0 - SHRUNK
+        wide = np.sqrt(own)
+        spread = (1.0 - SHRUNK) * spread + SHRUNK * self.related[np.ix_(rows, rows)] * wide[:, :, None] * wide[:, None, :]
         k = np.arange(len(rows))
         spread[:, k, k] = own + doubt**2
         away = y - mean[rows].T
@@ -271,31 +201,52 @@ class Diagnosis:
         middle = np.median(mean[rows], axis=1)
         one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
         anything = float(np.sum(one - np.log(wide) - (nu + 1) / 2 * np.log1p(((y - middle) / wide) ** 2 / nu)))
-        return known, anything
+        return known + looks, anything + anyway
+
+    def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
+        """The same of what was looked at: 1 where something was wrong, 0 where all looked right."""
+        out, anyway = np.zeros(1 + len(self.mistakes)), 0.0
+        for row in np.flatnonzero(self._looked):
+            key = self.readings[row].key
+            if key in taken:
+                found = taken[key].value > 0.5
+                out += np.log(self.shows[row] if found else 1.0 - self.shows[row])
+                anyway += math.log(SEEN_ANYWAY if found else 1.0 - SEEN_ANYWAY)
+        return out, anyway
 
     def posterior(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
         """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one."""
         known, anything = self.likelihoods(taken)
-        weight = np.array([m.weight for m in self.mistakes])
+        weight = self.weights
         before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
         log = np.concatenate([np.log(before) + known, [math.log(UNEXPLAINED) + anything]])
         share = np.exp(log - log.max())
         share /= share.sum()
         return share[:-1], float(share[-1])
 
-    def rank(self, taken: Mapping[tuple[str, str], Measured]) -> Ranking:
-        """What the readings taken so far say, and what to take next."""
+    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = ()) -> Ranking:
+        """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named."""
         likely, unexplained = self.posterior(taken)
         groups: list[tuple[list[int], float]] = []
+        looked = [row for row in np.flatnonzero(self._looked) if self.readings[row].key in taken]
         for k in np.argsort(-likely[1:], kind="stable") + 1:
-            home = next((g for g in groups if self._alike(g[0][0], int(k))), None)
+            # What was looked at parts those that no meter does.
+            home = next((g for g in groups if self._alike(g[0][0], int(k)) and (self.shows[looked, g[0][0]] == self.shows[looked, k]).all()), None)
             if home is None:
                 groups.append(([int(k)], float(likely[k])))
             else:
                 groups[groups.index(home)] = ([*home[0], int(k)], home[1] + float(likely[k]))
         groups.sort(key=lambda g: -g[1])
-        named = tuple(Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0])) for members, share in groups)
-        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken))
+        named = tuple(
+            Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0]) and not self._found_at(members[0], taken))
+            for members, share in groups
+        )
+        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken, only))
+
+    def _found_at(self, mistake: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
+        """Whether a look, or a leg that was lifted, showed that something is wrong with a part this mistake concerns."""
+        refs = self.mistakes[mistake - 1].refs
+        return any(taken[r.key].value > 0.5 for r in self.readings if r.quantity == "look" and r.key in taken and r.part in refs)
 
     def indistinct(self, mistake: Mistake) -> bool:
         """Whether no reading of the table tells a mistake from a good unit: only looking does, or a tone."""
@@ -311,35 +262,64 @@ class Diagnosis:
         noise = np.array([self._noise(row) for row in range(len(self.readings))])
         own = (off**2).mean(axis=2) + noise[:, None] ** 2
         out = np.ones((mean.shape[1],) * 2, dtype=bool)
-        for row in range(len(self.readings)):
+        for row, r in enumerate(self.readings):
+            if r.quantity in ("look", "lifted"):
+                continue
             out &= np.abs(mean[row][:, None] - mean[row]) <= APART * np.sqrt(own[row][:, None] + own[row])
         return out
 
-    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured]) -> tuple[Reading, float] | None:
+    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = ()) -> tuple[Reading, float] | None:
         """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
         in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4)."""
-        from scipy.special import ndtr
-
-        mean, off = self.seen
-        best: tuple[Reading, float] | None = None
         chance = likely / likely.sum()
         heavy = np.flatnonzero(chance > 1e-4)
         w = chance[heavy] / chance[heavy].sum()
-        for row, r in enumerate(self.readings):
-            if r.key in taken:
-                continue
-            noise = self._noise(row)
-            middle, wide = mean[row, heavy], np.sqrt((off[row, heavy] ** 2).mean(axis=1) + noise**2)
-            spots = (middle[:, None] + wide[:, None] * np.array([-1.5, -0.5, 0.5, 1.5])).ravel()
-            order = np.argsort(spots)
-            at = np.searchsorted(np.cumsum(np.repeat(w / 4, 4)[order]), np.linspace(0, 1, BINS + 1)[1:-1])
-            edges = np.unique(spots[order][np.minimum(at, order.size - 1)])
-            under = np.diff(np.concatenate([np.zeros((heavy.size, 1)), ndtr((edges - middle[:, None]) / wide[:, None]), np.ones((heavy.size, 1))], axis=1), axis=1)
-            both = w @ under
-            bits = float(_entropy(both) - w @ np.array([_entropy(u) for u in under]))
-            if best is None or bits / MINUTES[r.quantity] > best[1] / MINUTES[best[0].quantity]:
-                best = (r, bits)
-        return best
+        last = next(reversed(list(taken)), None)
+        before = next((r for r in self.readings if r.key == last), None)
+        left = [row for row, r in enumerate(self.readings) if r.key not in taken and (not only or r.quantity in only)]
+        bits = {row: self._bits_of_a_look(row, heavy, w) for row in left if self._looked[row]}
+        mean, off = self.seen
+        asked = np.array([row for row in left if not self._looked[row]], dtype=int)
+        if asked.size:
+            takes = np.array([self.readings[row].takes(before) for row in asked])
+            wide = np.sqrt((off[np.ix_(asked, heavy)] ** 2).mean(axis=2) + np.array([self._noise(row) for row in asked])[:, None] ** 2)
+            # What is between the mistakes beside what is within them: as good as bits to tell which are worth working out.
+            apart = (np.abs(mean[np.ix_(asked, heavy)] - (mean[np.ix_(asked, heavy)] @ w)[:, None]) / wide).clip(0, 3) @ w
+            for k in np.argsort(-apart / takes)[:WEIGHED]:
+                bits[int(asked[k])] = _bits(mean[asked[k], heavy], wide[k], w)
+        if not bits:
+            return None
+        row = max(bits, key=lambda row: bits[row] / self.readings[row].takes(before))
+        return self.readings[row], bits[row]
+
+    def _bits_of_a_look(self, row: int, heavy: NDArray[np.int_], w: Array) -> float:
+        shows = self.shows[row, heavy]
+        both = float(w @ shows)
+        return float(_entropy(np.array([both, 1 - both])) - w @ [_entropy(np.array([s, 1 - s])) for s in shows])
+
+
+def _as(r: Reading) -> str:
+    """As what quantity a reading is judged."""
+    return LIFTED[r.unit] if r.quantity == "lifted" else r.quantity
+
+
+def _bits(middle: Array, wide: Array, w: Array) -> float:
+    """Mutual information of which of some normal distributions it is, with chances ``w``, and what is read."""
+    from scipy.special import ndtr
+
+    spots = (middle[:, None] + wide[:, None] * np.array([-1.5, -0.5, 0.5, 1.5])).ravel()
+    order = np.argsort(spots)
+    at = np.searchsorted(np.cumsum(np.repeat(w / 4, 4)[order]), np.linspace(0, 1, BINS + 1)[1:-1])
+    edges = np.unique(spots[order][np.minimum(at, order.size - 1)])
+    under = np.diff(np.concatenate([np.zeros((w.size, 1)), ndtr((edges - middle[:, None]) / wide[:, None]), np.ones((w.size, 1))], axis=1), axis=1)
+    return float(_entropy(w @ under) - w @ _entropies(under))
+
+
+def _entropies(share: Array) -> Array:
+    """(R,) bits of each row."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        out: Array = -np.where(share > 0, share * np.log2(share), 0.0).sum(axis=1)
+    return out
 
 
 def _entropy(share: Array) -> float:

@@ -1,6 +1,7 @@
-"""Every single mistake that a builder may have made in a kit, as overrides of its circuit, with how likely each is before anything is read.
+"""Every single mistake that a builder may have made in a kit, as overrides of its circuit.
 
-The weights are common practice without a source: what restorers and kit makers say they meet. They are shares of each other, not of units.
+How often each kind is made, and how well it shows to the eye, stands in a table (:mod:`nuvlo.files.mistakes`). Ohms of a short, of a
+cold joint and of what leaks, and how near pads must be for an iron to join them, are common practice without a source.
 """
 
 from __future__ import annotations
@@ -10,52 +11,74 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import combinations, permutations
 
+from nuvlo.catalogue import Type, find
 from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned
 from nuvlo.craft.look_alikes import look_alikes
 from nuvlo.kit import Kit
+from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import override_of_element
 from nuvlo.kit.parts import Part
-from nuvlo.quantity import format_value
+from nuvlo.quantity import format_value, parse_value
 
-SHORT_OHMS, LEAKY_OHMS, COLD_OHMS = 0.3, 1e3, 10e3  # of a bridge, of an electrolytic the wrong way round, of a cold joint
-NEIGHBOURS_MM = 2.6  # between edges of pads that a careless iron joins
-WEIGHT = {
-    "decade": 1.5, "look-alike": 3.0, "exchanged": 2.0, "open": 2.0, "cold": 1.0, "short": 0.4, "reversed": 3.0, "turned": 1.0, "bridge": 1.0,
-    "leaky": 1.0, "supply": 1.0, "trimmer": 0.7,
-}  # fmt: skip
+SHORT_OHMS, COLD_OHMS = 0.3, 10e3  # of a bridge, of a cold joint
+REVERSED_OHMS, LEAKY_OHMS = 1e3, 10e3  # of an electrolytic the wrong way round, and of one that leaks
+STUCK_OHMS, SUBSTRATE_OHMS = 20.0, 5.0  # of an output that has failed to a rail; of a chip whose supply is the wrong way round
+NEIGHBOURS_MM, LEAD_MM = 2.6, 4.5  # between edges of pads that a careless iron joins, and that a bent lead reaches
+DECADES = ((10.0, 0.3), (0.1, 0.3), (1000.0, 0.15), (1e-3, 0.15), (100.0, 0.05), (0.01, 0.05))  # factors, and how many of a hundred wrong ones
+MADE = {"Ω": (0.5, 30e6), "F": (5e-12, 5e-6)}  # values that are made
+MADE_ELECTROLYTIC = (0.3e-6, 30e-3)
 
 
 @dataclass(frozen=True)
 class Mistake:
-    """What is wrong, in words; the parts it concerns; overrides of the circuit; and its weight."""
+    """What is wrong, in words; the parts it concerns; its kind in the table; overrides of the circuit.
+
+    ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive
+    being powered so; what is read after that may no longer be what this mistake alone would read.
+    """
 
     text: str
     refs: tuple[str, ...]
     kind: str
     overrides: tuple[tuple[str, float], ...]
-
-    @property
-    def weight(self) -> float:
-        return WEIGHT[self.kind]
+    share: float = 1.0
+    asleep: bool = False
+    hurts: str = ""
 
 
 def single_mistakes(kit: Kit) -> list[Mistake]:
     """All of them, each once: what two rules come to is the first."""
+    if kit.unit is None:
+        return list({one.text: one for one in _on_paper(kit)}.values())
     out: dict[tuple[tuple[str, float], ...], Mistake] = {}
     for one in _all(kit):
         out.setdefault(one.overrides, one)
     return list(out.values())
 
 
+def _on_paper(kit: Kit) -> Iterator[Mistake]:
+    """What a parts list and a board tell of without a circuit: only looking finds these."""
+    for part in kit.parts.values():
+        if part.on_board and kind_of(part.kind).bent:
+            yield Mistake(f"{part.ref} is missing, or one of its joints is open", (part.ref,), "open", ())
+        if part.polarised or kind_of(part.kind).one_way_round:
+            yield Mistake(f"{part.ref} is the wrong way round", (part.ref,), "reversed", ())
+    for pair in look_alikes(kit):
+        for mine, other in ((pair.first, pair.second), (pair.second, pair.first)):
+            for ref in mine:
+                yield Mistake(f"{ref} is {kit.part(other[0]).text}, as {other[0]}", (ref,), "look-alike", ())
+    yield from _bridges(kit)
+
+
 def _all(kit: Kit) -> Iterator[Mistake]:
     for part in kit.parts.values():
         yield from _of_part(kit, part)
+        yield from _of_blocks(kit, part)
     yield from _mixed_up(kit)
+    yield from _strips(kit)
     yield from _bridges(kit)
-    for supply in kit.info.supply:
-        if supply.running:
-            for share, says in ((0.6, "is far too low"), (0.0, "is not there")):
-                yield Mistake(f"the {supply.name} {says}", (), "supply", ((supply.element, share * supply.running),))
+    yield from _supplies(kit)
+    yield from _variants(kit)
     for trim in kit.info.trim:
         if kit.element_of(trim.trimmer):
             for at, says in ((0.0, "anticlockwise"), (1.0, "clockwise")):
@@ -71,9 +94,7 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
             continue
         e, ref = unit.element(element), part.ref
         if e.kind in "rc" and part.value:
-            for by in (10.0, 0.1, 100.0, 0.01, 1000.0, 1e-3):
-                said = f"{format_value(part.value * by, part.unit)} in place of {format_value(part.value, part.unit)}"
-                yield Mistake(f"{ref} is {said}", (ref,), "decade", ((override_of_element(element), part.value * by),))
+            yield from _other_decades(part, override_of_element(element))
         if e.kind in "rcldqj":
             yield Mistake(f"{ref} is missing, or one of its joints is open", (ref,), "open", ((Missing(element).key, 1.0),))
         if e.kind == "r" and part.value:
@@ -83,18 +104,94 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
             if a != b:
                 yield Mistake(f"{ref} is shorted", (ref,), "short", ((Bridge(a, b).key, SHORT_OHMS),))
                 if e.kind == "c" and part.polarised:
-                    yield Mistake(f"{ref} is the wrong way round, or leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),))
+                    yield Mistake(
+                        f"{ref} is the wrong way round", (ref,), "reversed", ((Bridge(a, b).key, REVERSED_OHMS),),
+                        hurts=f"{ref} does not survive it: off at once, and a new one goes in. It may burst.",
+                    )  # fmt: skip
+                    yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),))
         if e.kind == "d":
             yield Mistake(f"{ref} is the wrong way round", (ref,), "reversed", ((Reversed(element).key, 1.0),))
         if e.kind in "qj":
-            own = LEGS[e.kind]
-            for legs in ("".join(p) for p in permutations(own)):
-                if legs != own:
-                    yield Mistake(f"{ref} stands in other holes: legs {legs} where {own} belong", (ref,), "turned", ((Turned(element, legs).key, 1.0),))
+            yield from _in_other_holes(kit, part, element, e.kind)
+
+
+def _other_decades(part: Part, override: str, kind: str = "decade") -> Iterator[Mistake]:
+    assert part.value
+    low, high = MADE_ELECTROLYTIC if part.polarised and part.unit == "F" else MADE.get(part.unit, (0.0, math.inf))
+    for by, share in DECADES:
+        if low <= part.value * by <= high:
+            said = f"{format_value(part.value * by, part.unit)} in place of {format_value(part.value, part.unit)}"
+            yield Mistake(f"{part.ref} is {said}", (part.ref,), kind, ((override, part.value * by),), share)
+
+
+def _in_other_holes(kit: Kit, part: Part, element: str, kind: str) -> Iterator[Mistake]:
+    """A transistor turned half round, one whose legs come in the order of another type, and legs that were crossed."""
+    own, ref = LEGS[kind], part.ref
+    known = find(part.text)
+    order = known.order.lower() if known else ""
+    likely: dict[str, tuple[str, float]] = {}
+    if sorted(order) == sorted(own):
+        likely["".join(order[::-1][order.index(leg)] for leg in own)] = (f"{ref} is turned half round", 1.0)
+        others = {other.order.lower() for other in _taken_for(kit, part) if sorted(other.order.lower()) == sorted(own)}
+        for other in sorted(others - {order}):
+            legs = "".join(other[order.index(leg)] for leg in own)
+            said = f"{ref} is of another type, with its legs in the order {other.upper()} in place of {order.upper()}"
+            likely.setdefault(legs, (said, 0.7))
+    for legs in ("".join(p) for p in permutations(own)):
+        if legs != own:
+            said, share = likely.get(legs, (f"{ref} stands in other holes: legs {legs} where {own} belong", 0.15 if likely else 0.4))
+            yield Mistake(said, (ref,), "turned", ((Turned(element, legs).key, 1.0),), share)
+
+
+def _taken_for(kit: Kit, part: Part) -> list[Type]:
+    """Types that a builder may have put in its place: look-alikes of the kit, and what the catalogue lets stand in for it."""
+    known = find(part.text)
+    refs = [r for pair in look_alikes(kit) for a, b in ((pair.first, pair.second), (pair.second, pair.first)) if part.ref in a for r in b]
+    names = [kit.part(r).text for r in refs] + [name for name, _ in (known.instead if known else ())]
+    return [other for name in names if (other := find(name))]
+
+
+def _of_blocks(kit: Kit, part: Part) -> Iterator[Mistake]:
+    """Chips, valves, transformers, drivers, pots, straps: what the netlist has as blocks."""
+    unit, ref = kit.unit, part.ref
+    blocks = [e for e in kit.elements_of(ref) if e.startswith("x")]
+    if unit is None or not blocks:
+        return
+    asleep = any(p.ref == ref for p in kit.plugged)
+    pins = [unit.pins(e) for e in blocks]
+    gone = tuple((Missing(e).key, 1.0) for e in blocks)
+    if unit.has_parameter(f"{blocks[0]}.on"):
+        yield Mistake(f"the strap {ref} is open", (ref,), "strap", ((f"{blocks[0]}.on", 0.0),))
+        return
+    if unit.has_parameter(f"{blocks[0]}.pos"):
+        yield Mistake(f"{ref} has an open lug, or its track is broken", (ref,), "open", gone)
+        if part.value:
+            for one in _other_decades(part, override_of_element(blocks[0])):
+                yield Mistake(one.text, one.refs, one.kind, tuple((override_of_element(e), one.overrides[0][1]) for e in blocks), one.share)
+        return
+    if part.kind in ("jack", "switch", "socket"):
+        return
+    socketed = part.kind in ("chip", "valve")
+    yield Mistake(f"{ref} is not in its place, or makes no contact", (ref,), "absent" if socketed else "open", gone, asleep=asleep)
+    rails = [(p["vp"], p["vn"]) for p in pins if {"vp", "vn"} <= p.keys() and p["vp"] != p["vn"]]
+    if rails:
+        joined = (Bridge(*rails[0]).key, SUBSTRATE_OHMS)
+        yield Mistake(f"{ref} is in backwards", (ref,), "backwards", (*gone, joined), asleep=asleep,
+                      hurts=f"{ref} seldom survives a supply the wrong way round: it gets hot at once; fit a new one.")  # fmt: skip
+    for element, at in zip(blocks, pins, strict=True):
+        half = f" ({element[1 + len(ref):].upper()})" if len(blocks) > 1 else ""
+        out = at.get("o") or at.get("out")
+        if len(blocks) > 1:
+            yield Mistake(f"one half of {ref}{half} is dead", (ref,), "dead", ((Missing(element).key, 1.0),), asleep=asleep)
+        if out and {"vp", "vn"} <= at.keys():
+            for rail, says in (("vp", "upper"), ("vn", "lower")):
+                if at[rail] != out:
+                    bridge = Bridge(out, at[rail])
+                    yield Mistake(f"the output of {ref}{half} is stuck at its {says} rail", (ref,), "dead", ((bridge.key, STUCK_OHMS),), 0.5, asleep)
 
 
 def _mixed_up(kit: Kit) -> Iterator[Mistake]:
-    """Parts that are taken for each other: one in the place of the other, and both exchanged."""
+    """Parts that are taken for each other: one in the place of the other, both exchanged, and all of one sort in the places of another."""
     for pair in look_alikes(kit):
         for a, b in ((kit.part(x), kit.part(y)) for x in pair.first for y in pair.second):
             first, second = kit.element_of(a.ref), kit.element_of(b.ref)
@@ -103,20 +200,72 @@ def _mixed_up(kit: Kit) -> Iterator[Mistake]:
             here, there = override_of_element(first), override_of_element(second)
             yield Mistake(f"{a.ref} is {format_value(b.value, b.unit)}, as {b.ref}", (a.ref,), "look-alike", ((here, b.value),))
             yield Mistake(f"{b.ref} is {format_value(a.value, a.unit)}, as {a.ref}", (b.ref,), "look-alike", ((there, a.value),))
-            yield Mistake(f"{a.ref} and {b.ref} are exchanged", (a.ref, b.ref), "exchanged", ((here, b.value), (there, a.value)))
+            share = 1.0 / max(len(pair.first), len(pair.second))
+            yield Mistake(f"{a.ref} and {b.ref} are exchanged", (a.ref, b.ref), "exchanged", ((here, b.value), (there, a.value)), share)
+
+
+def _strips(kit: Kit) -> Iterator[Mistake]:
+    """A strip that is not what its bag says: every place of one value has another."""
+    alike: dict[tuple[str, float, str], list[Part]] = {}
+    for part in kit.parts.values():
+        if part.kind in ("resistor", "capacitor") and part.value and kit.element_of(part.ref):
+            alike.setdefault((part.kind, part.value, part.package), []).append(part)
+    for (_, value, _), parts in alike.items():
+        if len(parts) < 2:
+            continue
+        low, high = MADE[parts[0].unit]
+        others = {value * by: share for by, share in DECADES if low <= value * by <= high}
+        for pair in look_alikes(kit):
+            for mine, other in ((pair.first, pair.second), (pair.second, pair.first)):
+                if parts[0].ref in mine and (wrong := kit.part(other[0]).value) and not math.isclose(wrong, value):
+                    others.setdefault(wrong, 0.5)
+        refs = tuple(p.ref for p in parts)
+        for wrong, share in others.items():
+            said = f"every {format_value(value, parts[0].unit)} is {format_value(wrong, parts[0].unit)}: {', '.join(refs)}"
+            places = tuple((override_of_element(e), wrong) for p in parts for e in kit.elements_of(p.ref))
+            yield Mistake(said, refs, "strip", places, share)
 
 
 def _bridges(kit: Kit) -> Iterator[Mistake]:
-    """Solder between pads of different nets that lie side by side."""
-    if kit.board is None or kit.unit is None:
+    """Solder between pads of different nets that lie side by side, and leads that were bent over another pad."""
+    if kit.board is None:
         return
-    known = {"0", *kit.unit.nodes}
-    seen: set[frozenset[str]] = set()
+    known = {"0", *(kit.unit.nodes if kit.unit else (p.net.lower() for p in kit.board.pads))}
+    nearest: dict[frozenset[str], tuple[float, str, tuple[str, str]]] = {}
     for a, b in combinations(kit.board.pads, 2):
         nets = frozenset({a.net.lower(), b.net.lower()})
-        if len(nets) < 2 or not nets <= known or nets in seen:
+        if len(nets) < 2 or not nets <= known:
             continue
-        if math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) - (a.pad_mm + b.pad_mm) / 2 < NEIGHBOURS_MM:
-            seen.add(nets)
-            where = f"{a.ref}.{a.pin} and {b.ref}.{b.pin}"
-            yield Mistake(f"solder joins {where}", (a.ref, b.ref), "bridge", ((Bridge(*sorted(nets)).key, SHORT_OHMS),))
+        gap = math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) - (a.pad_mm + b.pad_mm) / 2
+        if gap < LEAD_MM and gap < nearest.get(nets, (math.inf,))[0]:
+            nearest[nets] = gap, f"{a.ref}.{a.pin} and {b.ref}.{b.pin}", (a.ref, b.ref)
+    for nets, (gap, where, refs) in nearest.items():
+        kind, said = ("bridge", f"solder joins {where}") if gap < NEIGHBOURS_MM else ("lead", f"a bent lead joins {where}")
+        yield Mistake(said, refs, kind, ((Bridge(*sorted(nets)).key, SHORT_OHMS),))
+
+
+def _supplies(kit: Kit) -> Iterator[Mistake]:
+    live = [s for s in kit.info.supply if s.running]
+    for supply in live:
+        for share, says in ((0.6, "is far too low"), (0.0, "is not there")):
+            yield Mistake(f"the {supply.name} {says}", (), "supply", ((supply.element, share * supply.running),))
+    direct = [s for s in live if not s.mains_hz]
+    for supply in direct if len(direct) == 1 else ():
+        yield Mistake(f"the {supply.name} is the wrong way round", (), "plug", ((supply.element, -supply.running),))
+    if len(direct) == 2:
+        said = f"the plug of the {direct[0].name} and the {direct[1].name} is the wrong way round"
+        yield Mistake(said, (), "plug", tuple((s.element, -s.running) for s in direct))
+
+
+def _variants(kit: Kit) -> Iterator[Mistake]:
+    """Parts that belong to another variant of the kit."""
+    for variant in kit.info.variant:
+        for change in variant.change:
+            part = kit.find_part(change.part)
+            element = kit.element_of(change.part) if part and part.unit else None
+            if part is None or element is None:
+                continue
+            value = parse_value(change.to, part.unit)
+            if part.value and not math.isclose(value, part.value):
+                said = f"{part.ref} is {format_value(value, part.unit)}, as in the variant '{variant.title}'"
+                yield Mistake(said, (part.ref,), "variant", ((override_of_element(element), value),))

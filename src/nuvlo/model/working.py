@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -370,14 +370,24 @@ class WorkingModel:
 
 def tone_volts(point: OperatingPoint, tone: Tone) -> Array:
     """(N,) V r.m.s. at a tone's node while its level stands where it is fed in."""
-    fed, black = tone.fed_at
-    nodes = (tone.node, tone.reference, fed, black)
-    found = responses(point, tone.source, [n for n in nodes if n not in GROUND_NAMES], np.array([tone.hertz]))
-    at = [found[n].transfer[:, 0] if n in found else 0.0 for n in nodes]
-    fed_volts = np.minimum(tone.level, MOST_TONE * np.abs(at[2] - at[3]))  # into a short no generator gives its level
-    with np.errstate(invalid="ignore", divide="ignore"):  # where nothing can be fed in at all, nothing is told
-        out: Array = fed_volts * np.abs((at[0] - at[1]) / (at[2] - at[3]))
+    out: Array = tones_at(point, tone, [(tone.node, tone.reference)])[0]
     return out
+
+
+def tones_at(point: OperatingPoint, tone: Tone, places: Sequence[tuple[str, str]]) -> Array:
+    """(P, N) V r.m.s. between the nodes of each place, while a tone's level stands where it is fed in."""
+    fed, black = tone.fed_at
+    wanted = dict.fromkeys(n for pair in (*places, (fed, black)) for n in pair if n not in GROUND_NAMES)
+    found = responses(point, tone.source, list(wanted), np.array([tone.hertz]))
+    still = np.zeros(point.x.shape[1])
+
+    def across(red: str, black: str) -> Array:
+        return np.asarray((found[red].transfer[:, 0] if red in found else still) - (found[black].transfer[:, 0] if black in found else still))
+
+    given = across(fed, black)
+    fed_volts = np.minimum(tone.level, MOST_TONE * np.abs(given))  # into a short no generator gives its level
+    with np.errstate(invalid="ignore", divide="ignore"):  # where nothing can be fed in at all, nothing is told
+        return np.array([fed_volts * np.abs(across(*pair) / given) for pair in places])
 
 
 def _at_least_as_wide(window: Window, half: float) -> Window:

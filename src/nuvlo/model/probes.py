@@ -1,0 +1,151 @@
+"""Every reading that a kit can be asked: at its points and pads, of its cold pairs, of a tone that is followed, of a part with one leg
+lifted, and a look through a lens.
+
+Minutes that each takes are common practice without a source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from nuvlo.craft.high_voltage import is_high
+from nuvlo.kit import Kit
+from nuvlo.kit.kit import GROUND_NAMES, override_of_element
+from nuvlo.kit.schema import Tone
+from nuvlo.model.windows import Pair
+
+MINUTES = {"voltage": 1.0, "current": 1.3, "resistance": 1.2, "capacitance": 1.2, "tone": 1.2, "lifted": 5.0, "look": 1.0}  # with finding the place
+CHANGED = 0.7  # more, to switch on, off, or to feed a tone in elsewhere
+AT_A_PAD = 0.3  # more: a pad is harder to find than a point
+NAMED = {"voltage": "volts", "current": "current", "resistance": "ohms", "capacitance": "capacitance", "tone": "tone", "lifted": "one leg lifted", "look": "a look"}
+FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
+COLD = ("resistance", "capacitance", "lifted", "look")  # read with the power off
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
+    the ``part``."""
+
+    point: str
+    quantity: str
+    unit: str
+    nodes: tuple[str, str] = ("", "")
+    setup: str = ""
+    tone: Tone | None = None
+    part: str = ""
+    minutes: float = 0.0
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.point, self.quantity
+
+    @property
+    def state(self) -> str:
+        """How the unit stands while it is taken: off, on, or on with a tone fed in somewhere."""
+        if self.quantity in COLD:
+            return "off"
+        return f"tone at {self.tone.source}, {self.tone.hertz:g} Hz" if self.tone else "on"
+
+    @property
+    def words(self) -> str:
+        """What is done, in a few words."""
+        match self.quantity:
+            case "look":
+                return f"a look through a lens at {self.point} and its joints"
+            case "lifted":
+                return f"{self.point} measured by itself, one leg lifted"
+            case "tone":
+                base, _, at = self.point.partition("@")
+                return f"the tone {base}, followed to {at}" if at else f"the tone {base}"
+            case "current":
+                return f"the current of the {self.point}"
+        return f"{NAMED[self.quantity]} at {self.point}"
+
+    def takes(self, before: Reading | None = None) -> float:
+        """Minutes of trouble, after the reading ``before``."""
+        return MINUTES[self.quantity] + self.minutes + (CHANGED if before is None or before.state != self.state else 0.0)
+
+
+def readings_of(kit: Kit) -> list[Reading]:
+    """All of them. Where a voltage can kill, volts are read at the kit's own points only, which are clipped on with the power off."""
+    out = list(_looks(kit))
+    if kit.unit is None:
+        return out
+    runs = {p.name for p in kit.info.point if p.running}
+    points = [p for p in kit.info.point if p.name not in runs]
+    found = [Reading(s.name, "current", "A") for s in kit.info.supply]
+    found += [Reading(p.name, "voltage", "V", (p.node, p.reference), p.setup) for p in points] if kit.info.supply else []
+    pairs = [Pair(s.point, s.node, "0") for s in kit.info.supply if s.point]
+    pairs += [Pair(c.name, c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
+    pairs += [Pair(p.name, p.node, p.reference) for p in points] if kit.passive else []
+    found += [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
+    found += [Reading(c.name, "capacitance", "F", (c.node, c.reference)) for c in kit.info.cold if c.kind == "capacitance"]
+    found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
+    found += _at_pads(kit)
+    return found + list(_lifted(kit)) + out
+
+
+def _at_pads(kit: Kit) -> list[Reading]:
+    """Volts of every net that no point stands on, and tones followed through them, at a pad of each."""
+    if is_high(kit) or kit.board is None:
+        return []
+    known = {p.node for p in kit.info.point if p.reference in GROUND_NAMES and not p.setup} | set(GROUND_NAMES)
+    spots = {}
+    for node in dict.fromkeys(p.net.lower() for p in kit.board.pads):
+        name, pin = kit.lead_on(node)
+        if name and kit.unit and node in kit.unit.nodes:
+            spots[node] = f"{name}.{pin}" if pin else name
+    rest = kit.setup()
+    out = []
+    if kit.info.supply:
+        out = [Reading(at, "voltage", "V", (n, "0"), minutes=AT_A_PAD) for n, at in spots.items() if n not in known and n in rest.nodes]
+    for tone in _followed(kit):
+        if not kit.info.tone:
+            out.append(Reading(tone.name, "tone", "V", (tone.node, tone.reference), tone=tone))
+        there = kit.tone_setup(tone).nodes
+        read = {t.node for t in kit.info.tone if (t.source, t.hertz) == (tone.source, tone.hertz)}
+        for node, at in spots.items():
+            if node in there and node not in read and node != tone.at:
+                one = replace_tone(tone, node)
+                out.append(Reading(f"{tone.name}@{at}", "tone", "V", (node, one.reference), tone=one, minutes=AT_A_PAD))
+    return out
+
+
+def replace_tone(tone: Tone, node: str) -> Tone:
+    """The same tone, fed in as it was, read at another node."""
+    black = tone.fed_at[1]
+    return tone.model_copy(update={"node": node, "reference": tone.reference, "at_reference": black, "read": ""})
+
+
+def _followed(kit: Kit) -> list[Tone]:
+    """The tones that are fed in, each once; those of its sweep where the kit has none."""
+    once: dict[tuple[str, float], Tone] = {}
+    for tone in kit.info.tone:
+        once.setdefault((tone.source, tone.hertz), tone)
+    if once or kit.info.prove is None:
+        return list(once.values())
+    prove = kit.info.prove
+    circuit = kit.setup(prove.setup, (prove.source, prove.node))
+    names = ["0", *circuit.nodes]
+    fed, black = (names[n + 1] for n in circuit.element(prove.source).nodes[:2])
+    return [
+        Tone(name=f"T{hertz:g}", source=prove.source, at=fed, at_reference=black, node=prove.node, reference=black, hertz=hertz,
+             level=FOLLOWED_V, setup=prove.setup)
+        for hertz in FOLLOWED_HZ
+    ]  # fmt: skip
+
+
+def _lifted(kit: Kit) -> Iterator[Reading]:
+    """Resistors and capacitors by themselves, one leg out of the board."""
+    for part in kit.parts.values():
+        element = kit.element_of(part.ref)
+        if part.on_board and part.value and part.unit in ("Ω", "F") and element and not element.startswith("x"):
+            yield Reading(part.ref, "lifted", part.unit, part=override_of_element(element))
+
+
+def _looks(kit: Kit) -> Iterator[Reading]:
+    for part in kit.parts.values():
+        if part.on_board and (kit.board is None or any(p.ref == part.ref for p in kit.board.pads)):
+            yield Reading(part.ref, "look", "", part=part.ref)
