@@ -257,14 +257,15 @@ class Controller(QObject):
         session, shown = self.session, self.shown
         if session is None or shown is None:
             return
-        question = shown.wanted(shown.stage)
+        question = shown.wanted(shown.stage) or shown.wants_suspects()
         if question is None or question in (self._asked, self._given_up):
             return
         self._asked = question
         stage = shown.stage
-        self.jobs.start(MODEL, lambda: answers.solve(*session.asking(stage)),
-                        lambda answer, error: self._solved(session, question, answer, error), "Working out what to expect",
-                        session.build.id)  # fmt: skip
+        accused = question.stopped is not None
+        self.jobs.start(MODEL, lambda: answers.solve(*(session.accusing() if accused else session.asking(stage))),
+                        lambda answer, error: self._solved(session, question, answer, error),
+                        "Looking for the mistake" if accused else "Working out what to expect", session.build.id)  # fmt: skip
 
     def _solved(self, session: Session, question: object, answer: Any, error: NuvloError | None) -> None:
         self._asked = None

@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
-from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.desktop import theme
+from nuvlo.desktop.compared import ComparedGauge
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.keypad import Keypad
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.pile import Pile, Row, gap, words
 from nuvlo.kit.kit import SWITCHED_OFF
+from nuvlo.stages.suspects import Suspect, Suspicion
 from nuvlo.stages.task import Finding, Wants
 
 FOLLOWING = 5
+OFFER_PX = 232  # of words on what may be picked: a lane has no more room
+DANGER = 0.1  # share of a suspect from which what it destroys is said
 MOST_GAUGES, HANDFUL = 24, 8
 
 
@@ -50,6 +55,65 @@ class Offer(QPushButton):
         self.line = ""
 
 
+class SuspectRow(QWidget):
+    """A suspect: its letter as it stands on the board, how likely it is as a bar and in figures, and what it is."""
+
+    def __init__(self, body: float) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        self.bar, self.words = ShareBar(), label("", body)
+        column.addWidget(self.bar)
+        column.addWidget(self.words)
+
+    def show_suspect(self, letter: str, share: float, said: str) -> None:
+        self.bar.show_share(letter, share)
+        self.words.setText(said)
+
+
+class ShareBar(QWidget):
+    """A letter, its share of one as a bar, and the per cent."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.letter, self.share = "", 0.0
+        self.setFixedHeight(22)
+
+    def show_share(self, letter: str, share: float) -> None:
+        if (letter, share) != (self.letter, self.share):
+            self.letter, self.share = letter, share
+            self.setAccessibleName(f"{letter}, {share:.0%}")
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        start, room = 28.0, self.width() - 80.0
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.LAMP.copper))
+        p.drawEllipse(QRectF(0, 1, 20, 20))
+        p.setBrush(theme.colour("line"))
+        p.drawRoundedRect(QRectF(start, 7, room, 8), 4, 4)
+        p.setBrush(theme.colour("copper"))
+        p.drawRoundedRect(QRectF(start, 7, max(6.0, room * self.share), 8), 4, 4)
+        p.setPen(QColor(theme.LAMP.paper))
+        p.setFont(theme.words(10.5, bold=True))
+        p.drawText(QRectF(0, 1, 20, 20), Qt.AlignmentFlag.AlignCenter, self.letter)
+        p.setPen(theme.colour("ink"))
+        p.setFont(theme.values(9.5, bold=True))
+        p.drawText(QRectF(start + room, 0, 52, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{100 * self.share:.0f}\u202f%")
+
+
+def _fill_suspect(row: SuspectRow, s: Suspect, said: str) -> None:
+    row.show_suspect(s.letter, s.share, said)
+
+
+def _stopped(f: Finding) -> str:
+    """Why there is no going on, in a line."""
+    return f"Stop. {f.words}" if f.words else "Stop."
+
+
 class NextLane(QScrollArea):
     """What to do now in large type, what follows, what waits."""
 
@@ -74,10 +138,11 @@ class NextLane(QScrollArea):
 
     def show_task(
         self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str,
-        offers: Sequence[tuple[str, str]] = (), note: str = "",
+        offers: Sequence[tuple[str, str]] = (), note: str = "", stop: Finding | None = None, suspicion: Suspicion | None = None,
     ) -> None:  # fmt: skip
         """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left.
-        ``offers`` are what may be picked: its words, and the line that picks it. ``note`` stands quietly at the foot."""
+        ``offers`` are what may be picked: its words, and the line that picks it. ``note`` stands quietly at the foot. Where a reading
+        is the ``stop`` of the stage, the suspects of ``suspicion`` follow what is to be read next."""
         self.button = self.confirm = self.keypad = None
         self.offers = []
         size = theme.LARGE if self.large else theme.NEXT
@@ -90,16 +155,20 @@ class NextLane(QScrollArea):
             rows = [words(f.task.title, size, bold=True)]
             if f.task.detail and not (self.large and f.stuck):
                 rows.append(words(f.task.detail, body))
-            if extra:
+            if extra and suspicion is None:
                 rows.append(words(extra, body + 2, "copper", bold=True))
+            elif extra and not self.large:
+                rows.append(words(extra, theme.BASE, "faint"))
             if f.waits:
                 rows.append(words(f.words, body, "near", bold=True))
             elif f.stuck:
                 rows.append(Row("stuck", lambda: self._stuck(f, body), kept=False))
             else:
                 rows += self._act(f, instrument, body)
-            rows += [self._offer(text, line) for text, line in (offers if not self.large else ())]
-        if following and not self.large:
+            rows = ([words(_stopped(stop), body if self.large else theme.BASE, "out", bold=True)] if stop and suspicion and not self.large else []) + rows
+            rows += [self._offer(text, line) for text, line in (offers if not self.large else offers[:2] if f.task.wants is Wants.LOOK else ())]
+            rows += self._suspects(suspicion, body) if suspicion else []
+        if following and not self.large and not suspicion:
             rows += [gap(), words("Then", 10, "faint", bold=True)]
             rows += [words(title, 11, "faint") for title in following[:FOLLOWING]]
             if len(following) > FOLLOWING:
@@ -108,11 +177,33 @@ class NextLane(QScrollArea):
             rows.append(words(note, 10.5, "faint"))
         self._pile.show_rows(rows)
 
+    def _suspects(self, found: Suspicion, body: float) -> list[Row]:
+        """Three to five of them, likeliest first; the rest folded into a number."""
+        rows, small = ([gap()] if not self.large else []), (body if self.large else theme.BASE)
+        if found.verdict:
+            rows.append(words(found.verdict, body + 1, "near", bold=True))
+        shown = found.suspects[:1] if self.large else found.suspects
+        if shown:
+            rows.append(words("Likeliest" if self.large else "Suspects, likeliest first", 10, "faint", bold=True))
+        for s in shown:
+            said, others = f"{s.words[0][0].upper()}{s.words[0][1:]}", len(s.words) - 1
+            said += f", or {others} more that read{'s' if others == 1 else ''} the same" if others else ""
+            rows.append(Row(("suspect", small), lambda: SuspectRow(small), partial(_fill_suspect, s=s, said=said)))
+            if s.hurts and s.share > DANGER:
+                rows.append(words(s.hurts, body, "out", bold=True))
+        more = f"and {found.more} less likely" if found.more > 0 else ""
+        apart = [f"good unit {found.good:.0%}".replace("%", "\u202f%"), f"no single mistake {found.unexplained:.0%}".replace("%", "\u202f%")]
+        if not self.large:
+            rows.append(words("; ".join(w for w in (more, *apart) if w), 10, "faint"))
+        return rows
+
     def _act(self, f: Finding, instrument: bool, body: float) -> list[Row]:
         reading = f.task.wants in (Wants.READING, Wants.MEASURE)
+        if f.task.wants is Wants.LOOK and not instrument:
+            return []  # what it showed is picked
         text = {
             Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Keep the first", Wants.TURN: "Turned",
-            Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
+            Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.LOOK: "Look", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
         }.get(f.task.wants, "Go on")  # fmt: skip
         if f.task.wants is Wants.CHOOSE and "what is printed" in f.task.detail:
             text = "Keep what is printed"
@@ -153,7 +244,8 @@ class NextLane(QScrollArea):
 
         def fill(offer: Offer) -> None:
             offer.line = line
-            offer.setText(text)
+            offer.setText(offer.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, OFFER_PX))
+            offer.setToolTip(text)
             self.offers.append(offer)
 
         return Row("offer", make, fill)
@@ -232,6 +324,25 @@ class ReadingsLane(QScrollArea):
         if marked is not None:
             # Once the layout has run, so that positions are known; the one just read stays in view above it.
             QTimer.singleShot(0, lambda g=marked: self._into_view(g))
+        return bool(shown)
+
+    def show_compared(self, found: Suspicion) -> bool:
+        """What is to be read, and what was, beside what each suspect would show. Whether there is any."""
+        shown = found.compared[:1] if self.large else found.compared
+        key = ("compared", shown, self.large, theme.current().name)
+        if key != self._layout:
+            self._layout = key
+            self.gauges = []
+            page = QWidget()
+            column = QVBoxLayout(page)
+            column.setContentsMargins(8, 4, 16, 12)
+            column.setSpacing(6)
+            if not self.large:
+                column.addWidget(label("What each suspect would read", 10, "faint", bold=True))
+            for one in shown:
+                column.addWidget(ComparedGauge(one, large=self.large))
+            column.addStretch(1)
+            self.setWidget(page)
         return bool(shown)
 
     def _lay_out(self, heading: str, shown: list[Finding], note: str, above: int, below: int) -> None:

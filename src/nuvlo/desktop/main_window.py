@@ -21,7 +21,7 @@ from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.labels import label, tint
 from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar
-from nuvlo.desktop.pictures import picture_for
+from nuvlo.desktop.pictures import picture_for, picture_named
 from nuvlo.desktop.pictures.frames import StagePicture
 from nuvlo.desktop.shelf import ShelfView
 from nuvlo.desktop.strip import ActionStrip
@@ -30,6 +30,7 @@ from nuvlo.desktop.toolbox import Toolbox
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
 from nuvlo.stages.registry import row
+from nuvlo.workshop.answers import SUSPECTS
 from nuvlo.workshop.commands.arguments import StageNamed
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.grammar import NotUnderstood, understand
@@ -61,7 +62,7 @@ class Window(QMainWindow):
         self._found_part = ""
         self._sizes = list(LANES)  # to return to from large mode
         self._queue: list[str] = []  # lines typed while one before them is still being logged
-        self._pictures: dict[Stage, StagePicture] = {}
+        self._pictures: dict[Stage | str, StagePicture] = {}
         self.tool: QWidget | None = None  # shown in place of the stage's picture
         self.tools, self.looking = Toolbox(self), Looking(self)
         self._build()
@@ -318,7 +319,7 @@ class Window(QMainWindow):
     def picture(self) -> StagePicture | None:
         """The picture of the stage in hand, once it was shown."""
         shown = self.controller.shown
-        return self._pictures.get(shown.stage) if shown else None
+        return self._pictures.get(self._pictured(shown)) if shown else None
 
     def board(self) -> BoardMap | None:
         """The map in the picture of the stage in hand, where it has one."""
@@ -359,11 +360,12 @@ class Window(QMainWindow):
         judged = shown.shown()
         solved = shown.solved(stage)
         note = solved.problem if solved and solved.problem else row(stage).note if not judged.findings else ""
-        has_gauge = self.readings.show_findings(judged.heading, judged.findings, now, note)
-        self.readings.setVisible(bool(judged.findings) and (has_gauge or not self.large))
+        found_out = shown.suspicion
+        has_gauge = self.readings.show_compared(found_out) if found_out else self.readings.show_findings(judged.heading, judged.findings, now, note)
+        self.readings.setVisible(bool(found_out and has_gauge) or (bool(judged.findings) and (has_gauge or not self.large)))
         self.next_lane.show_task(
             now, following, shown.advice(), shown.has_bench, *_closing(shown), shown.offers(),
-            "" if judged.findings else note,
+            "" if judged.findings else note, shown.stop(), found_out,
         )  # fmt: skip
         self.bench_line.follow(shown)
         self.strip.setVisible(not self.large)
@@ -373,9 +375,9 @@ class Window(QMainWindow):
         self.timers.show_running([r for r in shown.running() if stage in r.stages])
 
     def _show_picture(self, shown: Snapshot) -> None:
-        stage, now = shown.stage, shown.now()
+        stage, now = self._pictured(shown), shown.now()
         if stage not in self._pictures:
-            picture = picture_for(stage)
+            picture = picture_for(stage) if isinstance(stage, Stage) else picture_named(stage)
             self._pictures[stage] = picture
             self.picture_column.insertWidget(self.picture_column.count() - 1, picture, 1)
             picture.worker = self.controller.jobs
@@ -394,6 +396,10 @@ class Window(QMainWindow):
             self.looking.underlays(board, shown)
             lit = frozenset({self._found_part}) if self._found_part else board.marking.lit
             board.show_board(shown.kit, replace(board.marking, lit=lit, net=self.looking.net))
+
+    def _pictured(self, shown: Snapshot) -> Stage | str:
+        """What the picture is of: the stage in hand, or who is accused where a reading stops it."""
+        return SUSPECTS if shown.suspicion is not None and shown.kit.board is not None else shown.stage
 
     def _warm(self) -> None:
         """Draw one curve unseen, each step of it in a turn of its own: typing may come between."""

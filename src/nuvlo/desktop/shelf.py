@@ -179,7 +179,7 @@ def when_words(at: datetime) -> str:
 class KitCard(CardView):
     """A kit that can be begun, with typed-in values or on the simulated bench."""
 
-    begun = pyqtSignal(object, bool)  # cover, whether on the simulated bench
+    begun = pyqtSignal(object, str)  # cover, and on what bench
 
     def __init__(self, cover: Cover) -> None:
         super().__init__(f"{cover.name}: {cover.family or 'kit'}, {cover.parts} parts. Begin a build.")
@@ -191,19 +191,20 @@ class KitCard(CardView):
             return
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.typed, self.simulated = QPushButton("Begin"), QPushButton("Practise")
+        self.typed, self.simulated, self.hunted = QPushButton("Begin"), QPushButton("Practise"), QPushButton("Find a mistake")
         self.typed.setToolTip("Begin a build: you measure, and type what your meter shows.")
         self.simulated.setToolTip(
             "Begin a build on the simulated bench: a unit with values of its own, and a meter to read it."
         )
-        for button, simulated in ((self.typed, False), (self.simulated, True)):
+        self.hunted.setToolTip("A unit that is built, with one mistake hidden in it: find it by readings and by looking.")
+        for button, bench in ((self.typed, "typed"), (self.simulated, "simulated"), (self.hunted, "practice")):
             button.setObjectName("quiet")
-            button.clicked.connect(lambda _=False, s=simulated: self.begun.emit(cover, s))
+            button.clicked.connect(lambda _=False, b=bench: self.begun.emit(cover, b))
             row.addWidget(button)
         row.addStretch(1)
         self.column.addLayout(row)
         self.column.addStretch(1)
-        self.picked.connect(lambda: self.begun.emit(cover, False))
+        self.picked.connect(lambda: self.begun.emit(cover, "typed"))
 
 
 def _even(grid: QGridLayout, across: int, width: int) -> None:
@@ -215,11 +216,11 @@ def _even(grid: QGridLayout, across: int, width: int) -> None:
 
 
 class ShelfView(QScrollArea):
-    """``taken`` with the card of a build, ``begun`` with a kit and whether its bench is simulated, ``asked_for_file`` to open one,
+    """``taken`` with the card of a build, ``begun`` with a kit and its bench, ``asked_for_file`` to open one,
     ``asked_for_backup`` to write all of it to one."""
 
     taken = pyqtSignal(object)
-    begun = pyqtSignal(object, bool)
+    begun = pyqtSignal(object, str)
     asked_for_file = pyqtSignal()
     asked_for_backup = pyqtSignal()
 

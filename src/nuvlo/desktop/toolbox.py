@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from nuvlo.workshop.shelf import Shelf
     from nuvlo.workshop.workshop import Workshop
 
+BEGUN_BY = {"begin": "typed", "practise": "simulated", "hunt": "practice"}  # what begins a unit, and its bench
+FIRST_ONES = 2  # that a beginner is given
 FIRST_SEED = 101  # of units that are begun for practice
 
 
@@ -96,12 +98,15 @@ class Toolbox:
             return
         self.window.controller.take_in_hand(lambda workshop: workshop.open(card.build))
 
-    def begin_kit(self, cover: Cover, simulated: bool) -> None:
-        """Begin a build of a kit."""
+    def begin_kit(self, cover: Cover, on: str) -> None:
+        """Begin a build of a kit, with a typed, a simulated or a practice bench. The first mistakes to be found are easy ones."""
         from nuvlo.files.kit_folder import read_kit
+        from nuvlo.workshop.workshop import EASY_ONES, PRACTICE
 
         begun = sum(c.kit == cover.name for c in self.shelf.cards) if self.shelf else 0
-        bench = f"simulated:{FIRST_SEED + begun}" if simulated else "typed"
+        hunted = sum(c.kit == cover.name and c.bench.startswith(PRACTICE) for c in self.shelf.cards) if self.shelf else 0
+        easy = f":{EASY_ONES}" if hunted < FIRST_ONES else ""
+        bench = {"simulated": f"simulated:{FIRST_SEED + begun}", "practice": f"{PRACTICE}:{hunted + 1}{easy}"}.get(on, "typed")
         self.window.controller.take_in_hand(
             lambda workshop: workshop.start(read_kit(cover.folder), bench=bench), "Reading the kit"
         )
@@ -182,7 +187,7 @@ class Toolbox:
             self.window.set_theme(word.lower())
         elif word.lower() == "help":
             self._say(
-                "Type the name of a build or kit, 'begin' and a kit for another unit, import and a file, or backup.",
+                "Type the name of a build or kit, 'begin' and a kit for another unit, 'practise' or 'hunt' and a kit to learn on one, import and a file, or backup.",
                 True,
             )
         else:
@@ -191,14 +196,15 @@ class Toolbox:
 
     def _pick_named(self, line: str) -> bool:
         assert self.shelf is not None
-        anew = line.lower().startswith(("begin ", "practise "))
+        on = BEGUN_BY.get(line.partition(" ")[0].lower() if " " in line else "", "")
+        anew = bool(on)
         name = line.partition(" ")[2].strip().lower() if anew else line.lower()
         card = next((c for c in self.shelf.cards if name in (f"{c.kit} {c.serial}".lower(), c.kit.lower())), None)
         cover = next((k for k in self.shelf.kits if name == k.name.lower()), None)
         if card is not None and not anew:
             self.take_card(card)
         elif cover is not None:
-            self.begin_kit(cover, line.lower().startswith("practise "))
+            self.begin_kit(cover, on)
         else:
             known = [*(f"{c.kit} {c.serial}" for c in self.shelf.cards), *(k.name for k in self.shelf.kits)]
             self._say(f"There is no build or kit '{line}' on the shelf. {nearest(name, known)}", False)

@@ -8,7 +8,7 @@ from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import override_of_element
+from nuvlo.logbook import Build, Repair
 from nuvlo.model.diagnosis import FALSE_ALARM
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.probes import Reading
@@ -34,40 +34,54 @@ class PracticeBench(SimulatedBench):
 
     def __init__(self, kit: Kit, seed: int, *hidden: Mistake) -> None:
         super().__init__(HiddenUnit(kit, seed, {key: by for m in hidden for key, by in m.overrides}))
-        awake = {key: by for m in hidden if not m.asleep for key, by in m.overrides}
-        self.hidden, self._unplugged = hidden, SimulatedBench(HiddenUnit(kit, seed, awake))
+        self.hidden = hidden
+        self.burnt: list[str] = []  # what did not survive being powered so
+        self.needless = 0  # repairs of what was right
+        self._lay_bare()
 
-    def take(self, reading: Reading) -> Measured:
-        """A reading, whatever it is of. Raises :class:`InstrumentError` where the meter cannot tell."""
-        match reading.quantity:
-            case "voltage":
-                return self.volts(*reading.nodes, setup=reading.setup)
-            case "current":
-                return self.supply_current(reading.point)
-            case "tone":
-                assert reading.tone is not None
-                return self.played(reading.tone)
-            case "capacitance":
-                return self._unplugged.farads(reading.point)
-            case "look":
-                return self._looked_at(reading.part)
-            case "lifted":
-                return self._lifted(reading)
-        return self._unplugged.ohms(*reading.nodes)
+    def _lay_bare(self) -> None:
+        """The same unit with its sockets empty: what is wrong with what goes into them is not there then."""
+        kit, seed = self.unit.kit, self.unit.seed
+        self._empty = SimulatedBench(HiddenUnit(kit, seed, {key: by for m in self.hidden if not m.asleep for key, by in m.overrides}))
 
-    def _looked_at(self, ref: str) -> Measured:
+    def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
+        return self._empty.bare_ohms(red, black, throw)
+
+    def farads(self, name: str) -> Measured:
+        return self._empty.bare_farads(name)
+
+    def looked_at(self, ref: str) -> Measured:
         """1 where something is seen to be wrong, 0 where all looks right. Looking again shows the same."""
         place = list(self.unit.kit.parts).index(ref)
         chance = max((shipped()[m.kind].seen for m in self.hidden if ref in m.refs), default=0.0)
         chance = max(chance, FALSE_ALARM)
         return Measured(float(np.random.default_rng([self.unit.seed, 606, place]).random() < chance), 0.0, "")
 
-    def _lifted(self, reading: Reading) -> Measured:
+    def lifted(self, reading: Reading) -> Measured:
+        """A part by itself, one leg out of the board."""
         missing = any(key == f"{reading.part}.missing" for m in self.hidden for key, _ in m.overrides)
         through = any(m.kind == "short" and m.refs == (reading.point,) for m in self.hidden)
         if reading.unit == "Ω" and (missing or through):
             return self._shown(np.inf if missing else 0.0, "Ω")
         if missing or through:
             return self._shown(0.0 if missing else np.inf, "F")
-        assert reading.part == override_of_element(self.unit.kit.element_of(reading.point) or "")
-        return self.part(reading.point)
+        return super().lifted(reading)
+
+    def put_right(self, repair: Repair) -> None:
+        """A repair that touches what is really wrong heals it; another changes nothing."""
+        self.burnt += [m.hurts for m in self.hidden if m.hurts and repair.powered]
+        before = len(self.hidden)
+        self.hidden = tuple(m for m in self.hidden if m.text != repair.text and not (m.refs and set(m.refs) <= set(repair.refs)))
+        self.unit.wrong = {key: by for m in self.hidden for key, by in HiddenUnit(self.unit.kit, self.unit.seed, dict(m.overrides)).wrong.items()}
+        self.needless += len(self.hidden) == before
+        self._lay_bare()
+
+
+def practised(build: Build, bench: PracticeBench) -> str:
+    """How a hunt on the practice bench went so far, in words."""
+    if bench.hidden:
+        return f"That was not it: the unit is as it was. {bench.needless} {'part was' if bench.needless == 1 else 'parts were'} changed needlessly."
+    readings, minutes = sum(r.readings for r in build.repairs), sum(r.minutes for r in build.repairs)
+    said = [f"That was it: {readings} readings, {max(1, round(minutes))} min"]
+    said += [f"{bench.needless} changed needlessly"] if bench.needless else []
+    return "; ".join(said) + ". " + " ".join(dict.fromkeys(bench.burnt))

@@ -17,8 +17,9 @@ from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.kit.schema import Tone
-from nuvlo.logbook import Build
+from nuvlo.logbook import Build, Repair
 from nuvlo.model.ensemble import Law, known_to, laws
+from nuvlo.model.probes import Reading
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import farads, tone_volts
@@ -101,8 +102,15 @@ class SimulatedBench:
                 self.unit.fit_part(ref, value)
         for ref in build.swapped:
             self.unit.fit_part(ref, build.chosen_values.get(ref, self.unit.kit.part(ref).text))
+        for repair in build.repairs:
+            self.put_right(repair)
         for turn in build.turns:
             self.turn(turn.ref, turn.degrees)
+
+    def put_right(self, repair: Repair) -> None:
+        """Good parts in place of those that a repair touched."""
+        for ref in repair.refs:
+            self.unit.fit_part(ref, self.unit.kit.part(ref).text)
 
     # -- meter ------------------------------------------------------------------------------------------------
 
@@ -158,6 +166,10 @@ class SimulatedBench:
         return self._shown(-float(self._point().currents()[found.element][0]), "A")
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
+        return self.bare_ohms(red, black, throw)
+
+    def bare_ohms(self, red: str, black: str, throw: str) -> Measured:
+        """Ohms of the unit as it is here."""
         kit = self.unit.kit
         unit = wired(kit) if throw else kit.unpowered(red, black)
         known = {**known_to(unit, self.unit.values()), **(thrown(kit, throw) if throw else {})}
@@ -165,7 +177,39 @@ class SimulatedBench:
         return self._shown(true + self.spec.lead_ohms, "Ω")
 
     def farads(self, name: str) -> Measured:
+        return self.bare_farads(name)
+
+    def bare_farads(self, name: str) -> Measured:
+        """Farads of the unit as it is here."""
         return self._shown(float(farads(self.unit.kit, self.unit.kit.cold(name), self.unit.values())[0]), "F")
+
+    def looked_at(self, ref: str) -> Measured:
+        """1 where a part is seen to be wrong, 0 where it looks right."""
+        mine = [f"{e}." for e in self.unit.kit.elements_of(ref)]
+        bad = any(f"{key}.".startswith(tuple(mine)) and key not in self.unit.swapped for key in self.unit.wrong) if mine else False
+        return Measured(float(bad), 0.0, "")
+
+    def lifted(self, reading: Reading) -> Measured:
+        """A part by itself, one leg out of the board."""
+        return self.part(reading.point)
+
+    def take(self, reading: Reading) -> Measured:
+        """A reading, whatever it is of. Raises :class:`InstrumentError` where the meter cannot tell."""
+        match reading.quantity:
+            case "voltage":
+                return self.volts(*reading.nodes, setup=reading.setup)
+            case "current":
+                return self.supply_current(reading.point)
+            case "tone":
+                assert reading.tone is not None
+                return self.played(reading.tone)
+            case "capacitance":
+                return self.farads(reading.point)
+            case "look":
+                return self.looked_at(reading.part)
+            case "lifted":
+                return self.lifted(reading)
+        return self.ohms(*reading.nodes)
 
     def leads(self) -> Measured:
         return self._shown(self.spec.lead_ohms, "Ω")

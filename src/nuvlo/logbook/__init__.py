@@ -3,7 +3,7 @@
 The store is not imported here: it brings SQLAlchemy, which must not load before the first paint.
 """
 
-from nuvlo.logbook.build import Build, Fold, Reading, fold
+from nuvlo.logbook.build import Build, Fold, Reading, Repair, fold
 from nuvlo.logbook.events import (
     BoardPictured,
     Body,
@@ -15,6 +15,7 @@ from nuvlo.logbook.events import (
     Exported,
     JointMarked,
     KitChanged,
+    MistakeFound,
     Note,
     PartMarked,
     PartMeasured,
@@ -46,6 +47,7 @@ __all__ = [
     "Fold",
     "JointMarked",
     "KitChanged",
+    "MistakeFound",
     "Note",
     "PartMarked",
     "PartMeasured",
@@ -55,6 +57,7 @@ __all__ = [
     "Reading",
     "ReadingTaken",
     "Redone",
+    "Repair",
     "StanceTaken",
     "StepAccepted",
     "StepBegun",

@@ -40,6 +40,19 @@ class Reference:
 
 
 @dataclass(frozen=True)
+class Repair:
+    """What had gone wrong and was put right: its words, its kind in the table of mistakes, the parts. After how many readings (of these
+    ``powered`` ones with the power on) and how many minutes since the first of them."""
+
+    text: str
+    cause: str
+    refs: tuple[str, ...]
+    readings: int
+    powered: int
+    minutes: float
+
+
+@dataclass(frozen=True)
 class Turn:
     """One turn of a control, clockwise positive; ``readings_before`` places it among the readings."""
 
@@ -87,6 +100,7 @@ class Build:
     begun_at: dict[str, datetime] = field(default_factory=dict)  # steps against a clock
     joints: dict[str, str] = field(default_factory=dict)
     heats: dict[str, int] = field(default_factory=dict)  # how often a part's joints were hot since it went in
+    repairs: list[Repair] = field(default_factory=list)
     photos: list[ev.PhotoKept] = field(default_factory=list)
     last_at: datetime | None = None
     last_done: str = ""
@@ -301,6 +315,11 @@ def _apply(build: Build, event: ev.Event) -> None:
                 build.heats[ref] = build.heats.get(ref, 0) + 1
         case ev.PartReworked() as b:
             _rework(build, b)
+        case ev.MistakeFound() as b:
+            first = build.readings[0].at if build.readings else event.at
+            on = sum(r.quantity in ("voltage", "current", "tone") for r in build.readings)
+            build.repairs.append(Repair(b.text, b.cause, b.refs, len(build.readings), on, (event.at - first).total_seconds() / 60))
+            build.readings, build.curves = [], []
         case ev.PhotoKept() as b:
             build.photos.append(b)
         case ev.BoardPictured() as b:

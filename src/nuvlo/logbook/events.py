@@ -151,6 +151,16 @@ class PartReworked(_Body):
     why: str = ""
 
 
+class MistakeFound(_Body):
+    """What had gone wrong was found and put right: ``text`` says it, ``cause`` is its kind in the table of mistakes. Readings of the
+    unit no longer hold."""
+
+    kind: Literal["mistake_found"] = "mistake_found"
+    text: str
+    cause: str
+    refs: tuple[str, ...] = ()
+
+
 class PhotoKept(_Body):
     """A picture that goes with a step. ``file`` lies in the workshop's ``pictures``."""
 
@@ -258,7 +268,7 @@ class Redone(_Body):
 
 Body = Annotated[
     BuildStarted | PartTicked | PartMeasured | ReferenceRead | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepBegun | JointMarked | PartReworked | PhotoKept | StepDone | StepAccepted | ReadingTaken
-    | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
+    | MistakeFound | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip
 BODY: TypeAdapter[Body] = TypeAdapter(Body)

@@ -41,6 +41,7 @@ SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  #
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
 SEEN_ANYWAY = 0.3  # that a look finds fault where none of the mistakes known is it
+AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
 
 
@@ -214,19 +215,20 @@ class Diagnosis:
                 anyway += math.log(SEEN_ANYWAY if found else 1.0 - SEEN_ANYWAY)
         return out, anyway
 
-    def posterior(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
-        """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one."""
+    def posterior(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
+        """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
+        among what was ``repaired`` already are seldom made again."""
         known, anything = self.likelihoods(taken)
-        weight = self.weights
+        weight = self.weights * np.where([m.text in repaired for m in self.mistakes], AGAIN, 1.0)
         before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
         log = np.concatenate([np.log(before) + known, [math.log(UNEXPLAINED) + anything]])
         share = np.exp(log - log.max())
         share /= share.sum()
         return share[:-1], float(share[-1])
 
-    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = ()) -> Ranking:
+    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = ()) -> Ranking:
         """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named."""
-        likely, unexplained = self.posterior(taken)
+        likely, unexplained = self.posterior(taken, repaired)
         groups: list[tuple[list[int], float]] = []
         looked = [row for row in np.flatnonzero(self._looked) if self.readings[row].key in taken]
         for k in np.argsort(-likely[1:], kind="stable") + 1:

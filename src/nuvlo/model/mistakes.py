@@ -22,6 +22,7 @@ from nuvlo.quantity import format_value, parse_value
 
 SHORT_OHMS, COLD_OHMS = 0.3, 10e3  # of a bridge, of a cold joint
 REVERSED_OHMS, LEAKY_OHMS = 1e3, 10e3  # of an electrolytic the wrong way round, and of one that leaks
+WEAK_GAIN = 15.0  # of a transistor that has suffered
 STUCK_OHMS, SUBSTRATE_OHMS = 20.0, 5.0  # of an output that has failed to a rail; of a chip whose supply is the wrong way round
 NEIGHBOURS_MM, LEAD_MM = 2.6, 4.5  # between edges of pads that a careless iron joins, and that a bent lead reaches
 DECADES = ((10.0, 0.3), (0.1, 0.3), (1000.0, 0.15), (1e-3, 0.15), (100.0, 0.05), (0.01, 0.05))  # factors, and how many of a hundred wrong ones
@@ -111,6 +112,8 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
                     yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),))
         if e.kind == "d":
             yield Mistake(f"{ref} is the wrong way round", (ref,), "reversed", ((Reversed(element).key, 1.0),))
+        if e.kind == "q":
+            yield Mistake(f"{ref} has next to no gain: overheated, or not what is printed on it", (ref,), "weak", ((f"{element}.bf", WEAK_GAIN),))
         if e.kind in "qj":
             yield from _in_other_holes(kit, part, element, e.kind)
 
@@ -139,8 +142,12 @@ def _in_other_holes(kit: Kit, part: Part, element: str, kind: str) -> Iterator[M
             likely.setdefault(legs, (said, 0.7))
     for legs in ("".join(p) for p in permutations(own)):
         if legs != own:
-            said, share = likely.get(legs, (f"{ref} stands in other holes: legs {legs} where {own} belong", 0.15 if likely else 0.4))
+            said, share = likely.get(legs, (f"{ref} has its legs crossed: {_listed(legs)} where {_listed(own)} belong", 0.15 if likely else 0.4))
             yield Mistake(said, (ref,), "turned", ((Turned(element, legs).key, 1.0),), share)
+
+
+def _listed(legs: str) -> str:
+    return ", ".join(legs)
 
 
 def _taken_for(kit: Kit, part: Part) -> list[Type]:

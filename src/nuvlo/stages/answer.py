@@ -9,6 +9,7 @@ from nuvlo.files.drawer import Spare
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model import Window, WorkingModel
+from nuvlo.model.diagnosis import Diagnosis
 
 
 @dataclass(frozen=True)
@@ -18,6 +19,7 @@ class Asked:
     model: WorkingModel
     drawer: Sequence[Spare] = ()
     only_drawer: bool = False
+    diagnosis: Diagnosis | None = None  # where it is asked what went wrong
 
     @property
     def kit(self) -> Kit:

@@ -26,6 +26,7 @@ class Wants(StrEnum):
     STEP = "step"  # said to be done
     CHOOSE = "choose"
     READING = "reading"
+    LOOK = "look"  # through a lens, at what may be wrong
     TURN = "turn"
     SWEEP = "sweep"
     EXPORT = "export"

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+from nuvlo.files.mistakes import Habits
 from nuvlo.kit import Kit, Stage
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
+from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.registry import asked_as, key, row
+from nuvlo.stages.suspects import suspect
+from nuvlo.stages.task import Task
+
+SUSPECTS = "suspects"
 
 
 @dataclass(frozen=True)
@@ -20,6 +26,12 @@ class Question:
 
     stage: Stage
     key: object
+    stopped: Task | None = None  # what reads out of its window, where it is asked what went wrong
+
+    @property
+    def about(self) -> Stage | str:
+        """Under what its answer is kept."""
+        return self.stage if self.stopped is None else SUSPECTS
 
 
 @dataclass(frozen=True)
@@ -34,8 +46,9 @@ class Answers:
     """The newest answers for one build. Given to snapshots as they are: a new answer makes a new mapping."""
 
     def __init__(self) -> None:
-        self.solved: Mapping[Stage, Answer] = {}
+        self.solved: Mapping[Stage | str, Answer] = {}
         self._model: tuple[object, WorkingModel] | None = None
+        self._diagnosis: tuple[object, Diagnosis] | None = None
 
     def question(self, stage: Stage, kit: Kit, build: Build, only_drawer: bool) -> Question:
         """What ``stage`` would ask now."""
@@ -48,15 +61,39 @@ class Answers:
             self._model = (state, WorkingModel(kit, build))
         return self._model[1]
 
+    def suspecting(self, kit: Kit, build: Build, stopped: Task) -> Question:
+        """What would be asked of a unit that has ``stopped``."""
+        read = tuple((r.point, r.quantity, r.measured) for r in build.readings)
+        return Question(stopped.stage, (_fitted(kit, build), stopped.id, read), stopped)
+
+    def diagnosis(self, kit: Kit, build: Build, habits: Callable[[], Habits]) -> Diagnosis:
+        """The table of mistakes for what is in the unit; the one that was made for the same parts is used again."""
+        state = _fitted(kit, build)
+        if self._diagnosis is None or self._diagnosis[0] != state:
+            self._diagnosis = (state, Diagnosis(kit, build, habits=habits()))
+        return self._diagnosis[1]
+
+    def knows_table(self, kit: Kit, build: Build) -> bool:
+        """Whether it takes no time to say what went wrong."""
+        return self._diagnosis is not None and self._diagnosis[0] == _fitted(kit, build) and "table" in vars(self._diagnosis[1])
+
     def take(self, answer: Answer) -> None:
         """Take in an answer."""
-        self.solved = {**self.solved, answer.question.stage: answer}
+        self.solved = {**self.solved, answer.question.about: answer}
+
+
+def _fitted(kit: Kit, build: Build) -> object:
+    """Changes whenever other parts are in the unit, or its trimmers stand elsewhere."""
+    parts = tuple((ref, tuple(v)) for ref, v in sorted(build.measured.items()))
+    return id(kit), parts, tuple(sorted(build.chosen_values.items())), tuple(build.changes.items()), tuple((t.ref, t.degrees) for t in build.turns)
 
 
 def solve(question: Question, asked: Asked) -> Answer:
     """Put a question to the model. Slow; changes nothing. What cannot be solved is an answer too, and says why."""
     ask = row(question.stage).ask
     try:
+        if question.stopped is not None and asked.diagnosis is not None:
+            return Answer(question, suspect(asked.diagnosis, asked.build, question.stopped))
         return Answer(question, ask(asked) if ask else Solved())
     except Stopped:
         raise

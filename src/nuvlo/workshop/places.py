@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import replace
 from io import BytesIO
@@ -11,6 +12,7 @@ from pathlib import Path
 
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import is_scratch, read_kit
+from nuvlo.files.mistakes import Habits, learnt, read_habits, shipped
 from nuvlo.files.whole import bytes_of, folder_whole, write_whole
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
@@ -78,6 +80,12 @@ class Places:
         """Spare parts; none where there is no ``drawer.csv``. Raises :class:`NuvloError` for one with mistakes."""
         path = self.folder / "drawer.csv"
         return read_drawer(path) if path.exists() else []
+
+    def habits(self, repairs: Mapping[str, int]) -> Habits:
+        """How often each kind of mistake is made: as shipped or in the workshop's own ``mistakes.csv``, and as its ``repairs`` by kind
+        have taught. Raises :class:`NuvloError` for a table with mistakes."""
+        own = self.folder / "mistakes.csv"
+        return learnt(read_habits(own) if own.exists() else shipped(), repairs)
 
     def found(self, text: str) -> Path:
         """A file as it was typed: from here, else from the workshop's folder. Raises :class:`NuvloError` for none."""

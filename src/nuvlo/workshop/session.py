@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import threading
+from collections import Counter
 from collections.abc import Callable, Iterable
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Protocol, TypeVar
 
+from nuvlo.files.mistakes import Habits
 from nuvlo.files.whole import file_name
 from nuvlo.instruments.simulated import SimulatedBench
 from nuvlo.kit import Kit, Stage
@@ -64,6 +67,7 @@ class Session:
         self.kit = varied(kit, changes_of(kit, self.build.changes))  # as it is built
         self.from_drawer = False  # whether Choose is to look no farther than the drawer
         self.gone_to: Stage | None = None
+        self.hunting = False  # whether a mistake is looked for
         self.looking_at: str | None = None
         self.lock = threading.RLock()
         self._answers = Answers()
@@ -78,8 +82,11 @@ class Session:
             if self._snapshot is None:
                 self._snapshot = Snapshot(
                     self.box, self.kit, self.build, self._answers.solved, {s: self.question(s) for s in Stage}, self.gone_to,
-                    self.looking_at, self.from_drawer, self.bench is not None, self.log.read_only, self.sheet_path,
+                    self.looking_at, self.from_drawer, self.hunting, self.bench is not None, self.log.read_only, self.sheet_path,
                 )  # fmt: skip
+                stop = self._snapshot.stop() if self.kit.unit is not None else None
+                if stop is not None:
+                    self._snapshot = replace(self._snapshot, suspecting=self._answers.suspecting(self.kit, self.build, stop.task))
             return self._snapshot
 
     def forget(self) -> None:
@@ -94,6 +101,11 @@ class Session:
     def look_at(self, step: str | None) -> None:
         """Look back at a step; None for the one in hand."""
         self.looking_at = step
+        self.forget()
+
+    def hunt(self, on: bool) -> None:
+        """Look for a mistake, or no more, though no reading stops anything."""
+        self.hunting = on
         self.forget()
 
     def use_drawer(self, only: bool) -> None:
@@ -156,6 +168,24 @@ class Session:
             drawer = tuple(self.places.drawer()) if stage is Stage.CHOOSE else ()
             return self.question(stage), Asked(self.working_model(), drawer, self.from_drawer)
 
+    def accusing(self) -> tuple[Question, Asked]:
+        """The same of what went wrong; for one thread: that which solves."""
+        with self.lock:
+            question = self.snapshot().suspecting
+            assert question is not None
+            diagnosis = self._answers.diagnosis(self.kit, self.build, self._habits)
+            return question, Asked(self.working_model(), diagnosis=diagnosis)
+
+    def _habits(self) -> Habits:
+        """How often each kind of mistake is made, by this workshop's own repairs too."""
+        return self.places.habits(Counter(r.cause for b in self.log.builds() for r in b.repairs))
+
+    def accuse_at_once(self) -> None:
+        """Say what went wrong in this state, where the table of mistakes is made already: that takes no time."""
+        with self.lock:
+            if self.snapshot().wants_suspects() and self._answers.knows_table(self.kit, self.build):
+                self.adopt(answers.solve(*self.accusing()))
+
     def solve(self, stage: Stage) -> Answer:
         """Ask the model all that ``stage`` needs. Slow (up to a second or two); changes nothing: see :meth:`adopt`."""
         return answers.solve(*self.asking(stage))
@@ -167,6 +197,12 @@ class Session:
         """
         with self.lock:
             stage, windows = answer.question.stage, answer.solved.windows
+            if answer.question.stopped is not None:
+                if answer.question != self.snapshot().suspecting:
+                    return False
+                self._answers.take(answer)
+                self.forget()
+                return True
             if answer.question != self.question(stage):
                 return False
             self._answers.take(answer)
@@ -193,6 +229,12 @@ class Session:
         """Solve and adopt what the stage in hand needs, now. For scripts and tests; the window does it off its thread."""
         while self.wants_solving(self.stage):
             self.adopt(self.solve(self.stage))
+
+    def accuse(self) -> None:
+        """Say what went wrong, now, where a reading stops the stage in hand: as :meth:`settle`."""
+        self.settle()
+        if self.snapshot().wants_suspects():
+            self.adopt(answers.solve(*self.accusing()))
 
     # -- the log ------------------------------------------------------------------------------------------------
 

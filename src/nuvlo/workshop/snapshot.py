@@ -15,13 +15,16 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
 from nuvlo.quantity import Verdict
-from nuvlo.stages import hand_over, prove
+from nuvlo.stages import discharge, hand_over, prove
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.registry import asked_as, findings, row
 from nuvlo.stages.sequence.jobs import still_drying
+from nuvlo.stages.suspects import Suspicion, hunt_task, offers, probe_task, stops
 from nuvlo.stages.task import Finding, Shown, Wants
-from nuvlo.workshop.answers import Answer, Question
+from nuvlo.workshop.answers import SUSPECTS, Answer, Question
 
+HUNTED = (Stage.WAKE, Stage.SET, Stage.PROVE)
+NOTHING_OUT = "Something is wrong, though no reading is out of its window."
 IRON_HOT = timedelta(hours=12)  # after soldering, that somebody coming back is asked about the iron
 A = TypeVar("A", bound=Solved)
 
@@ -63,14 +66,16 @@ class Snapshot:
     box: Kit  # as it came
     kit: Kit  # as it is built
     build: Build
-    answers: Mapping[Stage, Answer] = field(default_factory=dict)
+    answers: Mapping[Stage | str, Answer] = field(default_factory=dict)
     questions: Mapping[Stage, Question] = field(default_factory=dict)  # what each stage would ask in this state
     gone_to: Stage | None = None  # a stage that was gone to
     looking_at: str | None = None  # a step that is looked back at
     from_drawer: bool = False
+    hunting: bool = False  # whether a mistake is looked for without a reading that stops anything
     has_bench: bool = False
     read_only: bool = False
     sheet_path: Path = Path()
+    suspecting: Question | None = None  # what would be asked of what went wrong, where a reading stops the stage in hand
     at: datetime = field(default_factory=lambda: datetime.now().astimezone())
     _found: dict[Stage, tuple[Finding, ...]] = field(default_factory=dict, compare=False, repr=False)
     _runs: dict[str, list[Running]] = field(default_factory=dict, compare=False, repr=False)
@@ -106,6 +111,19 @@ class Snapshot:
         asks = self.kit.unit is not None and row(asked_as(stage)).ask is not None
         return self.questions.get(stage) if asks and not self.fresh(stage) else None
 
+    @property
+    def suspicion(self) -> Suspicion | None:
+        """Whom the readings accuse, where a reading stops the stage in hand and it is known for this very state."""
+        answer = self.answers.get(SUSPECTS)
+        if self.suspecting is None or answer is None or answer.question != self.suspecting or not isinstance(answer.solved, Suspicion):
+            return None
+        return answer.solved
+
+    def wants_suspects(self) -> Question | None:
+        """What is to be asked of what went wrong, where that is not known yet."""
+        answer = self.answers.get(SUSPECTS)
+        return None if self.suspecting is None or (answer and answer.question == self.suspecting) else self.suspecting
+
     # -- what is known ------------------------------------------------------------------------------------------
 
     def findings(self, stage: Stage) -> tuple[Finding, ...]:
@@ -132,7 +150,30 @@ class Snapshot:
         return Stage.HAND_OVER
 
     def now(self) -> Finding | None:
-        """The task in hand: the one looked back at, or the first of the stage that is not done. None at the end."""
+        """The task in hand: the one looked back at, or the first of the stage that is not done; where that is a reading out of its
+        window, what is to be read to find the mistake. None at the end."""
+        return self.probe() or self.in_hand()
+
+    def stop(self) -> Finding | None:
+        """The reading out of its window that stops the stage in hand."""
+        f = self.in_hand()
+        if self.hunting and self.stage in HUNTED and self.looking_at is None and not (f and f.task.wants is Wants.CONFIRM):
+            return f if f is not None and f.stuck and stops(f) else Finding(hunt_task(self.stage), False, words=NOTHING_OUT)
+        return f if f is not None and f.stuck and f.task.id != self.looking_at and stops(f) else None
+
+    def probe(self) -> Finding | None:
+        """What is to be read next to find what went wrong; before hands go inside a unit that may be charged, what is left in it."""
+        found, stop = self.suspicion, self.stop()
+        if found is None or stop is None:
+            return None
+        task = probe_task(self.kit, stop.task.stage, found)
+        if task is not None and found.next is not None and found.next.state == "off":
+            empty = discharge.tasks(self.kit, self.build, stop.task.stage, about="probe")
+            task = next(iter(empty), task)
+        return Finding(task, False, window=task.window) if task else None
+
+    def in_hand(self) -> Finding | None:
+        """The first task of the stage that is not done, or the one looked back at."""
         found = self.findings(self.stage)
         for f in found:
             if self.looking_at is not None and f.task.id == self.looking_at:
@@ -171,6 +212,8 @@ class Snapshot:
 
     def advice(self) -> str:
         """What the model says of the step in hand; empty where it says nothing, or nothing yet."""
+        if self.suspicion is not None and self.probe() is not None:
+            return self.suspicion.why
         now, solved = self.now(), self.solved(self.stage)
         if now is None or solved is None or not self.fresh(self.stage):
             return ""
@@ -178,7 +221,9 @@ class Snapshot:
 
     def offers(self) -> list[tuple[str, str]]:
         """What may be picked at the step in hand: in words, and as the line that picks it."""
-        now = self.now()
+        now, found = self.now(), self.suspicion
+        if found is not None:
+            return offers(found, now, not self.has_bench)
         return row(now.task.stage).offers(self.kit, now, self.solved(now.task.stage) or Solved()) if now else []
 
     # -- clocks -------------------------------------------------------------------------------------------------

@@ -8,14 +8,17 @@ from pathlib import Path
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import folder_whole
+from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
-from nuvlo.kit import Kit
+from nuvlo.kit import Kit, Stage
 from nuvlo.kit.revision import differences
 from nuvlo.logbook import Build, BuildStarted, Event
 from nuvlo.logbook.store import Logbook
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.workshop.places import Places
 from nuvlo.workshop.session import Session
+
+PRACTICE, EASY_ONES = "practice", "easy"  # of a bench with a mistake hidden in its unit
 
 
 class Workshop:
@@ -51,7 +54,10 @@ class Workshop:
                         "A newer Nuvlo may read it; what is in the log is left as it is.")
             )  # fmt: skip
         kit = self.places.kit_at(folder)
-        return Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
+        session = Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
+        if session.build.bench.startswith(PRACTICE) and not session.build.repairs:
+            session.go_to(Stage.WAKE)  # it is built: what is wrong is to be found
+        return session
 
     def open_kit(self, kit: Kit, *, anew: bool = False) -> tuple[Session, str]:
         """The build of a kit that is in hand, or a first one, or another where one is wanted ``anew``; and where the kit is
@@ -98,6 +104,11 @@ class Workshop:
     def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:
         """The simulated bench of a demo build, standing where the log left it; None where values are typed in."""
         kind, _, unit = build.bench.partition(":")
+        if kind == PRACTICE and kit.unit is not None:
+            seed, _, how = unit.partition(":")
+            practice = PracticeBench(kit, int(seed), hidden_mistake(kit, int(seed), how == EASY_ONES))
+            practice.follow(build)
+            return practice
         if kind != "simulated" or kit.unit is None:
             return None
         seed, _, wrong = unit.partition(":")

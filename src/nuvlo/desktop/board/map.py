@@ -37,6 +37,8 @@ HEADING_PX = 26.0  # above the map, for what it shows
 READING_PX = 19.0  # high, what a point reads
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
 WHEEL = 1.2  # nearer by one notch
+RING_PX = 13.0  # from the pads of a suspect to the ring round it
+PROBES = {"red": "#B3202E", "black": "#15181A"}  # as the leads of every meter are
 REACH_PX = 26.0  # from a pad, that still picks its part
 
 
@@ -54,6 +56,8 @@ class Marking:
     readings: dict[str, tuple[str, str]] = field(default_factory=dict)
     net: str = ""
     bad: frozenset[str] = frozenset()  # joints, as R4.1
+    accused: Mapping[str, tuple[str, float]] = field(default_factory=dict)  # letter and share of the suspect that a part is of
+    probes: tuple[tuple[str, str], ...] = ()  # pads that the leads go on, as R4.1, and their colours
     only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
@@ -366,6 +370,63 @@ class BoardMap(QWidget):
         p.setFont(theme.values(9.5, bold=True))
         for box, words, verdict in self.reading_boxes(p.fontMetrics(), first):
             self._reading(p, box, words, verdict)
+        self._accused(p)
+        self._probes(p)
+
+    def _accused(self, p: QPainter) -> None:
+        """A ring round each suspect, the wider the likelier, with its letter."""
+        pads = self.board.pads_by_ref
+        p.setFont(theme.words(10.5, bold=True))
+        for ref, (letter, share) in self.marking.accused.items():
+            mine = [self.place(q.x_mm, q.y_mm) for q in pads.get(ref, ())]
+            if not mine:
+                continue
+            x, y = [at.x() for at in mine], [at.y() for at in mine]
+            round_it = QRectF(min(x), min(y), max(x) - min(x), max(y) - min(y)).adjusted(-RING_PX, -RING_PX, RING_PX, RING_PX)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(QColor(theme.LAMP.copper), 1.5 + 4.0 * share))
+            p.drawRoundedRect(round_it, RING_PX, RING_PX)
+            badge = QRectF(round_it.right() - 12, round_it.top() - 9, 20, 20)
+            p.setBrush(QColor(theme.LAMP.copper))
+            p.setPen(Qt.PenStyle.NoPen)
+            p.drawEllipse(badge)
+            p.setPen(QColor(theme.LAMP.paper))
+            p.drawText(badge, Qt.AlignmentFlag.AlignCenter, letter)
+
+    def _probes(self, p: QPainter) -> None:
+        """The two tips of the meter, each with its colour in words."""
+        spots = {f"{q.ref}.{q.pin}": q for q in reversed(self.board.pads)} | {q.ref: q for q in reversed(self.board.pads)}
+        p.setFont(theme.words(9.5, bold=True))
+        for place, colour in self.marking.probes:
+            pad = spots.get(place)
+            if pad is None:
+                continue
+            at = self.place(pad.x_mm, pad.y_mm)
+            end, side, up = self._free_way(at)
+            ink = QColor(PROBES[colour])
+            for pen in (QPen(QColor(theme.LAMP.ink), 6), QPen(ink, 3.2)):  # light round dark, so that it stands out on any board
+                p.setPen(pen)
+                p.drawLine(at, end)
+            p.setPen(QPen(QColor(theme.LAMP.ink), 1.6))
+            p.setBrush(ink)
+            p.drawEllipse(at, 6.5, 6.5)
+            word = QRectF(end.x() - (4 if side > 0 else 46), end.y() + (-20 if up < 0 else 2), 50, 19)
+            p.drawRoundedRect(word, 4, 4)
+            p.setPen(QColor(theme.LAMP.ink))
+            p.drawText(word, Qt.AlignmentFlag.AlignCenter, colour)
+
+    def _free_way(self, at: QPointF) -> tuple[QPointF, float, float]:
+        """Where a lead ends that comes to ``at`` from the side where it hides least, and which side that is."""
+        others = [self.place(q.x_mm, q.y_mm) for q in self.board.pads]
+        others += [self.place(spot.x_mm, spot.y_mm) for spot in self.board.placements.values()]
+
+        def room(way: tuple[QPointF, float, float]) -> float:
+            word = way[0] + QPointF(20 * way[1], 10 * way[2])
+            inside = self.rect().adjusted(40, int(HEADING_PX) + 12, -40, -12).contains(word.toPoint())
+            near = min((hypot(word.x() - o.x(), word.y() - o.y()) for o in others), default=0.0)
+            return near if inside else near - 1000.0
+
+        return max(((at + QPointF(22 * side, 26 * up), side, up) for side in (1.0, -1.0) for up in (-1.0, 1.0)), key=room)
 
     def reading_boxes(self, letters: QFontMetrics, first: Mapping[str, Pad]) -> list[tuple[QRectF, str, str]]:
         """Where each reading stands, with its words and verdict: above its pad, or a row away where another stands there."""

@@ -11,6 +11,11 @@ from nuvlo.stages.registry import row
 
 def picture_for(stage: Stage) -> StagePicture:
     """A fresh picture of a stage. Loaded when first wanted."""
-    module = import_module(f"nuvlo.desktop.pictures.{row(stage).module}")
+    return picture_named(row(stage).module)
+
+
+def picture_named(name: str) -> StagePicture:
+    """A fresh picture by the name of its module: also of what is shown in more stages than one."""
+    module = import_module(f"nuvlo.desktop.pictures.{name}")
     picture: StagePicture = module.Picture()
     return picture

@@ -24,6 +24,7 @@ from nuvlo.stages.task import Task, Wants
 MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
 MOST_REFERENCE = 0.0051  # beyond which a part tells nothing that the meter does not know (common practice, no source)
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
+LOOKED = {"right": 0.0, "fine": 0.0, "good": 0.0, "ok": 0.0, "wrong": 1.0, "bad": 1.0}
 BECAUSE = re.compile(r"\s*\bbecause\b\s*", re.IGNORECASE)
 
 
@@ -336,6 +337,16 @@ def turn(rest: str, at: At) -> tuple[Turned, str]:
         degrees = -abs(degrees)
     way = "clockwise" if degrees >= 0 else "anticlockwise"
     return Turned(ref, degrees), f"{ref} turned {abs(degrees):g}° {way}"
+
+
+def look(rest: str, at: At) -> tuple[PointReading, str]:
+    """``wrong`` or ``right``, of the part that is to be looked at; ``r4 wrong`` of another."""
+    name, _, said = rest.rpartition(" ")
+    part = at.kit.find_part(name) if name else None
+    ref = part.ref if part else at.now.target if at.now and at.now.wants is Wants.LOOK and not name else ""
+    if not ref or said.lower() not in LOOKED:
+        raise NotUnderstood.because("a look is at a part, and it looks right or wrong.", "For example: look r4 wrong.")
+    return PointReading(ref, "look", Measured(LOOKED[said.lower()], 0.0, "")), f"{ref} looks {said.lower()}"
 
 
 def current(rest: str, at: At) -> tuple[PointReading, str]:

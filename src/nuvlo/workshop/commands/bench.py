@@ -6,21 +6,24 @@ from dataclasses import dataclass
 
 from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.instruments import InstrumentError
+from nuvlo.instruments.practice import PracticeBench, practised
 from nuvlo.kit import Stage
-from nuvlo.logbook import CurveTaken, Exported, ReadingTaken, TrimmerTurned
+from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
+from nuvlo.model.mistakes import single_mistakes
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
 from nuvlo.stages import leads as meter_leads
 from nuvlo.stages import prove
+from nuvlo.stages.fit import reopened
 from nuvlo.stages.set_up import Trims
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
-from nuvlo.workshop.commands.arguments import Nothing, PartValue, PointReading, Turned
+from nuvlo.workshop.commands.arguments import Nothing, PartValue, PointReading, Turned, Words
 from nuvlo.workshop.commands.outcome import Outcome, Reply, Work, verdict_words
 from nuvlo.workshop.commands.unpack import measure, without_leads
 from nuvlo.workshop.session import Refused, Session
@@ -86,7 +89,7 @@ def read(s: Session, given: Nothing) -> Outcome:
     if f is None:
         raise Refused(Problem("there is nothing to read.", ""))
     task = f.task
-    if task.wants not in (Wants.MEASURE, Wants.READING, Wants.SWEEP):
+    if task.wants not in (Wants.MEASURE, Wants.READING, Wants.SWEEP, Wants.LOOK):
         raise Refused(Problem("no reading is asked for here.", ""))
     if task.wants is Wants.SWEEP:
         return sweep(s, given)
@@ -96,7 +99,45 @@ def read(s: Session, given: Nothing) -> Outcome:
         )
     if task.wants is Wants.MEASURE:
         return measure(s, PartValue(task.target, s.bench.part(task.target)), s.bench.name)
+    found = s.snapshot().suspicion
+    if found is not None and found.next is not None and (found.next.point, found.next.quantity) == (task.target, task.quantity):
+        value = s.bench.take(found.next)
+        if task.wants is Wants.LOOK:
+            return look(s, PointReading(task.target, "look", value), s.bench.name)
+        return reading(s, PointReading(task.target, task.quantity, value), s.bench.name)
     return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
+
+
+def look(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
+    """What a look at a part showed."""
+    reading(s, given, instrument)
+    return Reply(f"{given.point} looks {'wrong' if given.value.value else 'right'}.", given.point)
+
+
+def found(s: Session, given: Words) -> Reply:
+    """What it was, and that it is put right: steps it touches are open again, and readings are taken anew."""
+    suspicion = s.snapshot().suspicion
+    letter, number = given.text[:1].upper(), given.text[1:].strip() or "1"
+    suspect = next((x for x in suspicion.suspects if x.letter == letter), None) if suspicion and number.isdigit() else None
+    if suspect is None and len(given.text) < FEW_LETTERS:
+        raise Refused(Problem(f"there is no suspect '{given.text}'.", "Type a letter of the list, or in a few words what it was."))
+    if suspect is not None and not 1 <= int(number) <= len(suspect.words):
+        raise Refused(Problem(f"{letter} has {len(suspect.words)} mistakes, no number {number}.", f"For example: found {letter.lower()}1."))
+    text = suspect.words[int(number) - 1] if suspect else given.text
+    mistake = next((m for m in single_mistakes(s.kit) if m.text == text), None)
+    refs, cause = (mistake.refs, mistake.kind) if mistake else ((), OTHER)
+    again = reopened(s.kit, s.build, refs, cause in REPLACED)
+    touched = [ref for ref in refs if cause in SOLDERED and s.kit.part(ref).on_board]
+    s.record(
+        MistakeFound(text=text, cause=cause, refs=refs),
+        *(PartReworked(ref=ref, what="off" if cause in REPLACED else "hot", reopened=again, why=text) for ref in touched),
+    )
+    s.hunt(False)
+    s.follow_log()
+    if isinstance(s.bench, PracticeBench):
+        return Reply(practised(s.build, s.bench), refs[0] if refs else "")
+    open_again = f" {len(again)} steps are open again." if again else ""
+    return Reply(f"Noted: {text}. It is put right, so the readings are taken anew.{open_again}", refs[0] if refs else "")
 
 
 def _instrument(s: Session, task: Task) -> Measured:
@@ -110,6 +151,27 @@ def _instrument(s: Session, task: Task) -> Measured:
     if task.quantity == "capacitance":
         return s.bench.farads(task.target)
     return s.bench.ohms(*task.nodes, throw=task.setup) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
+
+
+FEW_LETTERS = 4  # that say nothing
+OTHER = "other"  # a cause that the table of mistakes does not know
+REPLACED = ("decade", "strip", "look-alike", "exchanged", "variant", "reversed", "leaky", "short", "turned", "weak")  # another part goes in
+SOLDERED = (*REPLACED, "open", "cold", "bridge", "lead")  # an iron is needed
+
+
+def hunt(s: Session, given: Nothing) -> Reply:
+    """Look for a mistake though no reading stops anything; again, and no more."""
+    if s.kit.unit is None:
+        raise Refused(Problem(f"{s.kit.name} has no circuit.cir, so no reading tells what went wrong.", "Look at its joints, ways round and values."))
+    s.hunt(not s.hunting)
+    return Reply("Every mistake is tried: read what is asked for." if s.hunting else "No mistake is looked for any more.")
+
+
+def reveal(s: Session, given: Nothing) -> Reply:
+    """What is hidden in the unit of a practice bench."""
+    if not isinstance(s.bench, PracticeBench):
+        raise Refused(Problem("nothing is hidden in this unit.", "Begin one on the shelf by 'Find the mistake'."))
+    return Reply("; ".join(m.text for m in s.bench.hidden) + "." if s.bench.hidden else "Nothing is wrong with it any more.")
 
 
 @dataclass(frozen=True)

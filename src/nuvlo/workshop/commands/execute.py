@@ -68,3 +68,4 @@ def _meant(session: Session, command: Command) -> object:
 def _settle(session: Session, command: Command) -> None:
     if STAGE not in VERBS[command.verb].keeps:
         session.close_stage_if_done()
+    session.accuse_at_once()

@@ -8,9 +8,10 @@ from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepDone, Undone
 from nuvlo.logbook.events import PRINTED
 from nuvlo.problems import Problem
+from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.arguments import Chosen, Nothing, PartNamed, StageNamed, Words
-from nuvlo.workshop.commands.bench import read, sheet, turn_as_advised
+from nuvlo.workshop.commands.bench import found, read, sheet, turn_as_advised
 from nuvlo.workshop.commands.choose import choose
 from nuvlo.workshop.commands.outcome import Outcome, Reply
 from nuvlo.workshop.session import Refused, Session
@@ -35,6 +36,8 @@ def next_step(s: Session, given: Nothing) -> Outcome:
             raise Refused(Problem("a caution is not passed by going on.", "Read it, then type 'confirm'."))
         case Wants.TICK:
             s.record(PartTicked(ref=task.target))
+        case Wants.STEP if task.id.verb == PROBING:
+            return found(s, Words("a"))
         case Wants.STEP:
             s.record(StepDone(step=task.id))
         case Wants.CHOOSE:
@@ -44,6 +47,8 @@ def next_step(s: Session, given: Nothing) -> Outcome:
             return turn_as_advised(s, f)
         case Wants.EXPORT:
             return sheet(s, given)
+        case Wants.LOOK if s.bench is None:
+            raise Refused(Problem("a look is said in words.", "Type 'look right' or 'look wrong'."))
         case _:
             return read(s, given)
     return Reply(f"{task.title}: done.")
@@ -108,7 +113,7 @@ def confirm(s: Session, given: Nothing) -> Reply:
 
 
 def accept(s: Session, given: Words) -> Reply:
-    f = s.now()
+    f = s.snapshot().stop() or s.now()
     if f is None or not (f.stuck or f.waits):
         raise Refused(Problem("nothing here is out of its window.", ""))
     if f.task.setup == SWITCHED_OFF:

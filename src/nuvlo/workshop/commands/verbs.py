@@ -80,9 +80,13 @@ def _wants(*wants: Wants) -> Callable[[Snapshot], bool]:
     return lambda s: (now := s.now()) is not None and now.task.wants in wants
 
 
+def _accused(s: Snapshot) -> bool:
+    return (found := s.suspicion) is not None and bool(found.suspects)
+
+
 def _acceptable(s: Snapshot) -> bool:
     """Whether the step in hand stands in the way and may be passed all the same: never what is left in a reservoir."""
-    return (now := s.now()) is not None and (now.stuck or now.waits) and now.task.setup != SWITCHED_OFF
+    return (now := s.stop() or s.now()) is not None and (now.stuck or now.waits) and now.task.setup != SWITCHED_OFF
 
 
 def _glue(s: Snapshot) -> bool:
@@ -209,6 +213,15 @@ ROWS: tuple[Verb, ...] = (
          offered=lambda s: s.has_bench),
     Verb("explain", "Say which single wiring mistake explains what was rung out.", "explain", does=bench.explain, looks=True,
          stages=_in(HOOK_UP), button="Which wire?", first=_in(HOOK_UP), offered=_rung_wrong),
+    Verb("look", "Log what a look through a lens showed: right or wrong.", "look r4 wrong", arg.look, bench.look,
+         needs="At which part, and does it look right or wrong?", stages=_in(HOOK_UP, WAKE, SET, PROVE), button="What a look showed",
+         offered=_accused),
+    Verb("found", "Log what it was and that it is put right: the letter of a suspect, or in your own words. The readings are taken anew.",
+         "found a", arg.words, bench.found, needs="What was it? The letter of a suspect, or your own words.",
+         stages=_in(HOOK_UP, WAKE, SET, PROVE), button="Found it", first=_in(HOOK_UP, WAKE, SET, PROVE), offered=_accused),
+    Verb("hunt", "Look for a mistake though no reading is out of its window; again to stop.", "hunt", does=bench.hunt, keeps=_keeps(STAGE), looks=True,
+         stages=_in(WAKE, SET, PROVE), button="Something is wrong", offered=lambda s: s.kit.unit is not None and not _accused(s)),
+    Verb("reveal", "Tell what is hidden in a unit of the practice bench.", "reveal", does=bench.reveal, keeps=_keeps(STAGE), looks=True),
     Verb("cabinet", "Show the ways to wire loudspeakers, and what their cones say of their polarity.", "cabinet 6x8 min=4", arg.words,
          keeps=_keeps(TOOL), looks=True, stages=_in(CHOOSE, HOOK_UP, PROVE), button="Wire the drivers", first=_in(HOOK_UP), optional=True,
          offered=lambda s: sum(p.kind == "driver" for p in s.kit.parts.values()) > 1),

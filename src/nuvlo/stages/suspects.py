@@ -1,0 +1,277 @@
+"""What went wrong: which single mistakes explain the readings of a unit that has stopped, and where to probe next.
+
+Asked by every stage that takes readings; what it answers is shown in place of the step that is stuck.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nuvlo.craft.high_voltage import CLIPPED, is_high
+from nuvlo.kit import Kit, Stage
+from nuvlo.kit.kit import GROUND_NAMES, SWITCHED_OFF
+from nuvlo.kit.step_id import StepId
+from nuvlo.logbook import Build
+from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
+from nuvlo.model.probes import COLD, Reading
+from nuvlo.quantity import Measured, format_value
+from nuvlo.stages.answer import Solved
+from nuvlo.stages.task import Finding, Task, Wants
+
+LETTERS = "ABCDE"
+LEAST = 0.02  # share of a suspect that is worth showing
+WORTH_BITS = 0.01  # expected of a reading that is worth taking
+OFFERED, MOST_OFFERED = 0.4, 3  # share of a suspect that may be said to be it at a touch, and how many of its mistakes
+APART = 1.0  # spreads by which a reading must part the suspects to be worth showing
+GAUGES = 5  # readings beside the one to take, those that part the suspects most
+COMPARED = 3  # suspects whose readings are told
+OFF_FIRST = "Power off. "
+EMPTY_FIRST = "Unplugged, discharged, and measured to be below the limit. "
+SURE, LITTLE_BITS = 0.95, 0.15  # share of a suspect, and what the next reading may still tell, from which it is put right
+REPAIR = "repair"
+REPAIRS = {
+    "decade": "Take it out, fit the right value, and look at both joints.", "look-alike": "Take it out, fit the right part, and look at both joints.",
+    "strip": "Take all of them out; measure each new one before it goes in.", "exchanged": "Take both out and put each where it belongs.",
+    "reversed": "Take it out. What was powered the wrong way round is replaced, not turned.", "bridge": "Draw the solder off with braid, and look again.",
+    "open": "Look whether it is there at all; heat both its joints again with fresh solder.", "cold": "Heat its joints again with fresh solder.",
+    "lead": "Bend it back, or cut it shorter.", "turned": "Take it out by its legs, one after another, and turn it.",
+    "backwards": "Take it out of its socket. Fit a new one, notch to notch.", "absent": "Set it in, every leg in its hole.",
+    "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
+}  # fmt: skip
+PROBING = "probe"  # the verb of steps that look for a mistake
+LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
+
+
+@dataclass(frozen=True)
+class Told:
+    """What one suspect would read, or a good unit, whose letter is empty."""
+
+    letter: str
+    low: float
+    middle: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A reading, taken or to be taken, beside what each suspect would show."""
+
+    reading: Reading
+    taken: Measured | None
+    told: tuple[Told, ...]
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """Mistakes that nothing read so far tells apart. ``refs`` are lit on the board; ``hurts`` what does not survive it."""
+
+    letter: str
+    words: tuple[str, ...]
+    kind: str
+    refs: tuple[str, ...]
+    share: float
+    hurts: str = ""
+
+
+@dataclass(frozen=True)
+class Suspicion(Solved):
+    """The suspects, likeliest first, with how many more there are; how likely it is that all is well, and that no single
+    mistake explains what was read; what to read next and why."""
+
+    suspects: tuple[Suspect, ...] = ()
+    more: int = 0
+    good: float = 0.0
+    unexplained: float = 0.0
+    next: Reading | None = None
+    bits: float = 0.0  # expected of it
+    why: str = ""
+    compared: tuple[Compared, ...] = ()
+
+    @property
+    def verdict(self) -> str:
+        """What is to be said before all else, where the readings say something; empty else."""
+        first = self.suspects[0].share if self.suspects else 0.0
+        if self.unexplained > max(first, self.good):
+            return "No single mistake explains what was read: look for two, or read again what is furthest off."
+        if self.good > max(first, self.unexplained, 0.5):
+            return "What was read fits a good unit: read again what stopped you."
+        return ""
+
+
+def stops(f: Finding) -> bool:
+    """Whether a finding is a reading that a mistake may explain."""
+    return f.task.wants is Wants.READING and f.task.setup != SWITCHED_OFF and f.reading is not None
+
+
+def hunt_task(stage: Stage) -> Task:
+    """Something is wrong, though no reading is out of its window."""
+    return Task(StepId.of(stage, "hunt"), stage, Wants.READING, "Something is wrong")
+
+
+def offers(found: Suspicion, now: Finding | None, by_eye: bool) -> list[tuple[str, str]]:
+    """What may be picked: what a look showed, where no simulated bench says that, and what it was."""
+    out = [("It looks right", "look right"), ("Something is wrong there", "look wrong")] if now and now.task.wants is Wants.LOOK and by_eye else []
+    likely = [s for s in found.suspects if s.share >= OFFERED]
+    named = [(f"{s.letter}{k}" if len(s.words) > 1 else s.letter, text) for s in likely for k, text in enumerate(s.words, start=1)]
+    return out + [(f"It was: {text}", f"found {name.lower()}") for name, text in named[:MOST_OFFERED]]
+
+
+def taken_of(build: Build, diagnosis: Diagnosis) -> dict[tuple[str, str], Measured]:
+    """The newest reading at each place that the diagnosis knows, in the order in which they were taken."""
+    known = {r.key for r in diagnosis.readings}
+    out: dict[tuple[str, str], Measured] = {}
+    for r in build.readings:
+        key = (r.point, r.quantity)
+        if key in known:
+            out.pop(key, None)
+            out[key] = r.measured
+    return out
+
+
+def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
+    """Whom the readings so far accuse, with ``stop`` out of its window."""
+    taken = taken_of(build, diagnosis)
+    cold = stop.quantity in COLD or stop.stage is Stage.HOOK_UP
+    ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs})
+    shown = [g for g in ranking.groups if g.probability >= LEAST and not g.silent][: len(LETTERS)]
+    suspects = tuple(_suspect(letter, g) for letter, g in zip(LETTERS, shown, strict=False))
+    reading = ranking.next[0] if ranking.next and ranking.next[1] >= WORTH_BITS else None
+    mine = [diagnosis.mistakes.index(g.mistakes[0]) + 1 for g in shown]
+    return Suspicion(
+        suspects=suspects, more=_folded(ranking, shown), good=ranking.nothing_shown, unexplained=ranking.unexplained, next=reading,
+        bits=ranking.next[1] if ranking.next else 0.0,
+        why=_why(diagnosis, reading, mine), compared=_compared(diagnosis, reading, taken, mine),
+    )  # fmt: skip
+
+
+def _suspect(letter: str, group: Group) -> Suspect:
+    first = group.mistakes[0]
+    refs = dict.fromkeys(ref for m in group.mistakes for ref in m.refs)
+    return Suspect(letter, tuple(m.text for m in group.mistakes), first.kind, tuple(refs), group.probability, first.hurts)
+
+
+def _folded(ranking: Ranking, shown: list[Group]) -> int:
+    return sum(not g.silent and g.probability >= LEAST / 10 for g in ranking.groups) - len(shown)
+
+
+def _told(diagnosis: Diagnosis, row: int, mistake: int, letter: str) -> Told:
+    values = diagnosis.table[row, mistake]
+    values = values[~np.isnan(values)]
+    if not values.size:
+        return Told(letter, math.nan, math.nan, math.nan)
+    low, middle, high = np.quantile(values, (0.02, 0.5, 0.98), method="nearest")
+    return Told(letter, float(low), float(middle), float(high))
+
+
+def _compared(diagnosis: Diagnosis, reading: Reading | None, taken: Mapping[tuple[str, str], Measured], mine: list[int]) -> tuple[Compared, ...]:
+    """The reading to take, then those taken that part the suspects most."""
+    rows = {r.key: k for k, r in enumerate(diagnosis.readings)}
+    mean, off = diagnosis.seen
+
+    def parts(key: tuple[str, str]) -> float:
+        row = rows[key]
+        spread = float(off[row, [0, *mine]].std()) + 1e-12
+        return float(np.ptp(mean[row, [0, *mine]])) / spread
+
+    telling = [k for k in taken if k[1] != "look" and parts(k) > APART]
+    before = sorted(telling, key=parts, reverse=True)[:GAUGES]
+    every = [reading.key] if reading and reading.quantity != "look" else []
+    out = []
+    for key in [*every, *before]:
+        row = rows[key]
+        told = [_told(diagnosis, row, 0, "")] + [_told(diagnosis, row, k, letter) for k, letter in zip(mine[:COMPARED], LETTERS, strict=False)]
+        out.append(Compared(diagnosis.readings[row], taken.get(key), tuple(told)))
+    return tuple(out)
+
+
+def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
+    """What the first suspects would read there, in a sentence."""
+    if reading is None:
+        return ""
+    row = diagnosis.readings.index(reading)
+    if reading.quantity == "look":
+        seen = [letter for k, letter in zip(mine, LETTERS, strict=False) if diagnosis.shows[row, k] > 0.5]
+        return f"It would show {' or '.join(seen)}." if seen else ""
+    said = []
+    for k, letter in zip(mine[:COMPARED], LETTERS, strict=False):
+        middle = _told(diagnosis, row, k, letter).middle
+        said += [f"{letter} would read {_value(middle, reading.unit)}"] if not math.isnan(middle) else []
+    good = _told(diagnosis, row, 0, "").middle
+    said += [f"a good unit {_value(good, reading.unit)}"] if not math.isnan(good) else []
+    return f"{', '.join(said)}." if said else ""
+
+
+def _value(value: float, unit: str) -> str:
+    return "open" if math.isinf(value) else format_value(value, unit, 3)
+
+
+def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
+    """The reading to take next, as a task of the stage that stopped."""
+    r, first = found.next, next(iter(found.suspects), None)
+    if first is not None and not found.verdict and (r is None or (first.share >= SURE and found.bits < LITTLE_BITS)):
+        said = f"{first.words[0]}{'' if len(first.words) == 1 else ', or what else reads the same'}"
+        how = f"{EMPTY_FIRST if is_high(kit) else OFF_FIRST}{REPAIRS.get(first.kind, 'Put it right, and look once more.')}"
+        return Task(StepId.of(stage, PROBING, REPAIR), stage, Wants.STEP, f"Put it right: {said}", how, parts=first.refs)
+    if r is None:
+        return None
+    high = is_high(kit)
+    before = (EMPTY_FIRST if high else OFF_FIRST) if r.state == "off" else CLIPPED + " " if high else ""
+    step = StepId.of(stage, PROBING, r.quantity, r.point)
+    if r.quantity == "look":
+        part = kit.find_part(r.part)
+        named = f"{r.point}, {part.text}" if part and part.text else r.point
+        return Task(step, stage, Wants.LOOK, f"Look at {named}, through a lens", f"{before}{LENS}", r.point, "look", parts=(r.part,))
+    title, how = _held(kit, r)
+    return Task(step, stage, Wants.READING, title, f"{before}{how}", r.point, r.quantity, r.unit,
+                parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
+
+
+def _held(kit: Kit, r: Reading) -> tuple[str, str]:
+    """What to do, and where the leads go."""
+    red, black = (kit.named_place(n) for n in r.nodes) if r.nodes[0] else ("", "")
+    match r.quantity:
+        case "lifted":
+            return f"Lift one leg of {r.point} and measure it", "The other leg stays. Clip the meter across the part itself."
+        case "current":
+            return f"Current of the {r.point}", "The meter in line, or the supply's own."
+        case "tone" if r.tone:
+            fed = r.tone.fed or kit.named_place(r.tone.at)
+            level = format_value(r.tone.level, "V")
+            read = r.tone.read or f"red on {red}, black on {black}"
+            return f"Tone of {format_value(r.tone.hertz, 'Hz')}: AC volts at {_spot(r)}", f"Fed to {fed}, {level} there. Read: {read}."
+        case "capacitance":
+            return f"Capacitance at {r.point}", f"{kit.cold(r.point).read}."
+        case "resistance":
+            cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
+            return f"Ohms at {r.point}", f"{cold[0].upper()}{cold[1:]}."
+    return f"Volts at {r.point}", f"Power on. Red on {red}, black on {black}."
+
+
+def _spot(r: Reading) -> str:
+    return r.point.rpartition("@")[2]
+
+
+def _places(kit: Kit, r: Reading) -> list[str]:
+    """What is lit: the point or part that the red lead is on, and a lifted part."""
+    if r.quantity == "lifted":
+        return [r.point]
+    return [name for node in r.nodes if node and node not in GROUND_NAMES and (name := kit.lead_on(node)[0])]
+
+
+def leads_of(kit: Kit, found: Suspicion) -> tuple[tuple[str, str], ...]:
+    """Where red and black go on the board: a pad as ``R1.2``, and the colour."""
+    r = found.next
+    if r is None or not r.nodes[0]:
+        return ()
+    out = []
+    for node, colour in zip(r.nodes, ("red", "black"), strict=True):
+        name, pin = kit.lead_on(node)
+        if not name and node in GROUND_NAMES:
+            name, pin = next(((p.ref, str(p.pin)) for p in (kit.board.pads if kit.board else ()) if p.net in GROUND_NAMES), ("", ""))
+        if name:
+            out.append((f"{name}.{pin}" if pin else name, colour))
+    return tuple(out)
