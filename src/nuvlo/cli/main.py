@@ -24,12 +24,13 @@ from nuvlo.cli import (
     solve,
     types,
     unpack,
+    wake,
     window,
     wires,
 )
 from nuvlo.cli.answer import Verbs, answered
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, wake, backup)
 
 
 def main(argv: list[str] | None = None) -> int:

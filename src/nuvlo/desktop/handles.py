@@ -35,5 +35,6 @@ HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "side": lambda w, given: w.turn_over(),
     "take": lambda w, given: w.tools.take(given.text),
     "what": lambda w, given: w.tools.what(),
+    "why": lambda w, given: w.tools.why(given.text),
     "zoom": lambda w, given: w.looking.zoom(given.text.lower()),
 }  # fmt: skip

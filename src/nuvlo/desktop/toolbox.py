@@ -255,6 +255,18 @@ class Toolbox:
             line = "+".join(f"1x{ohms}" for ohms in said) + f" {line}"
         self._answer("Wiring them every way", lambda: answer(line), CabinetTool)
 
+    def why(self, name: str) -> None:
+        """What widens the window of a reading, and which mistakes move it: of the one in hand where none is named."""
+        from nuvlo.desktop.tools.why import WhyTool
+        from nuvlo.model.why import why
+
+        session, stop = self.window.controller.session, self._shown.stop() or self._shown.now()
+        place = name or (stop.task.target if stop else "")
+        if session is None or not place:
+            self._say("Why what? Name a test point.", False)
+            return
+        self._answer(f"Trying what moves {place}", lambda: why(session.working_model(), place), WhyTool)
+
     def power(self) -> None:
         """What the unit draws."""
         from nuvlo.desktop.tools.power import PowerTool

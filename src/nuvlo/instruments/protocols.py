@@ -87,8 +87,8 @@ class Meter(Protocol):
     def leads(self) -> Measured:
         """Ohms with the leads held together."""
 
-    def supply_current(self, supply: str) -> Measured:
-        """Amperes drawn from a supply of the kit."""
+    def supply_current(self, supply: str, *, setup: str = "") -> Measured:
+        """Amperes drawn from a supply of the kit, in its ``setup`` of this name, else in its first."""
 
 
 class AudioInterface(Protocol):

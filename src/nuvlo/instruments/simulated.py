@@ -161,9 +161,9 @@ class SimulatedBench:
         point = self._point(tone.setup, (tone.source, tone.at, tone.node))
         return self._shown(float(tone_volts(point, tone)[0]), "V")
 
-    def supply_current(self, supply: str) -> Measured:
+    def supply_current(self, supply: str, *, setup: str = "") -> Measured:
         found = next(s for s in self.unit.kit.info.supply if s.name == supply)
-        return self._shown(-float(self._point().currents()[found.element][0]), "A")
+        return self._shown(-float(self._point(setup).currents()[found.element][0]), "A")
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         return self.bare_ohms(red, black, throw)

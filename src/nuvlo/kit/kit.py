@@ -21,6 +21,7 @@ GROUND_NAMES = ("0", "gnd")
 
 
 SWITCHED_OFF = "off"  # a set-up that every kit has: unplugged, with what its capacitors still hold
+SOCKETS_EMPTY = "sockets empty"  # one that every kit with sockets has: its usual one, without what is plugged
 UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
 
 
@@ -180,6 +181,8 @@ class Kit:
         else the first. Raises :class:`KitError` where there is none."""
         if self.unit is None:
             raise KitError(Problem(f"{self.name} has no circuit.cir, so nothing can be predicted.", "Add one."))
+        if name == SOCKETS_EMPTY:
+            return self._emptied
         if name:
             found = next((c for n, c in self.setups.items() if n.lower() == name.lower()), None)
             if found is None:
@@ -199,6 +202,27 @@ class Kit:
         if not any(p.kind == "socket" for p in self.parts.values()):
             return []
         return [p for p in self.parts.values() if kind_of(p.kind).plugged]
+
+    @property
+    def _emptied(self) -> Circuit:
+        """The usual set-up with its sockets empty."""
+        if "emptied" not in self.memory:
+            self.memory["emptied"] = without(self.setup(), {e for part in self.plugged for e in self.elements_of(part.ref)})
+        found: Circuit = self.memory["emptied"]
+        return found
+
+    @property
+    def at_sockets(self) -> list[tuple[str, str]]:
+        """Where the supply of each chip is read at its empty socket: a point or a pin, and its net."""
+        out = {}
+        for part in self.plugged if self.unit is not None else ():
+            for element in self.elements_of(part.ref):
+                pins = self.unit.pins(element) if self.unit is not None and element.startswith("x") else {}
+                for node in (pins.get("vp"), pins.get("vn")):
+                    if node and node not in GROUND_NAMES:
+                        name, pin = self.lead_on(node)
+                        out[node] = (f"{name}.{pin}" if pin else name) or node
+        return [(place, node) for node, place in out.items()]
 
     @property
     def on_tags(self) -> dict[str, str]:

@@ -15,7 +15,7 @@ from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
 from nuvlo.circuit.small_signal import log_frequencies, response, responses
 from nuvlo.kit import Kit, Trim
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
 from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
@@ -40,6 +40,8 @@ TEST_CURRENTS = (0.3e-3, 0.1e-3)  # A of meters beside the usual 1 mA (common pr
 BRIDGE_SHARE = 0.03  # of what a hand-held bridge shows in circuit (common practice, no source)
 LOST_SHARE = 0.02  # of the members, that may have no solution before a window is not worth having
 THROUGH_A_JUNCTION = 0.05  # share by which ohms follow the test current where it is no resistor
+LEAST_SHARE = 0.01  # of a spread, that is worth telling: chance alone makes one in two thousand
+EMPTY, BACK = " without chips", " back"  # behind the name of what is read with the sockets empty, or with the leads exchanged
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
 
@@ -242,9 +244,46 @@ class WorkingModel:
             low, high = min(low, float(np.nanmin(found))), max(high, float(np.nanmax(found)))
         return low, high
 
+    def empty_windows(self) -> list[Window]:
+        """The current of each supply and the volts at the sockets, with the sockets empty: one joint set."""
+        places = self.kit.at_sockets
+        if not places:
+            return []
+        point = self.point_in(self.kit.setup(SOCKETS_EMPTY))
+        heads, rows, amps = [], [], point.currents()
+        for supply in self.kit.info.supply:
+            heads.append((f"{supply.name}{EMPTY}", "current", "A"))
+            rows.append(-amps[supply.element])
+        for place, node in places:
+            heads.append((f"{place}{EMPTY}", "voltage", "V"))
+            rows.append(point.voltage(node))
+        return [_at_least_as_wide(w, STRAY[w.unit]) for w in _windows(heads, np.array(rows))]
+
     def supply_pairs(self) -> list[Pair]:
-        """Each supply terminal that has a test point, against ground."""
-        return [Pair(s.point, s.node, "0") for s in self.kit.info.supply if s.point]
+        """Each supply terminal that has a test point, against ground, and the leads the other way round."""
+        points = [(s.point, s.node) for s in self.kit.info.supply if s.point]
+        return [Pair(name, node, "0") for name, node in points] + [Pair(f"{name}{BACK}", "0", node) for name, node in points]
+
+    def widened_by(self, name: str, quantity: str = "voltage") -> list[tuple[str, float]]:
+        """Which values of the unit a reading hangs on, and the share of its spread that comes of each, most first: squared correlations
+        over the ensemble, whose values are drawn apart from each other. Raises :class:`ModelError` where there is no such reading."""
+        point = next((p for p in self.kit.info.point if p.name == name), None)
+        supply = next((s for s in self.kit.info.supply if s.name == name), None)
+        if (quantity == "voltage" and point is None) or (quantity == "current" and supply is None) or quantity not in ("voltage", "current"):
+            raise ModelError(Problem(f"what widens {quantity} at '{name}' is not worked out.", "Ask of a test point, or of a supply's current."))
+        if point is not None:
+            read = self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference)
+        else:
+            assert supply is not None
+            read = -self.point_in(self.kit.setup()).currents()[supply.element]
+        off = read - read.mean()
+        size = float(off @ off)
+        shares = {}
+        for key, value in self.values.items():
+            mine = value - value.mean()
+            both = float(mine @ mine) * size
+            shares[key] = float(mine @ off) ** 2 / both if both > 0 else 0.0
+        return sorted(((k, s) for k, s in shares.items() if s > LEAST_SHARE), key=lambda one: -one[1])
 
     def cold_windows(self) -> list[Window]:
         """What the kit asks of a unit before it is powered: ohms, one joint set, and capacitances, another."""

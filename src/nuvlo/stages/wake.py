@@ -2,49 +2,59 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from nuvlo.craft.high_voltage import CLIPPED, TOUCHABLE_V, WARM_SECONDS, is_high
 from nuvlo.craft.order import Step, board_order, plugged
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.kinds import kind_of
+from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
 from nuvlo.kit.schema import Cold, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.model.first_power import LOW_VOLTS, FirstPower, first_powers
+from nuvlo.model.heat import Warmth, warmths
+from nuvlo.model.working import BACK, EMPTY
 from nuvlo.quantity import format_value, sentence
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
-from nuvlo.stages.task import Task, Wants
+from nuvlo.stages.task import Finding, Task, Wants
 
 MAINS_SIDE = (
     "Not for whoever is not trained in it: local code and licensed practice decide. A qualified person looks at, and measures with a "
     "tester made for it: the earth bond from the earth pin of the inlet to every metal part, the fuse (its rating, and that it is in the "
     "live wire), and the insulation between mains and case. Note who it was."
 )
-LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
+MOST_WARM = 5  # parts whose warmth is told
 BOTH_HIGH = "Both leads stand at high voltage: the meter lies on dry wood, and no hand is on it. "
 SOCKETS = {
     "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
     "plug": "Power off and gone. Earth yourself. Notch to notch, every leg in its hole: {parts}.",
 }
 FIRST_POWER = {
-    "limit": "Current limit at {limit}.",
+    "limit": "Current limited, {limit} at most.",
     "charge": "Charge the adapter, pull it from the wall, then connect it: the lamp lights and dies. No lamp, no mains.",
     "bulb": "Through a series lamp: it may glow and must fade. Bright means a short.",
     "straight": "Straight on, the meter in line and a hand at the switch.",
 }
 
 
+@dataclass(frozen=True)
+class Woken(Solved):
+    """Windows, the ways of switching on with the one that was chosen, and what gets warm, hottest first."""
+
+    first: tuple[FirstPower, ...] = ()
+    warm: tuple[Warmth, ...] = ()
+    school: str = ""
+
+
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """Readings in the order in which they protect the unit, and the hand that holds the probe."""
     high = is_high(kit)
-    out = []
+    out = [] if kit.passive else [_look(kit)]
     for supply in kit.info.supply:
-        if supply.point:
-            out.append(
-                Task(StepId.of(Stage.WAKE, "short", supply.point), Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
-                     f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω",
-                     parts=(supply.point,), nodes=(supply.node,))
-            )  # fmt: skip
+        out += _shorts(supply)
     out += [] if kit.passive else _before_power(kit, build)
     if any(s.mains_hz for s in kit.info.supply):
         out.append(Task(StepId.of(Stage.WAKE, "mains"), Stage.WAKE, Wants.STEP, "Mains side: by a qualified person", MAINS_SIDE))
@@ -52,8 +62,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     if high:
         out += _empty_sockets(kit, build, steps)
     else:
-        out += [Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)),
-                     parts=step.parts) for step in steps]  # fmt: skip
+        for step in steps:
+            out.append(Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)), parts=step.parts))
+            out += _at_empty_sockets(kit) if step.verb == "power" else []
     how = taken(build.stances, "power")
     for supply in kit.info.supply:
         if high and (supply.mains_hz or abs(supply.volts) > TOUCHABLE_V):
@@ -79,7 +90,89 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
                  parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
-    return out + discharge.tasks(kit, build, Stage.WAKE, always=True)
+    return out + _before_others(kit) + discharge.tasks(kit, build, Stage.WAKE, always=True)
+
+
+def _step(name: str, title: str, detail: str, parts: tuple[str, ...] = ()) -> Task:
+    return Task(StepId.of(Stage.WAKE, name), Stage.WAKE, Wants.STEP, title, detail, parts=parts)
+
+
+def _look(kit: Kit) -> Task:
+    """Before anything is measured: what an eye finds costs nothing."""
+    turned = [p.ref for p in kit.parts.values() if p.on_board and (p.polarised or kind_of(p.kind).one_way_round)]
+    ways = f" Which way round: {', '.join(turned)}." if turned else ""
+    return _step("look", "Look it over, under a lamp", f"Joints bright and apart, no ends of wire, no swarf.{ways} The right fuse, the right plug.", tuple(turned))
+
+
+def _shorts(supply: Supply) -> list[Task]:
+    """Ohms at a supply, both ways round: junctions and electrolytics tell the two apart."""
+    if not supply.point:
+        return []
+    return [
+        Task(StepId.of(Stage.WAKE, "short", supply.point), Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
+             f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω", parts=(supply.point,),
+             nodes=(supply.node,)),
+        Task(StepId.of(Stage.WAKE, "short", f"{supply.point}{BACK}"), Stage.WAKE, Wants.READING, f"{supply.point}, leads exchanged",
+             f"Power off. Black on {supply.point}, red on ground. It climbs while electrolytics charge: wait until it stands.",
+             f"{supply.point}{BACK}", "resistance", "Ω", parts=(supply.point,), nodes=("0", supply.node)),
+    ]  # fmt: skip
+
+
+def _at_empty_sockets(kit: Kit) -> list[Task]:
+    """Power with the sockets empty: what each supply gives then, and what stands at the sockets."""
+    places = kit.at_sockets
+    if not places:
+        return []
+    out = [
+        Task(StepId.of(Stage.WAKE, "empty", s.name), Stage.WAKE, Wants.READING, f"Sockets empty: current of the {s.name}",
+             "Power on. Off at once if it passes the window: what is wrong now costs no chip.", f"{s.name}{EMPTY}", "current", "A",
+             nodes=(s.node,), setup=SOCKETS_EMPTY)
+        for s in kit.info.supply
+    ]  # fmt: skip
+    return out + [
+        Task(StepId.of(Stage.WAKE, "empty", place), Stage.WAKE, Wants.READING, f"Sockets empty: volts at {place}", "Power on. Black lead on ground. Then off.",
+             f"{place}{EMPTY}", "voltage", "V", parts=(place.partition(".")[0],), nodes=(node, "0"), setup=SOCKETS_EMPTY)
+        for place, node in places
+    ]  # fmt: skip
+
+
+def _before_others(kit: Kit) -> list[Task]:
+    """What a unit shows by itself before it meets others: silence where there must be silence, no thump, no hum, nothing too hot."""
+    out = []
+    pedal, modular = "pedal" in kit.info.kit.family, "modular" in kit.info.kit.family
+    if pedal and any(p.kind == "switch" for p in kit.parts.values()):
+        out.append(_step("bypass", "Bypass, without power", "Unplug the supply. Bypassed, the guitar comes through; engaged, it is silent."))
+    outputs = [p for p in kit.info.port if p.kind == "output"]
+    if outputs or kit.info.tone:
+        load = "loads" if is_high(kit) else "a load or a cheap loudspeaker"
+        out.append(_step("thump", "Switch on and off: thump and hum", f"Into {load}, nothing at the input: a soft thump at most, then no hum at arm's length."))
+    out.append(_step("warm", "Ten minutes on: what is warm", "Smell first. Then the back of a finger, or a thermometer, never where a voltage can kill."))
+    if pedal or modular:
+        others = "the rack" if modular else "the board"
+        out.append(_step("alone", f"Only now to the others on {others}", f"Off. Join it to {others}; then look whether the others' supply still stands."))
+    return out
+
+
+def advice_on(now: Finding, solved: Solved) -> str:
+    """How to switch on by the way that was chosen, and what gets warm."""
+    if not isinstance(solved, Woken):
+        return ""
+    if now.task.id.verb in ("current", "lamp"):
+        supply = now.task.id.about
+        found = next((f for f in solved.first if f.supply == supply and f.school == solved.school), None)
+        found = found or next((f for f in solved.first if f.supply == supply), None)
+        return found.words if found else ""
+    if now.task.id.verb == "warm":
+        hot = [f"{w.ref} {w.celsius:.0f}\u202f°C after {_long(w.seconds)}: {w.says}{'. ' + w.over if w.over else ''}" for w in solved.warm[:MOST_WARM]]
+        return "; ".join(hot) + "." if hot else "Nothing in it gets warm: what does is wrong."
+    if now.task.id.verb == "look":
+        over = [f"{w.ref}: {w.over}" for w in solved.warm if w.over]
+        return f"Before power: {'; '.join(over)}." if over else ""
+    return ""
+
+
+def _long(seconds: float) -> str:
+    return f"{seconds:.0f}\u202fs" if seconds < 100 else f"{seconds / 60:.0f}\u202fmin"
 
 
 def _before_power(kit: Kit, build: Build) -> list[Task]:
@@ -144,4 +237,8 @@ def ask(asked: Asked) -> Solved:
     model = asked.model
     if asked.kit.passive:
         return Solved(by_place(model.resistance_windows(model.point_pairs()) + model.cold_windows()))
-    return Solved(by_place(model.resistance_windows(model.supply_pairs()) + model.cold_windows() + model.voltage_windows()))
+    running = model.voltage_windows()
+    found = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + model.empty_windows() + running
+    currents = {w.point: w for w in running if w.quantity == "current"}
+    return Woken(by_place(found), first=tuple(first_powers(asked.kit, currents)), warm=tuple(warmths(asked.kit)),
+                 school=taken(asked.build.stances, "power"))  # fmt: skip

@@ -13,6 +13,7 @@ from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.mistakes import single_mistakes
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
+from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
@@ -145,7 +146,7 @@ def _instrument(s: Session, task: Task) -> Measured:
     if task.target == meter_leads.LEADS:
         return s.bench.leads()
     if task.quantity == "current":
-        return s.bench.supply_current(task.target)
+        return s.bench.supply_current(task.target.removesuffix(EMPTY), setup=task.setup)
     if task.quantity == "tone":
         return s.bench.tone(task.target)
     if task.quantity == "capacitance":
