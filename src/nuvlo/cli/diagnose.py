@@ -68,12 +68,12 @@ def _said(group: Group) -> str:
 
 def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+    from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
     from nuvlo.model.probes import readings_of
 
     kit = read_kit(a.folder)
     readings = readings_of(kit)
-    hidden = hidden_mistake(kit, a.seed, a.easy)
+    hidden = hidden_mistake(kit, a.seed, EASY_ONES if a.easy else "")
     if a.reveal:
         return 0, {"mistakes": [hidden.text]}, hidden.text
     if a.read is None:

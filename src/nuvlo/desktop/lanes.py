@@ -63,7 +63,7 @@ class SuspectRow(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
-        self.bar, self.words = ShareBar(), label("", body)
+        self.bar, self.words = ShareBar(max(1.0, body / theme.NEXT)), label("", body)
         column.addWidget(self.bar)
         column.addWidget(self.words)
 
@@ -75,10 +75,10 @@ class SuspectRow(QWidget):
 class ShareBar(QWidget):
     """A letter, its share of one as a bar, and the per cent."""
 
-    def __init__(self) -> None:
+    def __init__(self, scale: float) -> None:
         super().__init__()
-        self.letter, self.share = "", 0.0
-        self.setFixedHeight(22)
+        self.letter, self.share, self.scale = "", 0.0, scale
+        self.setFixedHeight(int(22 * scale))
 
     def show_share(self, letter: str, share: float) -> None:
         if (letter, share) != (self.letter, self.share):
@@ -89,7 +89,9 @@ class ShareBar(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        start, room = 28.0, self.width() - 80.0
+        s = self.scale
+        p.scale(s, s)
+        start, room = 28.0, self.width() / s - 80.0
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.LAMP.copper))
         p.drawEllipse(QRectF(0, 1, 20, 20))
@@ -165,7 +167,7 @@ class NextLane(QScrollArea):
                 rows.append(Row("stuck", lambda: self._stuck(f, body), kept=False))
             else:
                 rows += self._act(f, instrument, body)
-            rows = ([words(_stopped(stop), body if self.large else theme.BASE, "out", bold=True)] if stop and suspicion and not self.large else []) + rows
+            rows = ([words(_stopped(stop), body if self.large else theme.BASE, "out", bold=True)] if stop and suspicion and stop.task.id != f.task.id and not self.large else []) + rows
             rows += [self._offer(text, line) for text, line in (offers if not self.large else offers[:2] if f.task.wants is Wants.LOOK else ())]
             rows += self._suspects(suspicion, body) if suspicion else []
         if following and not self.large and not suspicion:
@@ -184,7 +186,7 @@ class NextLane(QScrollArea):
             rows.append(words(found.verdict, body + 1, "near", bold=True))
         shown = found.suspects[:1] if self.large else found.suspects
         if shown:
-            rows.append(words("Likeliest" if self.large else "Suspects, likeliest first", 10, "faint", bold=True))
+            rows.append(words("Likeliest" if self.large else "Suspects, likeliest first", body if self.large else 10, "faint", bold=True))
         for s in shown:
             said, others = f"{s.words[0][0].upper()}{s.words[0][1:]}", len(s.words) - 1
             said += f", or {others} more that read{'s' if others == 1 else ''} the same" if others else ""

@@ -15,15 +15,19 @@ from nuvlo.model.probes import Reading
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
+EASY_ONES = "easy"
 EASY = ("decade", "strip", "open", "absent", "backwards", "reversed", "supply", "plug", "strap")  # kinds a beginner is given
 
 
-def hidden_mistake(kit: Kit, seed: int, easy: bool = False) -> Mistake:
-    """One of the kit's single mistakes, as often as each is made; an ``easy`` one shows at the first readings or to the eye."""
+def hidden_mistake(kit: Kit, seed: int, how: str = "") -> Mistake:
+    """One of the kit's single mistakes, as often as each is made; an ``easy`` one shows at the first readings or to the eye; else the
+    one of the words ``how``. Raises :class:`InstrumentError` where there is none."""
     every = [m for m in single_mistakes(kit) if m.overrides]
-    every = [m for m in every if m.kind in EASY] or every if easy else every
+    if how not in ("", EASY_ONES):
+        every = [m for m in every if m.text == how]
+    every = [m for m in every if m.kind in EASY] or every if how == EASY_ONES else every
     if not every:
-        raise InstrumentError(Problem(f"{kit.name} has no circuit to hide a mistake in.", "Practise on another kit."))
+        raise InstrumentError(Problem(f"{kit.name} has no such mistake to hide.", "Practise on another, or let Nuvlo pick one."))
     habits = shipped()
     weight = np.array([habits[m.kind].weight * m.share for m in every])
     return every[int(np.random.default_rng([seed, 505]).choice(len(every), p=weight / weight.sum()))]

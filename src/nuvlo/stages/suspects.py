@@ -18,6 +18,8 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
 from nuvlo.model.probes import COLD, Reading
+from nuvlo.model.wired import explained
+from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
@@ -27,6 +29,7 @@ LEAST = 0.02  # share of a suspect that is worth showing
 WORTH_BITS = 0.01  # expected of a reading that is worth taking
 OFFERED, MOST_OFFERED = 0.4, 3  # share of a suspect that may be said to be it at a touch, and how many of its mistakes
 APART = 1.0  # spreads by which a reading must part the suspects to be worth showing
+OF_WIRES = "Wires alone were tried. Where none of these is so, the board is not right: look at its parts and joints."
 GAUGES = 5  # readings beside the one to take, those that part the suspects most
 COMPARED = 3  # suspects whose readings are told
 OFF_FIRST = "Power off. "
@@ -90,10 +93,13 @@ class Suspicion(Solved):
     bits: float = 0.0  # expected of it
     why: str = ""
     compared: tuple[Compared, ...] = ()
+    wires: bool = False  # whether only wires were tried
 
     @property
     def verdict(self) -> str:
         """What is to be said before all else, where the readings say something; empty else."""
+        if self.wires:
+            return OF_WIRES
         first = self.suspects[0].share if self.suspects else 0.0
         if self.unexplained > max(first, self.good):
             return "No single mistake explains what was read: look for two, or read again what is furthest off."
@@ -135,7 +141,7 @@ def taken_of(build: Build, diagnosis: Diagnosis) -> dict[tuple[str, str], Measur
 def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
     """Whom the readings so far accuse, with ``stop`` out of its window."""
     taken = taken_of(build, diagnosis)
-    cold = stop.quantity in COLD or stop.stage is Stage.HOOK_UP
+    cold = stop.quantity in COLD
     ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs})
     shown = [g for g in ranking.groups if g.probability >= LEAST and not g.silent][: len(LETTERS)]
     suspects = tuple(_suspect(letter, g) for letter, g in zip(LETTERS, shown, strict=False))
@@ -146,6 +152,17 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
         bits=ranking.next[1] if ranking.next else 0.0,
         why=_why(diagnosis, reading, mine), compared=_compared(diagnosis, reading, taken, mine),
     )  # fmt: skip
+
+
+def suspect_wires(model: WorkingModel, build: Build) -> Suspicion:
+    """Which wiring mistakes explain what was rung out, the board taken to be right."""
+    taken = {r.point: r.measured for r in build.readings if r.stage == Stage.HOOK_UP.value and r.quantity == "resistance"}
+    every = explained(model.kit, taken, model.resistance_windows(model.ring_out_pairs()), len(LETTERS))
+    shown = [x for x in every if x.share >= LEAST]
+    suspects = tuple(
+        Suspect(letter, tuple(m.words for m in x.mistakes), "wire", (), x.share) for letter, x in zip(LETTERS, shown, strict=False)
+    )  # fmt: skip
+    return Suspicion(suspects=suspects, more=len(every) - len(shown), wires=True)
 
 
 def _suspect(letter: str, group: Group) -> Suspect:

@@ -14,7 +14,7 @@ from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.registry import asked_as, key, row
-from nuvlo.stages.suspects import suspect
+from nuvlo.stages.suspects import suspect, suspect_wires
 from nuvlo.stages.task import Task
 
 SUSPECTS = "suspects"
@@ -92,6 +92,8 @@ def solve(question: Question, asked: Asked) -> Answer:
     """Put a question to the model. Slow; changes nothing. What cannot be solved is an answer too, and says why."""
     ask = row(question.stage).ask
     try:
+        if question.stopped is not None and question.stage is Stage.HOOK_UP:
+            return Answer(question, suspect_wires(asked.model, asked.build))
         if question.stopped is not None and asked.diagnosis is not None:
             return Answer(question, suspect(asked.diagnosis, asked.build, question.stopped))
         return Answer(question, ask(asked) if ask else Solved())

@@ -173,7 +173,8 @@ class Session:
         with self.lock:
             question = self.snapshot().suspecting
             assert question is not None
-            diagnosis = self._answers.diagnosis(self.kit, self.build, self._habits)
+            wires = question.stage is Stage.HOOK_UP  # which are tried by themselves
+            diagnosis = None if wires else self._answers.diagnosis(self.kit, self.build, self._habits)
             return question, Asked(self.working_model(), diagnosis=diagnosis)
 
     def _habits(self) -> Habits:
@@ -183,7 +184,8 @@ class Session:
     def accuse_at_once(self) -> None:
         """Say what went wrong in this state, where the table of mistakes is made already: that takes no time."""
         with self.lock:
-            if self.snapshot().wants_suspects() and self._answers.knows_table(self.kit, self.build):
+            asked = self.snapshot().wants_suspects()
+            if asked and asked.stage is not Stage.HOOK_UP and self._answers.knows_table(self.kit, self.build):
                 self.adopt(answers.solve(*self.accusing()))
 
     def solve(self, stage: Stage) -> Answer:

@@ -18,7 +18,7 @@ from nuvlo.problems import NuvloError, Problem
 from nuvlo.workshop.places import Places
 from nuvlo.workshop.session import Session
 
-PRACTICE, EASY_ONES = "practice", "easy"  # of a bench with a mistake hidden in its unit
+PRACTICE = "practice"  # a bench with a mistake hidden in its unit
 
 
 class Workshop:
@@ -38,7 +38,8 @@ class Workshop:
 
     def start(self, kit: Kit, serial: str | None = None, bench: str = "typed") -> Session:
         """A new build of ``kit``. ``bench`` names the instruments: ``typed`` or ``simulated:SEED``, or
-        ``simulated:SEED:R3=390R`` for a unit with a wrong part in it."""
+        ``simulated:SEED:R3=390R`` for a unit with a wrong part in it; ``practice:SEED`` hides a mistake, ``practice:SEED:easy`` one that shows
+        soon, ``practice:SEED:R4 is reversed`` the one of these words."""
         self.logbook.refuse_changes()
         place = self.places.keep_kit(kit)
         build = self.logbook.start(kit.name, place, serial, bench)
@@ -106,7 +107,7 @@ class Workshop:
         kind, _, unit = build.bench.partition(":")
         if kind == PRACTICE and kit.unit is not None:
             seed, _, how = unit.partition(":")
-            practice = PracticeBench(kit, int(seed), hidden_mistake(kit, int(seed), how == EASY_ONES))
+            practice = PracticeBench(kit, int(seed), hidden_mistake(kit, int(seed), how))
             practice.follow(build)
             return practice
         if kind != "simulated" or kit.unit is None:

@@ -1,0 +1,204 @@
+"""Mistakes put in by hand and found in a real window: by Space alone, by typed readings alone, and from two metres away."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from PyQt6.QtWidgets import QLabel
+
+from nuvlo.desktop.compared import ComparedGauge
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.kit.kit import SWITCHED_OFF
+from nuvlo.logbook import ReadingTaken
+from nuvlo.model.diagnosis import Diagnosis
+from nuvlo.model.mistakes import Mistake, single_mistakes
+from nuvlo.stages.suspects import PROBING, Suspicion
+from nuvlo.stages.task import Finding, Wants
+from nuvlo.workshop.answers import SUSPECTS, Answer
+from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
+from tests.desktop.conftest import begun
+
+MOST_STEPS = 60
+PLANTED = [
+    "gorsefire|R4 is 68 kΩ in place of 680 Ω",
+    "landing|R2 is 220 kΩ in place of 22 kΩ",
+    "tollgate|every 15 kΩ is 15 Ω",
+    "landing|every 100 kΩ is 100 Ω",
+    "gorsefire|C4 is the wrong way round",
+    "landing|C1 is the wrong way round",
+    "gorsefire|Q1 is of another type|turned half round",
+    "reedling|Q2 is turned half round",
+    "gorsefire|solder joins",
+    "landing|solder joins",
+    "tollgate|the strap STRAP is open",
+    "tollgate|the strap CASE is open",
+    "landing|U1 is in backwards",
+    "tidewheel|U1 is in backwards",
+    "lampwick|U2 is in backwards",
+]
+QUICK = [p for p in PLANTED if p.split("|")[0] in ("gorsefire", "landing", "tollgate", "sluice")]
+
+
+def planted(kit, wanted: list[str]) -> Mistake:
+    return next(m for m in single_mistakes(kit) if any(re.sub(r"\s", " ", m.text).find(w) >= 0 for w in wanted))
+
+
+def hunting(drive, tmp_path, kit, mistake, seed=5):
+    """A window in which a unit with the mistake is to be woken."""
+    return drive(opener=lambda: begun(tmp_path / "hunt", kit, f"practice:{seed}:{mistake.text}"))
+
+
+def to_the_end(driver) -> None:
+    """Space, and the word where a caution wants it, until what went wrong is known; 'hunt' where nothing stops."""
+    for _ in range(MOST_STEPS):
+        now = driver.session.now()
+        if now is None or driver.session.stage not in (Stage.WAKE, Stage.SET, Stage.PROVE):
+            driver.type("stage wake")
+            driver.type("hunt")
+        elif now.task.id.verb == PROBING and now.task.wants is Wants.STEP:
+            return
+        elif now.task.hazard:
+            driver.type("confirm")
+        else:
+            driver.space()
+    raise AssertionError(f"never found: {[s.words[0] for s in driver.session.snapshot().suspicion.suspects]}")
+
+
+@pytest.mark.parametrize("what", long_but(PLANTED, QUICK))
+def test_a_mistake_put_in_by_hand_is_found(drive, tmp_path, what):
+    kit_name, *wanted = what.split("|")
+    kit = read_kit(SHIPPED / kit_name)
+    mistake = planted(kit, wanted)
+    driver = hunting(drive, tmp_path, kit, mistake)
+    to_the_end(driver)
+    first = driver.session.snapshot().suspicion.suspects[0]
+    assert mistake.text in first.words, (first.words, first.share)
+    driver.type(f"found a{first.words.index(mistake.text) + 1}")
+    assert driver.said.startswith("That was it"), driver.said
+    assert driver.session.build.repairs[0].cause == mistake.kind
+    assert not driver.session.build.readings
+
+
+@pytest.fixture
+def stopped(drive, tmp_path, gorsefire):
+    """A Gorsefire whose supply current stops it, values typed in, its suspects known."""
+    driver = drive(opener=lambda: begun(tmp_path / "typed", gorsefire))
+    driver.type("stage wake")
+    while driver.session.now().task.hazard:
+        driver.type("confirm")
+    driver.space()  # looked over
+    driver.type("5.05k")
+    driver.type("1.2M")
+    driver.type("5.9m")
+    return driver
+
+
+def test_a_typed_reading_alone_is_enough(stopped):
+    window = stopped.window
+    assert window.next_lane.keypad is not None or stopped.session.now().task.wants is Wants.LOOK
+    found = stopped.session.snapshot().suspicion
+    assert 1 <= len(found.suspects) <= 5
+    assert window.readings.widget().findChildren(ComparedGauge)
+    assert window.board().marking.accused
+    before = found.suspects[0].share
+    for _ in range(3):
+        task = stopped.session.now().task
+        stopped.type("look right" if task.wants is Wants.LOOK else f"{SHOWN[task.unit]}")
+    assert stopped.session.snapshot().suspicion.suspects[0].share != before  # the list changes with each
+
+
+SHOWN = {"V": "0.61", "Ω": "5k", "A": "2.4m", "F": "100n"}
+
+
+def test_red_and_black_are_marked_where_the_leads_go(stopped):
+    for _ in range(8):
+        found, task = stopped.session.snapshot().suspicion, stopped.session.now().task
+        if found.next.quantity == "voltage":
+            break
+        stopped.type("look right" if task.wants is Wants.LOOK else SHOWN[task.unit])
+    marks = {colour: place for place, colour in stopped.window.board().marking.probes}
+    assert set(marks) == {"red", "black"}
+    nets = {f"{p.ref}.{p.pin}": p.net for p in stopped.session.kit.board.pads} | {p.ref: p.net for p in stopped.session.kit.board.pads}
+    assert nets[marks["red"]] == found.next.nodes[0]
+    assert nets[marks["black"]] in ("0", "gnd")
+
+
+def test_it_reads_from_two_metres_away(stopped):
+    stopped.type("large")
+    said = [w for w in stopped.window.next_lane.findChildren(QLabel) if w.isVisible()]
+    assert stopped.session.now().task.title in [w.text() for w in said]
+    assert min(w.font().pointSizeF() for w in said) >= 28
+
+
+def test_what_stands_can_be_accepted_all_the_same(stopped):
+    assert stopped.session.snapshot().suspicion is not None
+    stopped.type("accept another meter is in the lead")
+    assert stopped.session.snapshot().suspicion is None
+    assert stopped.session.now().task.title == "Measure TP0"
+
+
+@pytest.mark.parametrize(("line", "says"), [("found z", "no suspect 'z'"), ("found a9", "no number 9"), ("look r99 wrong", "looks right or wrong"), ("look r4 maybe", "right or wrong")])
+def test_a_slip_is_named_and_nothing_is_lost(stopped, line, says):
+    before = stopped.session.build.events
+    stopped.type(line)
+    assert says in stopped.said
+    assert stopped.session.build.events == before
+    assert stopped.session.snapshot().suspicion is not None
+
+
+def test_a_repair_in_ones_own_words_is_kept_for_the_workshop(stopped):
+    stopped.type("found the adapter was for another pedal")
+    (repair,) = stopped.session.build.repairs
+    assert (repair.text, repair.cause, repair.readings) == ("the adapter was for another pedal", "other", 3)
+    stopped.type("undo")
+    assert not stopped.session.build.repairs
+    assert len(stopped.session.build.readings) == 3
+
+
+def test_a_part_changed_opens_its_steps_again(drive, tmp_path, gorsefire):
+    driver = drive(opener=lambda: begun(tmp_path / "hunt", gorsefire, "simulated:21:R4=68k"))
+    for _ in range(400):
+        now = driver.session.now()
+        if now and now.task.id.verb == PROBING and now.task.wants is Wants.STEP:
+            break
+        if now.task.hazard:
+            driver.type("confirm")
+        elif now.task.target == "R4" and now.task.wants is Wants.MEASURE:
+            driver.type("r4 680")
+        elif now.stuck:
+            driver.type("accept seen later")
+        else:
+            driver.space()
+    assert driver.session.stage is Stage.WAKE
+    driver.space()
+    assert driver.session.build.repairs[0].refs == ("R4",)
+    assert driver.session.now().task.title.startswith("Measure R4")  # another part: it is measured
+    driver.type("r4 680")
+    assert driver.session.stage is Stage.FIT  # and its joints are looked at again before power
+    assert not driver.session.build.readings
+
+
+def test_nothing_inside_before_it_is_measured_to_be_empty(drive, tmp_path):
+    """Where a voltage can kill, a look or ohms come after a measured voltage, each time it was powered."""
+    kit = read_kit(SHIPPED / "kilnlight")
+    driver = drive(opener=lambda: begun(tmp_path / "high", kit, "typed"))
+    session = driver.session
+    session.go_to(Stage.WAKE)
+    session.record(ReadingTaken(point="TP1", quantity="voltage", value=120.0, uncertainty=1.0, unit="V", stage="wake", expected=(260.0, 233.0, 285.0)))
+    snapshot = session.snapshot()
+    table = Diagnosis(kit)
+    cold = next(r for r in table.readings if r.quantity == "look")
+    task = next(f.task for f in snapshot.findings(Stage.WAKE) if f.task.target == "TP1" and f.task.quantity == "voltage")
+    found = Suspicion(next=cold)
+    question = session._answers.suspecting(kit, session.build, task)
+    at = replace(snapshot, suspecting=question, answers={**snapshot.answers, SUSPECTS: Answer(question, found)}, looking_at=None)
+    probing = replace(at, gone_to=Stage.WAKE)
+    probing.__dict__["stop"] = lambda: Finding(task, False)
+    assert session.build.live
+    probe = probing.probe()
+    assert probe.task.setup == SWITCHED_OFF
+    assert "Unplug, discharge" in probe.task.title
