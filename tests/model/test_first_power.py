@@ -2,18 +2,53 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.instruments.protocols import MeterSpec
+from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
 from nuvlo.model.first_power import CURRENT_POWER, DIM, lamp_share, lasts, light, limit_for
 from nuvlo.model.heat import ROOM, case_rise, warmths
 from nuvlo.model.stress import stresses
 from nuvlo.model.why import why
+from nuvlo.model.windows import JOINT_COVERAGE
+from nuvlo.model.working import EMPTY
+from nuvlo.quantity import Verdict, judge
 from nuvlo.stages import wake
 from nuvlo.stages.answer import Asked
 from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
+
+POWERED = ["gorsefire", "landing", "lampwick", "millrace", "reedling", "tidewheel"]
+
+
+@pytest.mark.parametrize("name", long_but(["gorsefire", "landing"], POWERED))
+def test_windows_are_honest(name):
+    """2,000 units that the windows were not made of: each window covers what it claims, and nearly all units pass everywhere at once, a
+    meter's error on each reading."""
+    kit = read_kit(SHIPPED / name)
+    windows = woken(kit).windows
+    other = WorkingModel(kit, seed=99)
+    runs = {p.name for p in kit.info.point if p.running}
+    rows = {(p.name, "voltage"): other.point_in(kit.setup(p.setup)).voltage(p.node, p.reference) for p in kit.info.point if p.name not in runs}
+    rows |= {(s.name, "current"): -other.point_in(kit.setup()).currents()[s.element] for s in kit.info.supply}
+    if kit.at_sockets:
+        empty = other.point_in(kit.setup(SOCKETS_EMPTY))
+        rows |= {(f"{s.name}{EMPTY}", "current"): -empty.currents()[s.element] for s in kit.info.supply}
+        rows |= {(f"{place}{EMPTY}", "voltage"): empty.voltage(node) for place, node in kit.at_sockets}
+    meter, dice = MeterSpec(), np.random.default_rng(7)
+    passes = np.ones(2000, dtype=bool)
+    for key, true in rows.items():
+        w = windows[key]
+        inside = (true >= w.low) & (true <= w.high)
+        assert inside.mean() >= JOINT_COVERAGE - 0.01, key
+        shown = true + np.array([meter.limits(float(v), w.unit) for v in true]) * dice.uniform(-1, 1, 2000)
+        verdicts = [judge(meter.measured(float(v), w.unit), w.low, w.high) for v in shown]
+        passes &= np.array([v is not Verdict.OUT for v in verdicts])
+    assert passes.mean() >= 0.95
 
 
 def woken(kit, **stances) -> wake.Woken:
