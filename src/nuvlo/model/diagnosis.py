@@ -30,7 +30,7 @@ from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TON
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
-DRAWS = 24  # of all tolerances, for each mistake
+DRAWS = 20  # of all tolerances, for each mistake
 GOOD, UNEXPLAINED = 0.2, 0.03  # beforehand: that nothing is wrong, and that no single mistake is it
 TAILS = 4.0  # degrees of freedom
 SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are drawn to those of the good unit

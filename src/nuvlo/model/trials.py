@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+import pickle
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from threading import Thread
 
 import numpy as np
 
@@ -13,15 +17,25 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Bridge, Missing, Turned, fault_named
 from nuvlo.circuit.ohms import resistance
-from nuvlo.circuit.operating_point import OperatingPoint, operating_point, solve
+from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, operating_point, solve
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to
+from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
 from nuvlo.model.probes import Reading
 from nuvlo.model.working import farads, tones_at
 
 DRAWS_OF_OHMS = 4  # of each mistake: ohms are dear, and few are enough. It divides the number of draws
-AT_ONCE = 2400  # members solved together
+FEW_TURNS = Tolerances(iterations=30)  # a draw that does not follow from the first by then seldom does
+AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
+
+
+@dataclass(frozen=True)
+class Company:
+    """Mistakes that are solved together, by number (0 the good unit): their ohms, or all else."""
+
+    mistakes: tuple[int, ...]
+    ohms: bool
 
 
 class Trials:
@@ -34,24 +48,77 @@ class Trials:
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution, and of what is looked at."""
         out = np.full((len(self.readings), len(self.everyone), self.draws), np.nan)
-        done = 0
-        for some in self._companies():
-            progress.pause(f"trying {done:,} mistakes of {len(self.everyone) - 1:,}")
-            done += len(some)
-            for row, found in self._read([self.everyone[k] for k in some]).items():
-                out[row][some] = found.reshape(len(some), self.draws)
+        left = deque(self._companies())
+        many, done = len(left), 0
+
+        def put(some: Company, read: Mapping[int, Array]) -> None:
+            for row, found in read.items():
+                out[row][list(some.mistakes)] = found.reshape(len(some.mistakes), self.draws)
+
+        with self._helped(left, put):
+            while left:
+                progress.pause(f"trying {done:,} mistakes of {len(self.everyone) - 1:,}")
+                some = left.popleft()
+                put(some, self.tried(some))
+                done = (len(self.everyone) - 1) * (many - len(left)) // many
         return out
 
-    def _companies(self) -> list[list[int]]:
-        """Which are solved together: transistors in other holes by themselves, since each is a part more in the circuit of all."""
-        most = max(1, AT_ONCE // self.draws)
+    def tried(self, some: Company) -> dict[int, Array]:
+        """What its readings would be with its mistakes, by row."""
+        mistakes = [self.everyone[k] for k in some.mistakes]
+        return self._ohms(mistakes) if some.ohms else self._read(mistakes)
+
+    @contextmanager
+    def _helped(self, left: deque[Company], put: Callable[[Company, Mapping[int, Array]], None]) -> Iterator[None]:
+        """While other processes take from what is ``left`` too. What one of them has begun is waited for; one that dies gives its work back."""
+        many = helpers_for(self.kit, len(self.everyone) * self.draws, len(left))
+        job = Job(str(self.kit.folder), self.kit.changes, dict(self.laws), dict(self.base), self.draws)
+        helpers = [Helper(job) for _ in range(many)]
+        again: list[Company] = []
+
+        def drive(helper: Helper) -> None:
+            while True:
+                try:
+                    some = left.popleft()
+                except IndexError:
+                    return
+                try:
+                    helper.ask(some)
+                    put(some, helper.answer())
+                except (OSError, EOFError, pickle.UnpicklingError):
+                    again.append(some)
+                    return
+
+        threads = [Thread(target=drive, args=(helper,), daemon=True) for helper in helpers]
+        for thread in threads:
+            thread.start()
+        try:
+            yield
+            for thread in threads:
+                while thread.is_alive():
+                    progress.pause()
+                    thread.join(0.05)
+            for some in again:
+                put(some, self.tried(some))
+        finally:
+            left.clear()
+            for helper in helpers:
+                helper.end()
+
+    def _companies(self) -> list[Company]:
+        """Which are solved together, the largest first: transistors in other holes by themselves, since each is a part more in the circuit of
+        all; ohms, of few draws, in larger companies."""
         plain: list[int] = []
         turned: dict[str, list[int]] = {}
         for k, one in enumerate(self.everyone):
             faults = [fault_named(key) for key, _ in one.overrides] if one else []
             legs = next((f.element for f in faults if isinstance(f, Turned)), "")
             (turned.setdefault(legs, []) if legs else plain).append(k)
-        return [group[at : at + most] for group in (plain, *turned.values()) for at in range(0, len(group), most)]
+        out = []
+        for ohms, draws in ((True, DRAWS_OF_OHMS), (False, self.draws)):
+            most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
+            out += [Company(tuple(group[at : at + most]), ohms) for group in (plain, *turned.values()) for at in range(0, len(group), most)]
+        return sorted(out, key=lambda c: (not c.ohms, -len(c.mistakes)))
 
     def _values(self, some: Sequence[Mistake | None], cold: bool = False) -> dict[str, Array]:
         """Override arrays (mistakes · draws,). While it is ``cold`` the sockets are empty: what is wrong with what they hold is not yet."""
@@ -90,10 +157,6 @@ class Trials:
                 out[row] = at_rest(self.kit.setup(r.setup)).voltage(*r.nodes)
             elif r.quantity == "current":
                 out[row] = -at_rest(self.kit.setup()).currents()[supplies[r.point]]
-            elif r.quantity == "resistance":
-                unit = self.kit.unpowered(*r.nodes)
-                few = {name: self._few(v) for name, v in known_to(unit, cold).items()}
-                out[row] = np.repeat(resistance(unit, *r.nodes, None, few).ohms, self.draws // DRAWS_OF_OHMS)
             elif r.quantity == "capacitance":
                 out[row] = farads(self.kit, self.kit.cold(r.point), cold)
             elif r.quantity == "tone" and r.tone:
@@ -103,6 +166,17 @@ class Trials:
             assert first is not None
             found = tones_at(at_rest(self.kit.tone_setup(first)), first, [self.readings[row].nodes for row in rows])
             out.update(zip(rows, found, strict=True))
+        return out
+
+    def _ohms(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
+        """What every reading of ohms would be, by its row."""
+        cold, out = self._values(some, cold=True), {}
+        for row, r in enumerate(self.readings):
+            if r.quantity == "resistance":
+                progress.pause()
+                unit = self.kit.unpowered(*r.nodes)
+                few = {name: self._few(v) for name, v in known_to(unit, cold).items()}
+                out[row] = np.repeat(resistance(unit, *r.nodes, None, few).ohms, self.draws // DRAWS_OF_OHMS)
         return out
 
     def _lifted(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
@@ -134,6 +208,6 @@ class Trials:
         known = known_to(circuit, values)
         first = operating_point(circuit, {name: v[:: self.draws] for name, v in known.items()})
         begin = np.repeat(first.x, self.draws, axis=1)
-        found = solve(Equations(circuit, known), stubborn=False, start=begin)
+        found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
         x = np.where(found.converged, found.x, begin)
         return replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0)))
