@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.protocols import InstrumentError
-from nuvlo.kit import Kit
 from nuvlo.model.diagnosis import Diagnosis, Ranking
 from nuvlo.model.mistakes import Mistake
 from nuvlo.model.probes import Reading
 from nuvlo.quantity import Measured
 
 MOST_READINGS = 6
+PLAINLY = 6.0  # doubts of a reading
 
 
 @dataclass
@@ -22,14 +23,30 @@ class Score:
     """Of ``tried`` units with a mistake in them: those whose group came first, and among the first three."""
 
     tried: int = 0
-    silent: int = 0  # of these, those that no reading tells from a good unit
+    silent: int = 0  # of these, those that no meter tells from a good unit: only looking does
     first: int = 0
     three: int = 0
     readings: list[int] = field(default_factory=list)  # to a group with nine chances in ten
-    stated: list[tuple[float, bool]] = field(default_factory=list)  # chance of the first group, and whether it was the one
-    called_good: int = 0  # of those with a mistake that a reading would show
+    stated: list[tuple[float, bool]] = field(default_factory=list)  # chance of the first answer, and whether it was the one
     good: int = 0
     good_called: int = 0
+    two: int = 0
+    two_called: int = 0  # that no single mistake explains all the kit's own readings
+    two_shown: int = 0  # of these, those that read otherwise than either mistake alone
+    two_shown_called: int = 0
+
+    @property
+    def shown(self) -> int:
+        return self.tried - self.silent
+
+    @property
+    def off(self) -> float:
+        """Expected calibration error of the stated chances, in ten bins (M. Naeini, G. Cooper, M. Hauskrecht, AAAI 2015)."""
+        if not self.stated:
+            return 0.0
+        chance, right = np.array([p for p, _ in self.stated]), np.array([r for _, r in self.stated], dtype=float)
+        bins = np.minimum((chance * 10).astype(int), 9)
+        return float(sum(abs(chance[bins == b].sum() - right[bins == b].sum()) for b in range(10)) / chance.size)
 
 
 def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
@@ -40,9 +57,9 @@ def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
         return None
 
 
-def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple[Ranking, int]:
-    """The ranking after at most six readings, chosen by Nuvlo or at random, and after how many the first group had nine chances in ten."""
-    bench = PracticeBench(d.kit, seed, *([hidden] if hidden else []))
+def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool) -> tuple[Ranking, int]:
+    """The ranking after at most six readings, chosen by Nuvlo or at random, and after how many the first answer had nine chances in ten."""
+    bench = PracticeBench(d.kit, seed, *hidden)
     dice = np.random.default_rng(seed)
     taken: dict[tuple[str, str], Measured] = {}
     tried: set[tuple[str, str]] = set()
@@ -62,14 +79,18 @@ def play(d: Diagnosis, hidden: Mistake | None, seed: int, chosen: bool) -> tuple
     return ranking, sure
 
 
-def score(kit: Kit, count: int, seed: int, chosen: bool = True, good: int = 0) -> Score:
-    d = Diagnosis(kit)
+def pick(d: Diagnosis, dice: np.random.Generator) -> Mistake:
+    """A mistake as often as each is made."""
+    return d.mistakes[int(dice.choice(len(d.mistakes), p=d.weights / d.weights.sum()))]
+
+
+def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 0, two: int = 0) -> Score:
+    """``count`` units with one mistake each, ``good`` ones without, and some with ``two`` that a meter shows, in different parts."""
     dice = np.random.default_rng(seed)
-    weight = d.weights
     out = Score()
     for k in range(count):
-        hidden = d.mistakes[int(dice.choice(len(d.mistakes), p=weight / weight.sum()))]
-        ranking, sure = play(d, hidden, seed + 1000 + k, chosen)
+        hidden = pick(d, dice)
+        ranking, sure = play(d, [hidden], seed + 1000 + k, chosen)
         at = next((n for n, g in enumerate(g for g in ranking.groups if not g.silent) if hidden in g.mistakes), 999)
         silent = d.indistinct(hidden)
         out.tried += 1
@@ -78,11 +99,54 @@ def score(kit: Kit, count: int, seed: int, chosen: bool = True, good: int = 0) -
         out.three += at < 3 and not silent
         out.readings.append(sure)
         accused = ranking.accused.probability if ranking.accused else 0.0
-        called_good = ranking.nothing_shown > accused
-        out.stated.append((ranking.nothing_shown, silent) if called_good else (accused, at == 0))
-        out.called_good += called_good and not silent
+        out.stated.append((ranking.nothing_shown, silent and at > 0) if ranking.nothing_shown > accused else (accused, at == 0))
     for k in range(good):
-        ranking, _ = play(d, None, seed + 9000 + k, chosen)
+        ranking, _ = play(d, [], seed + 9000 + k, chosen)
         out.good += 1
         out.good_called += ranking.nothing_shown > max(ranking.accused.probability if ranking.accused else 0.0, ranking.unexplained)
+    own = [r for r in d.readings if r.quantity not in ("look", "lifted") and "@" not in r.point and not r.minutes]
+    for k in range(two):
+        pair = [pick(d, dice), pick(d, dice)]
+        while set(pair[0].refs) & set(pair[1].refs) or any(d.indistinct(m) for m in pair):
+            pair = [pick(d, dice), pick(d, dice)]
+        taken = read_all(d, own, seed + 20_000 + k, *pair)
+        ranking = d.rank(taken)
+        called = ranking.unexplained > max(ranking.nothing_shown, ranking.accused.probability if ranking.accused else 0.0)
+        shown = all(differ(d, taken, read_all(d, own, seed + 20_000 + k, one)) for one in pair)
+        out.two += 1
+        out.two_called += called
+        out.two_shown += shown
+        out.two_shown_called += called and shown
     return out
+
+
+def read_all(d: Diagnosis, own: Sequence[Reading], seed: int, *hidden: Mistake) -> dict[tuple[str, str], Measured]:
+    """All the kit's own readings of a unit with these mistakes."""
+    bench = PracticeBench(d.kit, seed, *hidden)
+    return {r.key: shown for r in own if (shown := taken_by(bench, r)) is not None}
+
+
+def differ(d: Diagnosis, a: dict[tuple[str, str], Measured], b: dict[tuple[str, str], Measured]) -> bool:
+    """Whether two sets of readings are plainly not of the same unit."""
+    if a.keys() != b.keys():
+        return True
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    one, other = (np.full((len(d.readings), 1), np.nan) for _ in range(2))
+    for key in a:
+        one[rows[key]], other[rows[key]] = a[key].value, b[key].value
+    off = np.abs(d._scaled(one) - d._scaled(other))[:, 0]
+    return any(off[rows[key]] > PLAINLY * d._doubt(rows[key], a[key]) for key in a if np.isfinite(off[rows[key]]))
+
+
+HEADS = f"{'kit':11s} {'mistakes':>8s} {'tried':>5s} {'shown':>5s} {'first':>6s} {'three':>6s} {'random':>13s} {'readings':>9s} {'off':>5s} {'good':>6s} {'two':>11s} {'table':>6s} {'next':>7s}"
+
+
+def row(name: str, d: Diagnosis, found: Score, by_chance: Score, table: float, asks: float) -> str:
+    """One kit in a line: shares of what a meter shows; of two mistakes, where both show, and of all; readings to nine chances in ten as median and nine in ten; seconds of the table; ms of a ranking."""
+    many, chance = max(found.shown, 1), max(by_chance.shown, 1)
+    middle, most = np.quantile(found.readings, (0.5, 0.9), method="nearest") if found.readings else (0, 0)
+    return (
+        f"{name:11s} {len(d.mistakes):8d} {found.tried:5d} {found.shown:5d} {found.first / many:6.2f} {found.three / many:6.2f}"
+        f" {by_chance.first / chance:6.2f} {by_chance.three / chance:6.2f} {int(middle):5d} {'>6' if most > MOST_READINGS else int(most):>3} {found.off:5.2f}"
+        f" {found.good_called / max(found.good, 1):6.2f} {found.two_shown_called / max(found.two_shown, 1):6.2f} {found.two_called / max(found.two, 1):4.2f} {table:5.1f}s {1000 * asks:5.0f}ms"
+    )

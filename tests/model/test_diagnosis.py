@@ -79,7 +79,7 @@ def test_chances_are_those_of_bayes_by_hand(read):
 def test_what_no_mistake_explains_is_said():
     d = made_up(MEANS, SPREADS, KINDS)
     ranking = d.rank({("TP0", "voltage"): Measured(-7.0, 0.02, "V"), ("TP1", "voltage"): Measured(12.0, 0.02, "V")})
-    assert ranking.unexplained > 0.8
+    assert ranking.unexplained > 0.6  # more than all else together
 
 
 def test_the_next_reading_is_that_of_most_expected_bits():

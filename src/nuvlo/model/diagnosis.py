@@ -16,7 +16,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.files.mistakes import Habits, shipped
@@ -31,7 +30,7 @@ from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
 DRAWS = 20  # of all tolerances, for each mistake
-GOOD, UNEXPLAINED = 0.2, 0.03  # beforehand: that nothing is wrong, and that no single mistake is it
+GOOD, UNEXPLAINED = 0.2, 0.05  # beforehand: that nothing is wrong, and that no single mistake is it
 TAILS = 4.0  # degrees of freedom
 SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are drawn to those of the good unit
 RELATED = 240  # draws of the good unit, for these
@@ -40,7 +39,8 @@ FLOOR = {"resistance": (STRAY_OHMS, 1e8), "capacitance": (1e-11, 1e-1), "tone": 
 SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  # by which such a reading is in doubt at least
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
-SEEN_ANYWAY = 0.3  # that a look finds fault where none of the mistakes known is it
+SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
+TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
 
@@ -172,14 +172,15 @@ class Diagnosis:
         r = self.readings[row]
         return SHARE[_as(r)] if _as(r) in FLOOR else STRAY.get(r.unit, 1.0) / 2
 
-    def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
-        """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,), and under anything at all."""
+    def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
+        """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,), and under each with something
+        unknown besides, that may touch any reading."""
         mean, off = self.seen
         # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
         rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self._looked[k] and (_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
-        looks, anyway = self._seen(taken)
+        looks, also = self._seen(taken)
         if not rows:
-            return looks, anyway
+            return looks, also
         read = np.array([taken[self.readings[k].key].value for k in rows])
         full = np.full((len(self.readings), 1), np.nan)
         full[rows, 0] = np.where(np.isnan(read), np.nan, read)
@@ -197,31 +198,43 @@ class Diagnosis:
         p, nu = len(rows), TAILS
         edge = math.lgamma((nu + p) / 2) - math.lgamma(nu / 2) - p / 2 * math.log(nu * math.pi)
         known = edge - size / 2 - (nu + p) / 2 * np.log1p(weighed / nu)
-        # Anything at all: as far apart as the mistakes of the kit are, by themselves.
-        wide = np.maximum(mean[rows].std(axis=1), 3 * doubt)
-        middle = np.median(mean[rows], axis=1)
+        # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
+        apart = self._apart[rows]
+        width = np.maximum(apart[:, 1], 3 * doubt)
         one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
-        anything = float(np.sum(one - np.log(wide) - (nu + 1) / 2 * np.log1p(((y - middle) / wide) ** 2 / nu)))
-        return known + looks, anything + anyway
+        alone = np.sqrt(own + doubt**2)
+        mine = one - np.log(alone) - (nu + 1) / 2 * np.log1p((away / alone) ** 2 / nu)
+        any_ = one - np.log(width) - (nu + 1) / 2 * np.log1p(((y - apart[:, 0]) / width) ** 2 / nu)
+        both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
+        return known + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
 
-    def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, float]:
+    @cached_property
+    def _apart(self) -> Array:
+        """(readings, 2): middle of what the mistakes of the kit make of each reading, and how far apart they are."""
+        mean = self.seen[0]
+        return np.stack([np.median(mean, axis=1), mean.std(axis=1)], axis=1)
+
+    def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
         """The same of what was looked at: 1 where something was wrong, 0 where all looked right."""
-        out, anyway = np.zeros(1 + len(self.mistakes)), 0.0
+        out, also = np.zeros(1 + len(self.mistakes)), np.zeros(1 + len(self.mistakes))
         for row in np.flatnonzero(self._looked):
             key = self.readings[row].key
             if key in taken:
                 found = taken[key].value > 0.5
-                out += np.log(self.shows[row] if found else 1.0 - self.shows[row])
-                anyway += math.log(SEEN_ANYWAY if found else 1.0 - SEEN_ANYWAY)
-        return out, anyway
+                shows = self.shows[row]
+                besides = np.maximum(shows, SEEN_ANYWAY)
+                out += np.log(shows if found else 1.0 - shows)
+                also += np.log(besides if found else 1.0 - besides)
+        return out, also
 
     def posterior(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
         among what was ``repaired`` already are seldom made again."""
-        known, anything = self.likelihoods(taken)
+        known, besides = self.likelihoods(taken)
         weight = self.weights * np.where([m.text in repaired for m in self.mistakes], AGAIN, 1.0)
         before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
-        log = np.concatenate([np.log(before) + known, [math.log(UNEXPLAINED) + anything]])
+        several = float(np.logaddexp.reduce(np.log(before / before.sum()) + besides))
+        log = np.concatenate([np.log(before) + known, [math.log(UNEXPLAINED) + several]])
         share = np.exp(log - log.max())
         share /= share.sum()
         return share[:-1], float(share[-1])
@@ -231,19 +244,20 @@ class Diagnosis:
         likely, unexplained = self.posterior(taken, repaired)
         groups: list[tuple[list[int], float]] = []
         looked = [row for row in np.flatnonzero(self._looked) if self.readings[row].key in taken]
-        for k in np.argsort(-likely[1:], kind="stable") + 1:
-            # What was looked at parts those that no meter does.
-            home = next((g for g in groups if self._alike(g[0][0], int(k)) and (self.shows[looked, g[0][0]] == self.shows[looked, k]).all()), None)
-            if home is None:
-                groups.append(([int(k)], float(likely[k])))
-            else:
-                groups[groups.index(home)] = ([*home[0], int(k)], home[1] + float(likely[k]))
+        order = np.argsort(-likely[1:], kind="stable") + 1
+        free = np.ones(likely.size, dtype=bool)
+        for k in order:
+            if free[k]:  # the likeliest left, with all that is like it; what was looked at parts those that no meter does
+                alike = free & self._same[k] & (self.shows[looked] == self.shows[looked, k][:, None]).all(axis=0)
+                members = order[alike[order]].tolist()
+                free[members] = False
+                groups.append((members, float(likely[members].sum())))
         groups.sort(key=lambda g: -g[1])
         named = tuple(
             Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0]) and not self._found_at(members[0], taken))
             for members, share in groups
         )
-        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken, only))
+        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken, only, unexplained))
 
     def _found_at(self, mistake: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
         """Whether a look, or a leg that was lifted, showed that something is wrong with a part this mistake concerns."""
@@ -270,7 +284,7 @@ class Diagnosis:
             out &= np.abs(mean[row][:, None] - mean[row]) <= APART * np.sqrt(own[row][:, None] + own[row])
         return out
 
-    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = ()) -> tuple[Reading, float] | None:
+    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0) -> tuple[Reading, float] | None:
         """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
         in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4)."""
         chance = likely / likely.sum()
@@ -279,7 +293,10 @@ class Diagnosis:
         last = next(reversed(list(taken)), None)
         before = next((r for r in self.readings if r.key == last), None)
         left = [row for row, r in enumerate(self.readings) if r.key not in taken and (not only or r.quantity in only)]
-        bits = {row: self._bits_of_a_look(row, heavy, w) for row in left if self._looked[row]}
+        looks = np.array([row for row in left if self._looked[row]], dtype=int)
+        shows = self.shows[np.ix_(looks, heavy)]
+        found = _of_two(shows @ w) - _of_two(shows) @ w
+        bits = dict(zip(looks.tolist(), found.tolist(), strict=True))
         mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)
         if asked.size:
@@ -287,17 +304,16 @@ class Diagnosis:
             wide = np.sqrt((off[np.ix_(asked, heavy)] ** 2).mean(axis=2) + np.array([self._noise(row) for row in asked])[:, None] ** 2)
             # What is between the mistakes beside what is within them: as good as bits to tell which are worth working out.
             apart = (np.abs(mean[np.ix_(asked, heavy)] - (mean[np.ix_(asked, heavy)] @ w)[:, None]) / wide).clip(0, 3) @ w
+            chances = np.append(w * (1.0 - unexplained), unexplained) if unexplained > 0 else w
             for k in np.argsort(-apart / takes)[:WEIGHED]:
-                bits[int(asked[k])] = _bits(mean[asked[k], heavy], wide[k], w)
+                middle, width = mean[asked[k], heavy], wide[k]
+                if unexplained > 0:  # something unknown may make anything of it
+                    middle, width = np.append(middle, self._apart[asked[k], 0]), np.append(width, self._apart[asked[k], 1] + wide[k].min())
+                bits[int(asked[k])] = _bits(middle, width, chances)
         if not bits:
             return None
         row = max(bits, key=lambda row: bits[row] / self.readings[row].takes(before))
         return self.readings[row], bits[row]
-
-    def _bits_of_a_look(self, row: int, heavy: NDArray[np.int_], w: Array) -> float:
-        shows = self.shows[row, heavy]
-        both = float(w @ shows)
-        return float(_entropy(np.array([both, 1 - both])) - w @ [_entropy(np.array([s, 1 - s])) for s in shows])
 
 
 def _as(r: Reading) -> str:
@@ -314,16 +330,16 @@ def _bits(middle: Array, wide: Array, w: Array) -> float:
     at = np.searchsorted(np.cumsum(np.repeat(w / 4, 4)[order]), np.linspace(0, 1, BINS + 1)[1:-1])
     edges = np.unique(spots[order][np.minimum(at, order.size - 1)])
     under = np.diff(np.concatenate([np.zeros((w.size, 1)), ndtr((edges - middle[:, None]) / wide[:, None]), np.ones((w.size, 1))], axis=1), axis=1)
-    return float(_entropy(w @ under) - w @ _entropies(under))
+    return float(_entropies(w @ under) - w @ _entropies(under))
 
 
 def _entropies(share: Array) -> Array:
-    """(R,) bits of each row."""
+    """Bits of each row of shares that make one."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        out: Array = -np.where(share > 0, share * np.log2(share), 0.0).sum(axis=1)
+        out: Array = -np.where(share > 0, share * np.log2(share), 0.0).sum(axis=-1)
     return out
 
 
-def _entropy(share: Array) -> float:
-    some = share[share > 0]
-    return float(-(some * np.log2(some)).sum())
+def _of_two(share: Array) -> Array:
+    """Bits of one thing that is so with a chance of ``share``."""
+    return _entropies(np.stack([share, 1.0 - share], axis=-1))
