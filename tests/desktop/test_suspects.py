@@ -63,6 +63,9 @@ def to_the_end(driver) -> None:
             return
         elif now.task.hazard:
             driver.type("confirm")
+        elif now.task.wants is Wants.LOOK and driver.session.snapshot().by_eye:
+            seen = driver.window.board().marking.flaws  # what is drawn through the lens
+            driver.type("look wrong" if seen else "look right")
         else:
             driver.space()
     raise AssertionError(f"never found: {[s.words[0] for s in driver.session.snapshot().suspicion.suspects]}")

@@ -16,6 +16,7 @@ from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+from nuvlo.model import helper
 from nuvlo.model.diagnosis import FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.probes import Reading
@@ -231,3 +232,55 @@ def test_a_reading_that_is_none_is_named(row, says, tmp_path, capsys):
     csv.write_text(f"point,quantity,value\n{row}\n")
     assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(csv)]) != 0
     assert says in capsys.readouterr().err
+
+
+def test_hook_up_asks_for_nothing_that_wants_power(tmp_path, capsys):
+    csv = tmp_path / "r.csv"
+    csv.write_text("point,quantity,value\nTP0,resistance,900\n")
+    assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(csv), "--stage", "hook-up", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["next"]["quantity"] in ("resistance", "capacitance", "look", "lifted")
+
+
+def test_wake_prints_its_steps(capsys):
+    assert main(["wake", str(SHIPPED / "lampwick"), "--school", "charge", "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert [s["n"] for s in said["steps"]] == list(range(1, len(said["steps"]) + 1))
+    read = {s["point"]: s for s in said["steps"] if "point" in s}
+    assert read["battery without chips"]["high"] < read["battery"]["low"] < read["battery"]["nominal"]
+    assert {f["school"] for f in said["first_power"]} == {"limit", "charge", "straight"}
+    on = next(s for s in said["steps"] if s["title"].startswith("Power on"))
+    assert "fades" in on["says"]
+
+
+def test_wake_says_why(capsys):
+    assert main(["wake", str(SHIPPED / "gorsefire"), "--why", "tp4", "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert said["low"] < said["high"]
+    assert said["widened_by"]
+    assert main(["wake", str(SHIPPED / "gorsefire"), "--why", "tp44"]) == 1
+    assert "TP4" in capsys.readouterr().err
+
+
+def test_a_helper_answers_as_this_process_does():
+    """The same table, half of it by another process: of Landing, whose points are all found."""
+    kit = kit_of("landing")
+    alone, helped = Diagnosis(kit), Diagnosis(kit)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setenv("NUVLO_HELPERS", "0")
+        one = alone.table
+        patched.setenv("NUVLO_HELPERS", "1")
+        patched.setattr(helper, "WORTH", 0)
+        patched.setattr(helper.os, "cpu_count", lambda: 2)
+        other = helped.table
+    assert np.array_equal(np.isnan(one), np.isnan(other))
+    assert np.allclose(np.nan_to_num(one, posinf=1e12), np.nan_to_num(other, posinf=1e12), rtol=1e-5, atol=1e-7)
+
+
+def test_a_helper_that_dies_gives_its_work_back():
+    kit = kit_of("gorsefire")
+    d = Diagnosis(kit)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(helper, "WORTH", 0)
+        patched.setattr(helper, "HELPING", "nuvlo.no_such_module")
+        patched.setattr(helper.os, "cpu_count", lambda: 2)
+        assert np.isfinite(d.table[~d._looked]).mean() > 0.9

@@ -141,6 +141,7 @@ class NextLane(QScrollArea):
     def show_task(
         self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str,
         offers: Sequence[tuple[str, str]] = (), note: str = "", stop: Finding | None = None, suspicion: Suspicion | None = None,
+        by_eye: bool = True,
     ) -> None:  # fmt: skip
         """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left.
         ``offers`` are what may be picked: its words, and the line that picks it. ``note`` stands quietly at the foot. Where a reading
@@ -166,7 +167,7 @@ class NextLane(QScrollArea):
             elif f.stuck:
                 rows.append(Row("stuck", lambda: self._stuck(f, body), kept=False))
             else:
-                rows += self._act(f, instrument, body)
+                rows += self._act(f, instrument, by_eye, body)
             rows = ([words(_stopped(stop), body if self.large else theme.BASE, "out", bold=True)] if stop and suspicion and stop.task.id != f.task.id and not self.large else []) + rows
             rows += [self._offer(text, line) for text, line in (offers if not self.large else offers[:2] if f.task.wants is Wants.LOOK else ())]
             rows += self._suspects(suspicion, body) if suspicion else []
@@ -199,9 +200,9 @@ class NextLane(QScrollArea):
             rows.append(words("; ".join(w for w in (more, *apart) if w), 10, "faint"))
         return rows
 
-    def _act(self, f: Finding, instrument: bool, body: float) -> list[Row]:
+    def _act(self, f: Finding, instrument: bool, by_eye: bool, body: float) -> list[Row]:
         reading = f.task.wants in (Wants.READING, Wants.MEASURE)
-        if f.task.wants is Wants.LOOK and not instrument:
+        if f.task.wants is Wants.LOOK and by_eye:
             return []  # what it showed is picked
         text = {
             Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Keep the first", Wants.TURN: "Turned",

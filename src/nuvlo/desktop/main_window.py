@@ -365,7 +365,7 @@ class Window(QMainWindow):
         self.readings.setVisible(bool(found_out and has_gauge) or (bool(judged.findings) and (has_gauge or not self.large)))
         self.next_lane.show_task(
             now, following, shown.advice(), shown.has_bench, *_closing(shown), shown.offers(),
-            "" if judged.findings else note, shown.stop(), found_out,
+            "" if judged.findings else note, shown.stop(), found_out, shown.by_eye,
         )  # fmt: skip
         self.bench_line.follow(shown)
         self.strip.setVisible(not self.large)

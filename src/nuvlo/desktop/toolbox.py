@@ -102,7 +102,7 @@ class Toolbox:
         """Begin a build of a kit, with a typed, a simulated or a practice bench. The first mistakes to be found are easy ones."""
         from nuvlo.files.kit_folder import read_kit
         from nuvlo.instruments.practice import EASY_ONES
-        from nuvlo.workshop.workshop import PRACTICE
+        from nuvlo.workshop.snapshot import PRACTICE
 
         begun = sum(c.kit == cover.name for c in self.shelf.cards) if self.shelf else 0
         hunted = sum(c.kit == cover.name and c.bench.startswith(PRACTICE) for c in self.shelf.cards) if self.shelf else 0

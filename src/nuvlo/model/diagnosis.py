@@ -30,8 +30,8 @@ from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
 DRAWS = 20  # of all tolerances, for each mistake
-GOOD, UNEXPLAINED = 0.2, 0.05  # beforehand: that nothing is wrong, and that no single mistake is it
-TAILS = 4.0  # degrees of freedom
+GOOD, UNEXPLAINED = 0.2, 0.1  # beforehand: that nothing is wrong, and that no single mistake is it
+TAILS = 7.0  # degrees of freedom
 SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are drawn to those of the good unit
 RELATED = 240  # draws of the good unit, for these
 APART = 2.0  # spreads by which two mistakes must differ in some reading, to be told apart
@@ -172,15 +172,15 @@ class Diagnosis:
         r = self.readings[row]
         return SHARE[_as(r)] if _as(r) in FLOOR else STRAY.get(r.unit, 1.0) / 2
 
-    def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
-        """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,), and under each with something
-        unknown besides, that may touch any reading."""
+    def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array, Array]:
+        """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,); the same with every reading by
+        itself, as if none told of another; and that with something unknown besides, which may touch any reading."""
         mean, off = self.seen
         # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
         rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self._looked[k] and (_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
         looks, also = self._seen(taken)
         if not rows:
-            return looks, also
+            return looks, looks, also
         read = np.array([taken[self.readings[k].key].value for k in rows])
         full = np.full((len(self.readings), 1), np.nan)
         full[rows, 0] = np.where(np.isnan(read), np.nan, read)
@@ -206,7 +206,7 @@ class Diagnosis:
         mine = one - np.log(alone) - (nu + 1) / 2 * np.log1p((away / alone) ** 2 / nu)
         any_ = one - np.log(width) - (nu + 1) / 2 * np.log1p(((y - apart[:, 0]) / width) ** 2 / nu)
         both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
-        return known + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
+        return known + looks, mine.sum(axis=1) + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
 
     @cached_property
     def _apart(self) -> Array:
@@ -230,10 +230,12 @@ class Diagnosis:
     def posterior(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
         among what was ``repaired`` already are seldom made again."""
-        known, besides = self.likelihoods(taken)
+        known, apart, besides = self.likelihoods(taken)
         weight = self.weights * np.where([m.text in repaired for m in self.mistakes], AGAIN, 1.0)
         before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
-        several = float(np.logaddexp.reduce(np.log(before / before.sum()) + besides))
+        # Heavy tails together are not what they are one by one: the two are compared one by one, and what comes of it is laid on the whole.
+        usual = np.log(before / before.sum())
+        several = np.logaddexp.reduce(usual + known) + np.logaddexp.reduce(usual + besides) - np.logaddexp.reduce(usual + apart)
         log = np.concatenate([np.log(before) + known, [math.log(UNEXPLAINED) + several]])
         share = np.exp(log - log.max())
         share /= share.sum()

@@ -47,6 +47,32 @@ class Mistake:
     hurts: str = ""
 
 
+@dataclass(frozen=True)
+class Flaw:
+    """What a look through a lens shows of a mistake at one part: it is ``turned``, ``missing``, of another ``value``; its joint is ``cold`` or
+    ``open``; or solder or a lead goes from one of its ``pads`` to another's (``bridge``)."""
+
+    ref: str
+    kind: str
+    value: float = 0.0
+    pads: tuple[str, ...] = ()
+
+
+AS_TURNED = ("reversed", "turned", "backwards")
+AS_VALUE = ("decade", "strip", "look-alike", "exchanged", "variant")
+
+
+def flaws_of(mistake: Mistake) -> tuple[Flaw, ...]:
+    """How it looks; nothing where an eye finds nothing."""
+    if mistake.kind in ("bridge", "lead"):
+        pads = tuple(mistake.text.rpartition(" joins ")[2].split(" and "))
+        return tuple(Flaw(ref, "bridge", pads=pads) for ref in mistake.refs)
+    if mistake.kind in AS_VALUE:
+        return tuple(Flaw(ref, "value", value) for ref, (_, value) in zip(mistake.refs, mistake.overrides, strict=False))
+    kind = "turned" if mistake.kind in AS_TURNED else {"cold": "cold", "open": "open", "absent": "missing"}.get(mistake.kind, "")
+    return tuple(Flaw(ref, kind) for ref in mistake.refs) if kind else ()
+
+
 def single_mistakes(kit: Kit) -> list[Mistake]:
     """All of them, each once: what two rules come to is the first."""
     if kit.unit is None:

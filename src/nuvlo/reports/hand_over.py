@@ -52,6 +52,8 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
         ]
     widths = [share * paper.WIDTH for share in (0.17, 0.15, 0.15, 0.28, 0.25)]
     pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), sheet.rows, widths, mono=(2, 3)))
+    if build.repairs:
+        pieces += [gap(6), *(words(f"Put right: {repair.text}.") for repair in build.repairs)]
     if build.notes:
         pieces += [gap(6), *(words(f"Note: {note}") for note in build.notes)]
     foot = (

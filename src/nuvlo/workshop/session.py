@@ -12,6 +12,7 @@ from typing import Protocol, TypeVar
 
 from nuvlo.files.mistakes import Habits
 from nuvlo.files.whole import file_name
+from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.simulated import SimulatedBench
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.variant import changes_of, varied
@@ -19,6 +20,7 @@ from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
 from nuvlo.logbook.errors import Overtaken
 from nuvlo.logbook.projections import Card
 from nuvlo.model import WorkingModel
+from nuvlo.model.mistakes import Flaw, flaws_of
 from nuvlo.problems import NuvloError
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.task import Finding, Task
@@ -82,7 +84,7 @@ class Session:
             if self._snapshot is None:
                 self._snapshot = Snapshot(
                     self.box, self.kit, self.build, self._answers.solved, {s: self.question(s) for s in Stage}, self.gone_to,
-                    self.looking_at, self.from_drawer, self.hunting, self.bench is not None, self.log.read_only, self.sheet_path,
+                    self.looking_at, self.from_drawer, self._flaws(), self.hunting, self.bench is not None, self.log.read_only, self.sheet_path,
                 )  # fmt: skip
                 stop = self._snapshot.stop() if self.kit.unit is not None else None
                 if stop is not None:
@@ -176,6 +178,11 @@ class Session:
             wires = question.stage is Stage.HOOK_UP  # which are tried by themselves
             diagnosis = None if wires else self._answers.diagnosis(self.kit, self.build, self._habits)
             return question, Asked(self.working_model(), diagnosis=diagnosis)
+
+    def _flaws(self) -> tuple[Flaw, ...]:
+        """What is to be seen in a unit of the practice bench."""
+        hidden = self.bench.hidden if isinstance(self.bench, PracticeBench) else ()
+        return tuple(flaw for mistake in hidden for flaw in flaws_of(mistake))
 
     def _habits(self) -> Habits:
         """How often each kind of mistake is made, by this workshop's own repairs too."""

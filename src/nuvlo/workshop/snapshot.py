@@ -14,6 +14,7 @@ from nuvlo.craft.look_alikes import look_alikes
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
+from nuvlo.model.mistakes import Flaw
 from nuvlo.quantity import Verdict
 from nuvlo.stages import discharge, hand_over, prove
 from nuvlo.stages.answer import Solved
@@ -23,6 +24,7 @@ from nuvlo.stages.suspects import Suspicion, hunt_task, offers, probe_task, stop
 from nuvlo.stages.task import Finding, Shown, Wants
 from nuvlo.workshop.answers import SUSPECTS, Answer, Question
 
+PRACTICE = "practice"  # a bench with a mistake hidden in its unit
 HUNTED = (Stage.WAKE, Stage.SET, Stage.PROVE)
 NOTHING_OUT = "Something is wrong, though no reading is out of its window."
 IRON_HOT = timedelta(hours=12)  # after soldering, that somebody coming back is asked about the iron
@@ -71,6 +73,7 @@ class Snapshot:
     gone_to: Stage | None = None  # a stage that was gone to
     looking_at: str | None = None  # a step that is looked back at
     from_drawer: bool = False
+    flaws: tuple[Flaw, ...] = ()  # what is to be seen in a unit of the practice bench
     hunting: bool = False  # whether a mistake is looked for without a reading that stops anything
     has_bench: bool = False
     read_only: bool = False
@@ -161,6 +164,11 @@ class Snapshot:
             return f if f is not None and f.stuck and stops(f) else Finding(hunt_task(self.stage), False, words=NOTHING_OUT)
         return f if f is not None and f.stuck and f.task.id != self.looking_at and stops(f) else None
 
+    @property
+    def by_eye(self) -> bool:
+        """Whether the builder says what a look showed: of a simulated unit that is not for practice the bench does."""
+        return not self.has_bench or self.build.bench.startswith(PRACTICE)
+
     def probe(self) -> Finding | None:
         """What is to be read next to find what went wrong; before hands go inside a unit that may be charged, what is left in it."""
         found, stop = self.suspicion, self.stop()
@@ -223,7 +231,7 @@ class Snapshot:
         """What may be picked at the step in hand: in words, and as the line that picks it."""
         now, found = self.now(), self.suspicion
         if found is not None:
-            return offers(found, now, not self.has_bench)
+            return offers(found, now, self.by_eye)
         return row(now.task.stage).offers(self.kit, now, self.solved(now.task.stage) or Solved()) if now else []
 
     # -- clocks -------------------------------------------------------------------------------------------------

@@ -17,8 +17,7 @@ from nuvlo.logbook.store import Logbook
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.workshop.places import Places
 from nuvlo.workshop.session import Session
-
-PRACTICE = "practice"  # a bench with a mistake hidden in its unit
+from nuvlo.workshop.snapshot import PRACTICE
 
 
 class Workshop:

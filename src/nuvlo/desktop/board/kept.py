@@ -88,7 +88,7 @@ class KeptPainting:
         """Paint the board on ``p``; while it is ``moving`` under the hand, what there is of it laid where it now belongs."""
         there = self.there
         assert there.kit is not None
-        plain = replace(there.marking, lit=frozenset(), done=frozenset(), readings={})
+        plain = replace(there.marking, lit=frozenset(), done=frozenset(), readings={}, accused={}, probes=())
         key = _Key(there.kit, plain, there.size(), there.underlay_shown(), theme.current().name)
         if self._whole is not None and self._whole.key == key:
             self._touch_up(self._whole)

@@ -28,6 +28,7 @@ from nuvlo.desktop.board.view import Underlay, View, room_for
 from nuvlo.desktop.board.wire import draw_lead, draw_wire
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
+from nuvlo.model.mistakes import Flaw
 
 LEAST_APART = 21.0  # px between lugs
 AT_EDGE = 10.0  # px that words of the outermost lugs have
@@ -37,6 +38,8 @@ HEADING_PX = 26.0  # above the map, for what it shows
 READING_PX = 19.0  # high, what a point reads
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
 WHEEL = 1.2  # nearer by one notch
+LENS = 3.2  # times nearer, through a lens
+SOLDER, DULL = "#D5DADF", "#8B9196"  # bright, and as a cold joint is
 RING_PX = 13.0  # from the pads of a suspect to the ring round it
 PROBES = {"red": "#B3202E", "black": "#15181A"}  # as the leads of every meter are
 REACH_PX = 26.0  # from a pad, that still picks its part
@@ -58,6 +61,7 @@ class Marking:
     bad: frozenset[str] = frozenset()  # joints, as R4.1
     accused: Mapping[str, tuple[str, float]] = field(default_factory=dict)  # letter and share of the suspect that a part is of
     probes: tuple[tuple[str, str], ...] = ()  # pads that the leads go on, as R4.1, and their colours
+    flaws: tuple[Flaw, ...] = ()  # what is to be seen through the lens
     only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
@@ -370,8 +374,38 @@ class BoardMap(QWidget):
         p.setFont(theme.values(9.5, bold=True))
         for box, words, verdict in self.reading_boxes(p.fontMetrics(), first):
             self._reading(p, box, words, verdict)
+        self._flaws(p)
         self._accused(p)
         self._probes(p)
+
+    def look_at(self, ref: str, zoom: float = LENS) -> None:
+        """Bring a part to the middle, as through a lens; all of the board again where ``ref`` is empty."""
+        mine = self.board.pads_by_ref.get(ref, ()) if self.kit and self.kit.board else ()
+        self.view = View()
+        if mine:
+            at = sum((self.place(q.x_mm, q.y_mm) for q in mine), QPointF()) / len(mine)
+            away = (at - self.centre()) * -zoom
+            self.view = View(zoom=zoom, pan=(away.x(), away.y()))
+        self.update()
+
+    def _flaws(self, p: QPainter) -> None:
+        """Joints that are not as they should be, and what joins two of them."""
+        spots = {f"{q.ref}.{q.pin}": q for q in self.board.pads}
+        px = self.scale()
+        for flaw in self.marking.flaws:
+            pads = [spots[name] for name in flaw.pads if name in spots]
+            if flaw.kind == "bridge" and len(pads) == 2:
+                p.setPen(QPen(QColor(SOLDER), 0.9 * px, cap=Qt.PenCapStyle.RoundCap))
+                p.drawLine(*(self.place(q.x_mm, q.y_mm) for q in pads))
+            elif flaw.kind in ("cold", "open") and (mine := self.board.pads_by_ref.get(flaw.ref)):
+                at = self.place(mine[0].x_mm, mine[0].y_mm)
+                p.setPen(QPen(QColor(DULL).darker(150), 0.12 * px))
+                p.setBrush(QColor(DULL))
+                p.drawEllipse(at, 0.62 * px, 0.5 * px)
+                if flaw.kind == "open":  # a ring all round the lead
+                    p.setBrush(Qt.BrushStyle.NoBrush)
+                    p.setPen(QPen(QColor("#1A1D20"), 0.16 * px))
+                    p.drawEllipse(at, 0.34 * px, 0.34 * px)
 
     def _accused(self, p: QPainter) -> None:
         """A ring round each suspect, the wider the likelier, with its letter."""

@@ -16,11 +16,13 @@ from nuvlo.kit import Pad, Part
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.packages import BODIES, ROUND_MM, box_mm, can_mm, coil_mm
 from nuvlo.quantity import resistor_bands
+from nuvlo.quantity.markings import capacitor_code
 
 if TYPE_CHECKING:
     from nuvlo.desktop.board.map import BoardMap
 
 FAINT = 0.2  # of what is not looked at
+LEAST_PRINT = 14.0  # px a mm, from which print on parts can be read
 LEAST_TEXT = 5.5  # px of a letter that is still worth painting
 
 
@@ -35,6 +37,7 @@ class BoardPainter:
         assert there.kit is not None
         self.kit, self.marking, self.scale = there.kit, there.marking, there.scale()
         self.place = there.placing()
+        self.flaws = {flaw.ref: flaw for flaw in self.marking.flaws}
 
     def paint(self, only: set[str] | None = None) -> None:
         """Outline, pads, parts, leads, print; of ``only`` some parts where the rest is there already."""
@@ -110,7 +113,9 @@ class BoardPainter:
     def _part(self, ref: str, pads: tuple[Pad, ...]) -> None:
         p, m, scale = self.p, self.marking, self.scale
         part = self.kit.find_part(ref)
-        lit, done = ref in m.lit, ref in m.done
+        flaw = self.flaws.get(ref)
+        lit, done = ref in m.lit, ref in m.done and not (flaw and flaw.kind == "missing")
+        about = 180.0 if flaw and flaw.kind == "turned" else 0.0
         pen = QPen(QColor(theme.LAMP.copper if lit else theme.current().legend), 3 if lit else 1.4)
         if m.side == "bottom":
             pen.setStyle(Qt.PenStyle.DashLine)
@@ -124,14 +129,14 @@ class BoardPainter:
         p.save()
         p.translate(self.place(placed.x_mm, placed.y_mm))
         if kind == "electrolytic":
-            self._can(part, angle, pen)
+            self._can(part, angle + about, pen)
         elif kind == "transistor" and placed.package == "to92":
-            p.rotate(turn - placed.rotation)
+            p.rotate(turn - placed.rotation + about)
             r = 2.4 * scale
             # The flat faces away from the middle of the part's three pads; here it lies below, as printed.
             p.drawChord(QRectF(-r, -r, 2 * r, 2 * r), -40 * 16, 260 * 16)
         else:
-            p.rotate(angle if kind_of(kind).along else turn - placed.rotation)
+            p.rotate((angle if kind_of(kind).along else turn - placed.rotation) + about)
             self._box(part, kind, placed.package, done, pen)
         p.restore()
 
@@ -158,11 +163,25 @@ class BoardPainter:
             p.fillRect(QRectF(1.5 * scale, -wide / 2 * scale, 0.7 * scale, wide * scale), pen.color())
         elif kind == "resistor" and done and self.marking.side == "top" and scale > 3:
             self._bands(part)
+        elif kind == "capacitor" and done and self.marking.side == "top" and scale > LEAST_PRINT:
+            self._code(part, body)
         elif kind == "trimmer":
             p.drawEllipse(QPointF(0, 0), 1.6 * scale, 1.6 * scale)
             p.drawLine(QPointF(-1.1 * scale, 0), QPointF(1.1 * scale, 0))
         elif kind in ("socket", "chip"):  # the notch at the end of pin 1
             p.drawChord(QRectF(-1.2 * scale, (-wide / 2 - 1.2) * scale, 2.4 * scale, 2.4 * scale), 180 * 16, 180 * 16)
+
+    def _code(self, part: Part | None, body: QRectF) -> None:
+        """What is printed on a capacitor, near enough to be read."""
+        if part is None or part.value is None:
+            return
+        flaw = self.flaws.get(part.ref)
+        try:
+            said = capacitor_code(flaw.value if flaw and flaw.kind == "value" else part.value, part.tolerance)
+        except ValueError:
+            return
+        self.p.setFont(theme.values(max(6.0, 0.8 * self.scale), bold=True))
+        self.p.drawText(body, Qt.AlignmentFlag.AlignCenter, said)
 
     def _coil(self, body: QRectF, *, on_edge: bool) -> None:
         """Rings where its axis stands upright, turns side by side where it lies along the board."""
@@ -179,8 +198,9 @@ class BoardPainter:
     def _bands(self, part: Part | None) -> None:
         if part is None or part.value is None or part.tolerance is None:
             return
+        flaw = self.flaws.get(part.ref)
         try:
-            bands = resistor_bands(part.value, part.tolerance[1])
+            bands = resistor_bands(flaw.value if flaw and flaw.kind == "value" else part.value, part.tolerance[1])
         except ValueError:
             return
         for k, band in enumerate(bands):

@@ -5,12 +5,14 @@ from __future__ import annotations
 from nuvlo.desktop.board.map import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.stages.suspects import leads_of
-from nuvlo.stages.task import Finding
+from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.snapshot import Snapshot
 
 
 class Picture(BoardFrame):
     """Shown in any stage that a reading stops."""
+
+    looked = ""  # the part that is looked at through the lens
 
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
         found = shown.suspicion
@@ -18,6 +20,12 @@ class Picture(BoardFrame):
         for s in found.suspects if found else ():
             for ref in s.refs:
                 accused.setdefault(ref, (s.letter, s.share))
+        looked = now.task.target if now and now.task.wants is Wants.LOOK else ""
         leads = leads_of(shown.kit, found) if found else ()
-        marking = Marking(frozenset(now.task.parts) if now else frozenset(), on_board(shown.kit), side or "top", accused=accused, probes=leads)
+        flaws = tuple(f for f in shown.flaws if looked and (f.ref == looked or any(pad.partition(".")[0] == looked for pad in f.pads)))
+        lit = frozenset(now.task.parts) if now and not looked else frozenset()
+        marking = Marking(lit, on_board(shown.kit), side or "top", accused={} if looked else accused, probes=leads, flaws=flaws)
         self.map.show_board(shown.kit, marking)
+        if looked != self.looked:
+            self.looked = looked
+            self.map.look_at(looked)

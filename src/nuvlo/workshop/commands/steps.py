@@ -47,7 +47,7 @@ def next_step(s: Session, given: Nothing) -> Outcome:
             return turn_as_advised(s, f)
         case Wants.EXPORT:
             return sheet(s, given)
-        case Wants.LOOK if s.bench is None:
+        case Wants.LOOK if s.snapshot().by_eye:
             raise Refused(Problem("a look is said in words.", "Type 'look right' or 'look wrong'."))
         case _:
             return read(s, given)
