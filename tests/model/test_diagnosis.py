@@ -18,8 +18,9 @@ from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.model import helper
 from nuvlo.model.diagnosis import FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
-from nuvlo.model.mistakes import Mistake, single_mistakes
+from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.model.probes import Reading
+from nuvlo.model.trials import spread
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
 
@@ -284,3 +285,30 @@ def test_a_helper_that_dies_gives_its_work_back():
         patched.setattr(helper, "HELPING", "nuvlo.no_such_module")
         patched.setattr(helper.os, "cpu_count", lambda: 2)
         assert np.isfinite(d.table[~d._looked]).mean() > 0.9
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "refs"),
+    [("R4 is 68 kΩ in place", "value", ("R4",)), ("D1 is the wrong way round", "turned", ("D1",)), ("a joint of R3 is cold", "cold", ("R3",)),
+     ("solder joins Q1.1 and Q1.2", "bridge", ("Q1", "Q1")), ("C2 leaks", "", ())],
+)  # fmt: skip
+def test_the_lens_shows_what_an_eye_would_see(text, kind, refs):
+    mistake = next(m for m in single_mistakes(kit_of("gorsefire")) if re.sub(r"\s", " ", m.text).startswith(text))
+    flaws = flaws_of(mistake)
+    assert tuple(f.ref for f in flaws) == refs
+    assert all(f.kind == kind for f in flaws)
+    assert kind != "bridge" or flaws[0].pads == ("Q1.1", "Q1.2")
+
+
+def test_what_is_not_known_is_spread_about_what_is_said():
+    leak = next(m for m in single_mistakes(kit_of("gorsefire")) if m.text == "C2 leaks")
+    ((_, least),), ((_, middle),), ((_, most),) = (leak.made(s) for s in (0.0, 0.5, 1.0))
+    assert (least, middle, most) == pytest.approx((10e3 / 4, 10e3, 40e3))
+    cold = next(m for m in single_mistakes(kit_of("gorsefire")) if m.text == "a joint of R1 is cold")
+    assert cold.made(0.5)[0][1] == pytest.approx(100 + 10e3)
+    assert cold.made(0.0)[0][1] == pytest.approx(100 + 1e3)
+
+
+def test_draws_are_spread_evenly_from_the_first_few_on():
+    """van der Corput's sequence in base 2, by hand."""
+    assert spread(7) == pytest.approx([1 / 2, 1 / 4, 3 / 4, 1 / 8, 5 / 8, 3 / 8, 7 / 8])

@@ -114,7 +114,7 @@ def test_fit_says_which_way_round(gorsefire):
 
 def test_wake_looks_for_shorts_before_power(gorsefire):
     quantities = [t.quantity for t in wake.tasks(gorsefire, build())]
-    assert quantities == ["resistance", "current"] + ["voltage"] * 7
+    assert quantities == ["", "resistance", "resistance", "current", *["voltage"] * 7, "", "", "", ""]  # a look, ohms both ways; last, what is heard and felt
 
 
 def test_hook_up_lists_wires_then_rings_each_net_once(gorsefire):

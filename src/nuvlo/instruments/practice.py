@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from nuvlo.files.mistakes import shipped
@@ -37,16 +39,20 @@ class PracticeBench(SimulatedBench):
     """A bench round a unit with values of its own and a mistake in it, or two; a sound one without."""
 
     def __init__(self, kit: Kit, seed: int, *hidden: Mistake) -> None:
-        super().__init__(HiddenUnit(kit, seed, {key: by for m in hidden for key, by in m.overrides}))
+        self._how = float(np.random.default_rng([seed, 707]).random())  # mildly or badly, where that is not known
+        super().__init__(HiddenUnit(kit, seed, self._made(hidden)))
         self.hidden = hidden
         self.burnt: list[str] = []  # what did not survive being powered so
         self.needless = 0  # repairs of what was right
         self._lay_bare()
 
+    def _made(self, some: Iterable[Mistake]) -> dict[str, str | float]:
+        return {key: by for m in some for key, by in m.made(self._how)}
+
     def _lay_bare(self) -> None:
         """The same unit with its sockets empty: what is wrong with what goes into them is not there then."""
         kit, seed = self.unit.kit, self.unit.seed
-        self._empty = SimulatedBench(HiddenUnit(kit, seed, {key: by for m in self.hidden if not m.asleep for key, by in m.overrides}))
+        self._empty = SimulatedBench(HiddenUnit(kit, seed, self._made(m for m in self.hidden if not m.asleep)))
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         return self._empty.bare_ohms(red, black, throw)
@@ -76,7 +82,7 @@ class PracticeBench(SimulatedBench):
         self.burnt += [m.hurts for m in self.hidden if m.hurts and repair.powered]
         before = len(self.hidden)
         self.hidden = tuple(m for m in self.hidden if m.text != repair.text and not (m.refs and set(m.refs) <= set(repair.refs)))
-        self.unit.wrong = {key: by for m in self.hidden for key, by in HiddenUnit(self.unit.kit, self.unit.seed, dict(m.overrides)).wrong.items()}
+        self.unit.wrong = HiddenUnit(self.unit.kit, self.unit.seed, self._made(self.hidden)).wrong
         self.needless += len(self.hidden) == before
         self._lay_bare()
 

@@ -35,7 +35,8 @@ class Mistake:
     """What is wrong, in words; the parts it concerns; its kind in the table; overrides of the circuit.
 
     ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive
-    being powered so; what is read after that may no longer be what this mistake alone would read.
+    being powered so; what is read after that may no longer be what this mistake alone would read. What it comes to is seldom known: it may be
+    ``loose`` times more or less than its overrides say, counted from what is ``above``.
     """
 
     text: str
@@ -45,6 +46,13 @@ class Mistake:
     share: float = 1.0
     asleep: bool = False
     hurts: str = ""
+    loose: float = 1.0
+    above: float = 0.0
+
+    def made(self, share: float) -> tuple[tuple[str, float], ...]:
+        """Its overrides as it happens to be made, ``share`` 0 to 1 of the way from the mildest to the worst."""
+        by = self.loose ** (2.0 * share - 1.0)
+        return tuple((key, self.above + (value - self.above) * by) for key, value in self.overrides) if self.loose != 1.0 else self.overrides
 
 
 @dataclass(frozen=True)
@@ -125,7 +133,7 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
         if e.kind in "rcldqj":
             yield Mistake(f"{ref} is missing, or one of its joints is open", (ref,), "open", ((Missing(element).key, 1.0),))
         if e.kind == "r" and part.value:
-            yield Mistake(f"a joint of {ref} is cold", (ref,), "cold", ((override_of_element(element), part.value + COLD_OHMS),))
+            yield Mistake(f"a joint of {ref} is cold", (ref,), "cold", ((override_of_element(element), part.value + COLD_OHMS),), loose=10.0, above=part.value)
         if e.kind in "rcld":
             a, b = (names[n + 1] for n in e.nodes[:2])
             if a != b:
@@ -133,13 +141,13 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
                 if e.kind == "c" and part.polarised:
                     yield Mistake(
                         f"{ref} is the wrong way round", (ref,), "reversed", ((Bridge(a, b).key, REVERSED_OHMS),),
-                        hurts=f"{ref} does not survive it: off at once, and a new one goes in. It may burst.",
+                        hurts=f"{ref} does not survive it: off at once, and a new one goes in. It may burst.", loose=4.0,
                     )  # fmt: skip
-                    yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),))
+                    yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),), loose=4.0)
         if e.kind == "d":
             yield Mistake(f"{ref} is the wrong way round", (ref,), "reversed", ((Reversed(element).key, 1.0),))
         if e.kind == "q":
-            yield Mistake(f"{ref} has next to no gain: overheated, or not what is printed on it", (ref,), "weak", ((f"{element}.bf", WEAK_GAIN),))
+            yield Mistake(f"{ref} has next to no gain: overheated, or not what is printed on it", (ref,), "weak", ((f"{element}.bf", WEAK_GAIN),), loose=3.0)
         if e.kind in "qj":
             yield from _in_other_holes(kit, part, element, e.kind)
 

@@ -125,12 +125,13 @@ class Trials:
         values = {name: np.tile(v, len(some)) for name, v in self.base.items()}
         for k, one in enumerate(some):
             mine = slice(k * self.draws, (k + 1) * self.draws)
-            for key, amount in one.overrides if one and not (cold and one.asleep) else ():
+            made = [one.made(share) for share in spread(self.draws)] if one and not (cold and one.asleep) else []
+            for key, amounts in _by_key(made).items():
                 if key not in values:
                     law = self.laws.get(key)
                     usual = law.nominal if law else np.inf if isinstance(fault_named(key), Bridge) else self._usual(key)
                     values[key] = np.full(len(some) * self.draws, usual)
-                values[key][mine] = amount
+                values[key][mine] = amounts
         return values
 
     def _usual(self, key: str) -> float:
@@ -188,9 +189,10 @@ class Trials:
             value = np.tile(self.base[r.part], (len(some), 1))
             none, through = (np.inf, SHORT_OHMS) if r.unit == "Ω" else (0.0, np.inf)
             for k, one in enumerate(some):
-                for key, amount in one.overrides if one else ():
+                made = [one.made(share) for share in spread(self.draws)] if one else []
+                for key, amounts in _by_key(made).items():
                     if key == r.part:
-                        value[k] = amount
+                        value[k] = amounts
                     elif key == Missing(r.part).key:
                         value[k] = none
                 if one and one.kind == "short" and one.refs == (r.point,):
@@ -211,3 +213,19 @@ class Trials:
         found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
         x = np.where(found.converged, found.x, begin)
         return replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0)))
+
+
+def spread(draws: int) -> Array:
+    """(draws,) between 0 and 1, the first few well apart already (J. G. van der Corput's sequence, 1935)."""
+    out = np.zeros(draws)
+    for k in range(draws):
+        number, place = k + 1, 0.5
+        while number:
+            out[k] += place * (number % 2)
+            number, place = number // 2, place / 2
+    return out
+
+
+def _by_key(made: Sequence[tuple[tuple[str, float], ...]]) -> dict[str, Array]:
+    """What each override comes to, draw by draw."""
+    return {key: np.array([dict(one)[key] for one in made]) for key in dict(made[0])} if made else {}

@@ -16,7 +16,7 @@ from nuvlo.reports.paper import BAND, BOLD, COPPER, FAINT, LINE, SLATE, VALUES, 
 from nuvlo.stages.hand_over import Sheet
 
 LABELS = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000)
-CURVE_HIGH = 150.0  # pt
+CURVE_HIGH = 116.0  # pt
 
 
 def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
@@ -50,7 +50,7 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
             words("Response: line measured, band expected of a good unit.", 7, FAINT),
             gap(6),
         ]
-    widths = [share * paper.WIDTH for share in (0.17, 0.15, 0.15, 0.28, 0.25)]
+    widths = [share * paper.WIDTH for share in (0.235, 0.105, 0.13, 0.24, 0.29)]
     pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), sheet.rows, widths, mono=(2, 3)))
     if build.repairs:
         pieces += [gap(6), *(words(f"Put right: {repair.text}.") for repair in build.repairs)]

@@ -143,7 +143,9 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
     ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs})
-    shown = [g for g in ranking.groups if g.probability >= LEAST and not g.silent][: len(LETTERS)]
+    told = [g for g in ranking.groups if not g.silent]
+    least = LEAST * sum(g.probability for g in told)  # where no single mistake explains it, those that come nearest
+    shown = [g for g in told if g.probability >= least][: len(LETTERS)]
     suspects = tuple(_suspect(letter, g) for letter, g in zip(LETTERS, shown, strict=False))
     reading = ranking.next[0] if ranking.next and ranking.next[1] >= WORTH_BITS else None
     mine = [diagnosis.mistakes.index(g.mistakes[0]) + 1 for g in shown]
@@ -287,8 +289,10 @@ def leads_of(kit: Kit, found: Suspicion) -> tuple[tuple[str, str], ...]:
     out = []
     for node, colour in zip(r.nodes, ("red", "black"), strict=True):
         name, pin = kit.lead_on(node)
-        if not name and node in GROUND_NAMES:
-            name, pin = next(((p.ref, str(p.pin)) for p in (kit.board.pads if kit.board else ()) if p.net in GROUND_NAMES), ("", ""))
+        pads = kit.board.pads if kit.board else ()
+        if not any(p.ref == name for p in pads):  # a point that is no pad of its own
+            same = GROUND_NAMES if node in GROUND_NAMES else (node,)
+            name, pin = next(((p.ref, str(p.pin)) for p in pads if p.net.lower() in same), ("", ""))
         if name:
             out.append((f"{name}.{pin}" if pin else name, colour))
     return tuple(out)

@@ -146,7 +146,8 @@ def _before_others(kit: Kit) -> list[Task]:
     if outputs or kit.info.tone:
         load = "loads" if is_high(kit) else "a load or a cheap loudspeaker"
         out.append(_step("thump", "Switch on and off: thump and hum", f"Into {load}, nothing at the input: a soft thump at most, then no hum at arm's length."))
-    out.append(_step("warm", "Ten minutes on: what is warm", "Smell first. Then the back of a finger, or a thermometer, never where a voltage can kill."))
+    feel = "Smell and look, from outside: hands stay out while it is on." if is_high(kit) else "Smell first. Then the back of a finger, or a thermometer."
+    out.append(_step("warm", "Ten minutes on: what is warm", feel))
     if pedal or modular:
         others = "the rack" if modular else "the board"
         out.append(_step("alone", f"Only now to the others on {others}", f"Off. Join it to {others}; then look whether the others' supply still stands."))
