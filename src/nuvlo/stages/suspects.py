@@ -34,7 +34,7 @@ GAUGES = 5  # readings beside the one to take, those that part the suspects most
 COMPARED = 3  # suspects whose readings are told
 OFF_FIRST = "Power off. "
 EMPTY_FIRST = "Unplugged, discharged, and measured to be below the limit. "
-SURE, LITTLE_BITS = 0.95, 0.15  # share of a suspect, and what the next reading may still tell, from which it is put right
+SURE = 0.95  # of what single mistakes have together, from which a suspect is put right: whether there is another besides shows after that
 REPAIR = "repair"
 REPAIRS = {
     "decade": "Take it out, fit the right value, and look at both joints.", "look-alike": "Take it out, fit the right part, and look at both joints.",
@@ -90,9 +90,9 @@ class Suspicion(Solved):
     good: float = 0.0
     unexplained: float = 0.0
     next: Reading | None = None
-    bits: float = 0.0  # expected of it
     why: str = ""
     compared: tuple[Compared, ...] = ()
+    sure: bool = False  # of the first suspect, so that it is put right
     wires: bool = False  # whether only wires were tried
 
     @property
@@ -149,9 +149,11 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
     suspects = tuple(_suspect(letter, g) for letter, g in zip(LETTERS, shown, strict=False))
     reading = ranking.next[0] if ranking.next and ranking.next[1] >= WORTH_BITS else None
     mine = [diagnosis.mistakes.index(g.mistakes[0]) + 1 for g in shown]
+    sure = bool(suspects) and suspects[0].share >= SURE * (1.0 - ranking.unexplained)
+    if sure:  # an iron is not lifted before an eye was
+        reading = _look_first(diagnosis, taken, shown[0])
     return Suspicion(
-        suspects=suspects, more=_folded(ranking, shown), good=ranking.nothing_shown, unexplained=ranking.unexplained, next=reading,
-        bits=ranking.next[1] if ranking.next else 0.0,
+        suspects=suspects, more=_folded(ranking, shown), good=ranking.nothing_shown, unexplained=ranking.unexplained, next=reading, sure=sure and reading is None,
         why=_why(diagnosis, reading, mine), compared=_compared(diagnosis, reading, taken, mine),
     )  # fmt: skip
 
@@ -165,6 +167,14 @@ def suspect_wires(model: WorkingModel, build: Build) -> Suspicion:
         Suspect(letter, tuple(m.words for m in x.mistakes), "wire", (), x.share) for letter, x in zip(LETTERS, shown, strict=False)
     )  # fmt: skip
     return Suspicion(suspects=suspects, more=len(every) - len(shown), wires=True)
+
+
+def _look_first(diagnosis: Diagnosis, taken: Mapping[tuple[str, str], Measured], group: Group) -> Reading | None:
+    """A look at the first part of a suspect, where it may show and was not taken, nor the part measured by itself."""
+    first = group.mistakes[0]
+    if not first.refs or diagnosis.habits[first.kind].seen <= 0 or any((ref, "lifted") in taken for ref in first.refs):
+        return None
+    return next((r for r in diagnosis.readings if r.quantity == "look" and r.part in first.refs and r.key not in taken), None)
 
 
 def _suspect(letter: str, group: Group) -> Suspect:
@@ -231,7 +241,7 @@ def _value(value: float, unit: str) -> str:
 def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     """The reading to take next, as a task of the stage that stopped."""
     r, first = found.next, next(iter(found.suspects), None)
-    if first is not None and not found.verdict and (r is None or (first.share >= SURE and found.bits < LITTLE_BITS)):
+    if first is not None and not found.verdict and (r is None or found.sure):
         said = f"{first.words[0]}{'' if len(first.words) == 1 else ', or what else reads the same'}"
         how = f"{EMPTY_FIRST if is_high(kit) else OFF_FIRST}{REPAIRS.get(first.kind, 'Put it right, and look once more.')}"
         return Task(StepId.of(stage, PROBING, REPAIR), stage, Wants.STEP, f"Put it right: {said}", how, parts=first.refs)

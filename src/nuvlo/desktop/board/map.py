@@ -23,6 +23,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.board.hunted import draw_accused, draw_flaws, draw_probes
 from nuvlo.desktop.board.kept import KeptPainting
 from nuvlo.desktop.board.view import Underlay, View, room_for
 from nuvlo.desktop.board.wire import draw_lead, draw_wire
@@ -39,9 +40,6 @@ READING_PX = 19.0  # high, what a point reads
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
 WHEEL = 1.2  # nearer by one notch
 LENS = 3.2  # times nearer, through a lens
-SOLDER, DULL = "#D5DADF", "#8B9196"  # bright, and as a cold joint is
-RING_PX = 13.0  # from the pads of a suspect to the ring round it
-PROBES = {"red": "#B3202E", "black": "#15181A"}  # as the leads of every meter are
 REACH_PX = 26.0  # from a pad, that still picks its part
 
 
@@ -374,9 +372,9 @@ class BoardMap(QWidget):
         p.setFont(theme.values(9.5, bold=True))
         for box, words, verdict in self.reading_boxes(p.fontMetrics(), first):
             self._reading(p, box, words, verdict)
-        self._flaws(p)
-        self._accused(p)
-        self._probes(p)
+        draw_flaws(p, self)
+        draw_accused(p, self)
+        draw_probes(p, self)
 
     def look_at(self, ref: str, zoom: float = LENS) -> None:
         """Bring a part to the middle, as through a lens; all of the board again where ``ref`` is empty."""
@@ -387,80 +385,6 @@ class BoardMap(QWidget):
             away = (at - self.centre()) * -zoom
             self.view = View(zoom=zoom, pan=(away.x(), away.y()))
         self.update()
-
-    def _flaws(self, p: QPainter) -> None:
-        """Joints that are not as they should be, and what joins two of them."""
-        spots = {f"{q.ref}.{q.pin}": q for q in self.board.pads}
-        px = self.scale()
-        for flaw in self.marking.flaws:
-            pads = [spots[name] for name in flaw.pads if name in spots]
-            if flaw.kind == "bridge" and len(pads) == 2:
-                p.setPen(QPen(QColor(SOLDER), 0.9 * px, cap=Qt.PenCapStyle.RoundCap))
-                p.drawLine(*(self.place(q.x_mm, q.y_mm) for q in pads))
-            elif flaw.kind in ("cold", "open") and (mine := self.board.pads_by_ref.get(flaw.ref)):
-                at = self.place(mine[0].x_mm, mine[0].y_mm)
-                p.setPen(QPen(QColor(DULL).darker(150), 0.12 * px))
-                p.setBrush(QColor(DULL))
-                p.drawEllipse(at, 0.62 * px, 0.5 * px)
-                if flaw.kind == "open":  # a ring all round the lead
-                    p.setBrush(Qt.BrushStyle.NoBrush)
-                    p.setPen(QPen(QColor("#1A1D20"), 0.16 * px))
-                    p.drawEllipse(at, 0.34 * px, 0.34 * px)
-
-    def _accused(self, p: QPainter) -> None:
-        """A ring round each suspect, the wider the likelier, with its letter."""
-        pads = self.board.pads_by_ref
-        p.setFont(theme.words(10.5, bold=True))
-        for ref, (letter, share) in self.marking.accused.items():
-            mine = [self.place(q.x_mm, q.y_mm) for q in pads.get(ref, ())]
-            if not mine:
-                continue
-            x, y = [at.x() for at in mine], [at.y() for at in mine]
-            round_it = QRectF(min(x), min(y), max(x) - min(x), max(y) - min(y)).adjusted(-RING_PX, -RING_PX, RING_PX, RING_PX)
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(QPen(QColor(theme.LAMP.copper), 1.5 + 4.0 * share))
-            p.drawRoundedRect(round_it, RING_PX, RING_PX)
-            badge = QRectF(round_it.right() - 12, round_it.top() - 9, 20, 20)
-            p.setBrush(QColor(theme.LAMP.copper))
-            p.setPen(Qt.PenStyle.NoPen)
-            p.drawEllipse(badge)
-            p.setPen(QColor(theme.LAMP.paper))
-            p.drawText(badge, Qt.AlignmentFlag.AlignCenter, letter)
-
-    def _probes(self, p: QPainter) -> None:
-        """The two tips of the meter, each with its colour in words."""
-        spots = {f"{q.ref}.{q.pin}": q for q in reversed(self.board.pads)} | {q.ref: q for q in reversed(self.board.pads)}
-        p.setFont(theme.words(9.5, bold=True))
-        for place, colour in self.marking.probes:
-            pad = spots.get(place)
-            if pad is None:
-                continue
-            at = self.place(pad.x_mm, pad.y_mm)
-            end, side, up = self._free_way(at)
-            ink = QColor(PROBES[colour])
-            for pen in (QPen(QColor(theme.LAMP.ink), 6), QPen(ink, 3.2)):  # light round dark, so that it stands out on any board
-                p.setPen(pen)
-                p.drawLine(at, end)
-            p.setPen(QPen(QColor(theme.LAMP.ink), 1.6))
-            p.setBrush(ink)
-            p.drawEllipse(at, 6.5, 6.5)
-            word = QRectF(end.x() - (4 if side > 0 else 46), end.y() + (-20 if up < 0 else 2), 50, 19)
-            p.drawRoundedRect(word, 4, 4)
-            p.setPen(QColor(theme.LAMP.ink))
-            p.drawText(word, Qt.AlignmentFlag.AlignCenter, colour)
-
-    def _free_way(self, at: QPointF) -> tuple[QPointF, float, float]:
-        """Where a lead ends that comes to ``at`` from the side where it hides least, and which side that is."""
-        others = [self.place(q.x_mm, q.y_mm) for q in self.board.pads]
-        others += [self.place(spot.x_mm, spot.y_mm) for spot in self.board.placements.values()]
-
-        def room(way: tuple[QPointF, float, float]) -> float:
-            word = way[0] + QPointF(20 * way[1], 10 * way[2])
-            inside = self.rect().adjusted(40, int(HEADING_PX) + 12, -40, -12).contains(word.toPoint())
-            near = min((hypot(word.x() - o.x(), word.y() - o.y()) for o in others), default=0.0)
-            return near if inside else near - 1000.0
-
-        return max(((at + QPointF(22 * side, 26 * up), side, up) for side in (1.0, -1.0) for up in (-1.0, 1.0)), key=room)
 
     def reading_boxes(self, letters: QFontMetrics, first: Mapping[str, Pad]) -> list[tuple[QRectF, str, str]]:
         """Where each reading stands, with its words and verdict: above its pad, or a row away where another stands there."""
