@@ -33,7 +33,7 @@ PLANTED = [
     "gorsefire|Q1 is of another type|turned half round",
     "reedling|Q2 is turned half round",
     "gorsefire|solder joins",
-    "landing|solder joins SKT1.1 and SKT1.2|solder joins SKT1.3 and SKT1.4",
+    "landing|solder joins SKT1.7 and SKT1.8",
     "tollgate|the strap STRAP is open",
     "tollgate|the strap CASE is open",
     "landing|U1 is in backwards",

@@ -191,7 +191,7 @@ class KitCard(CardView):
             return
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.typed, self.simulated, self.hunted = QPushButton("Begin"), QPushButton("Practise"), QPushButton("Find a mistake")
+        self.typed, self.simulated, self.hunted = QPushButton("Begin"), QPushButton("Practise"), QPushButton("Hunt")
         self.typed.setToolTip("Begin a build: you measure, and type what your meter shows.")
         self.simulated.setToolTip(
             "Begin a build on the simulated bench: a unit with values of its own, and a meter to read it."

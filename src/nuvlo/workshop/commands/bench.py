@@ -171,7 +171,7 @@ def hunt(s: Session, given: Nothing) -> Reply:
 def reveal(s: Session, given: Nothing) -> Reply:
     """What is hidden in the unit of a practice bench."""
     if not isinstance(s.bench, PracticeBench):
-        raise Refused(Problem("nothing is hidden in this unit.", "Begin one on the shelf by 'Find the mistake'."))
+        raise Refused(Problem("nothing is hidden in this unit.", "Begin one on the shelf by 'Hunt'."))
     return Reply("; ".join(m.text for m in s.bench.hidden) + "." if s.bench.hidden else "Nothing is wrong with it any more.")
 
 
