@@ -107,3 +107,20 @@ def test_names_are_bounded(tmp_path, capsys):
     (kit / "kit.toml").write_text(text.replace('name = "Gorsefire"', f'name = "{"G" * 300}"', 1))
     assert main(["kit", "check", str(kit)]) == 1
     assert "120" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(("line", "says"), [("wake .", "no circuit.cir"), ("practice . --seed 1", "no circuit.cir")])
+def test_a_list_in_the_folder_one_stands_in(line, says, tmp_path, monkeypatch, capsys):
+    """'.' has no name of its own to call the kit by."""
+    (tmp_path / "bom.csv").write_text("ref,kind,value\nD1,diode,1N4148\nR1,resistor,1k\n")
+    monkeypatch.chdir(tmp_path)
+    assert main(line.split()) == 1
+    assert says in capsys.readouterr().err
+
+
+def test_a_list_alone_is_diagnosed_by_looks(tmp_path, monkeypatch, capsys):
+    (tmp_path / "bom.csv").write_text("ref,kind,value\nD1,diode,1N4148\nR1,resistor,1k\n")
+    (tmp_path / "r.csv").write_text("point,quantity,value\nD1,look,1\n")
+    monkeypatch.chdir(tmp_path)
+    assert main(["diagnose", ".", "--readings", "r.csv"]) == 0
+    assert "D1 is the wrong way round" in capsys.readouterr().out.splitlines()[0]

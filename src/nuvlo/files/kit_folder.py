@@ -149,7 +149,7 @@ class _Reader:
     def kit_file(self) -> KitFile:
         from pydantic import ValidationError
 
-        plain = KitFile.model_validate({"kit": {"name": self.folder.name}})
+        plain = KitFile.model_validate({"kit": {"name": self.folder.absolute().name or "kit"}})
         text = self.text("kit.toml")
         if text is None:
             self.missing.append("kit.toml: without it there are no test points, trims or choices")

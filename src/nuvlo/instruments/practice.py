@@ -24,6 +24,8 @@ EASY = ("decade", "strip", "open", "absent", "backwards", "reversed", "supply", 
 def hidden_mistake(kit: Kit, seed: int, how: str = "") -> Mistake:
     """One of the kit's single mistakes, as often as each is made; an ``easy`` one shows at the first readings or to the eye; else the
     one of the words ``how``. Raises :class:`InstrumentError` where there is none."""
+    if kit.unit is None:
+        raise InstrumentError(Problem(f"{kit.name} has no circuit.cir, so no mistake can be hidden in it.", "Practise on another kit."))
     every = [m for m in single_mistakes(kit) if m.overrides]
     if how not in ("", EASY_ONES):
         every = [m for m in every if m.text == how]
