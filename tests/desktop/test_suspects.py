@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLabel
 
 from nuvlo.desktop.compared import ComparedGauge
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
@@ -18,7 +19,11 @@ from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.stages.suspects import PROBING, Suspicion
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.answers import SUSPECTS, Answer
+from nuvlo.workshop.commands.arguments import Words
+from nuvlo.workshop.commands.command import Command
+from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.workshop import Workshop
 from tests.conftest import long_but
 from tests.desktop.conftest import begun
 
@@ -205,3 +210,17 @@ def test_nothing_inside_before_it_is_measured_to_be_empty(drive, tmp_path):
     probe = probing.probe()
     assert probe.task.setup == SWITCHED_OFF
     assert "Unplug, discharge" in probe.task.title
+
+
+def test_hunts_are_counted(drive, tmp_path, gorsefire):
+    """Two in one workshop: the second says how they went together, and neither teaches the workshop what it never met."""
+    workshop = Workshop(tmp_path / "hunts")
+    for seed in (5, 6):
+        session = workshop.start(gorsefire, bench=f"practice:{seed}:{planted(gorsefire, ['R4 is 68 kΩ']).text}")
+        session.record(ReadingTaken(point="TP4", quantity="voltage", value=0.2, uncertainty=0.01, unit="V", stage="wake"))
+        said = execute(session, Command("found", Words("R4 was wrong"))).words
+        assert said.startswith("That was not it")
+        said = execute(session, Command("found", Words(session.bench.hidden[0].text))).words
+    assert "2 hunts so far" in said
+    assert session._habits() == shipped()
+    workshop.close()

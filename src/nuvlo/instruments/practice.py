@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
@@ -89,11 +89,13 @@ class PracticeBench(SimulatedBench):
         self._lay_bare()
 
 
-def practised(build: Build, bench: PracticeBench) -> str:
-    """How a hunt on the practice bench went so far, in words."""
+def practised(build: Build, bench: PracticeBench, hunts: Sequence[Build] = ()) -> str:
+    """How a hunt on the practice bench went so far, in words; and the ``hunts`` of the workshop up to now."""
     if bench.hidden:
         return f"That was not it: the unit is as it was. {bench.needless} {'part was' if bench.needless == 1 else 'parts were'} changed needlessly."
     readings, minutes = sum(r.readings for r in build.repairs), sum(r.minutes for r in build.repairs)
     said = [f"That was it: {readings} readings, {max(1, round(minutes))} min"]
     said += [f"{bench.needless} changed needlessly"] if bench.needless else []
-    return "; ".join(said) + ". " + " ".join(dict.fromkeys(bench.burnt))
+    if len(hunts) > 1:
+        said.append(f"{len(hunts)} hunts so far, {sum(r.readings for b in hunts for r in b.repairs) / len(hunts):.0f} readings each")
+    return " ".join(["; ".join(said) + ".", *dict.fromkeys(bench.burnt)])

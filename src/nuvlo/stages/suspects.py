@@ -109,8 +109,8 @@ class Suspicion(Solved):
 
 
 def stops(f: Finding) -> bool:
-    """Whether a finding is a reading that a mistake may explain."""
-    return f.task.wants is Wants.READING and f.task.setup != SWITCHED_OFF and f.reading is not None
+    """Whether a finding is a reading, or a sweep, that a mistake may explain."""
+    return f.task.wants is Wants.SWEEP or (f.task.wants is Wants.READING and f.task.setup != SWITCHED_OFF and f.reading is not None)
 
 
 def hunt_task(stage: Stage) -> Task:

@@ -27,7 +27,7 @@ from nuvlo.stages.task import Finding, Task
 from nuvlo.workshop import answers
 from nuvlo.workshop.answers import Answer, Answers, Question
 from nuvlo.workshop.places import Places
-from nuvlo.workshop.snapshot import Running, Snapshot, StageState
+from nuvlo.workshop.snapshot import PRACTICE, Running, Snapshot, StageState
 
 BenchOf = Callable[[Kit, Build], SimulatedBench | None]
 A = TypeVar("A", bound=Solved)
@@ -184,9 +184,13 @@ class Session:
         hidden = self.bench.hidden if isinstance(self.bench, PracticeBench) else ()
         return tuple(flaw for mistake in hidden for flaw in flaws_of(mistake))
 
+    def hunts(self) -> list[Build]:
+        """Builds of this workshop with a mistake hidden in them that was looked for, this one too."""
+        return [b for b in self.log.builds() if b.bench.startswith(PRACTICE) and b.repairs]
+
     def _habits(self) -> Habits:
         """How often each kind of mistake is made, by this workshop's own repairs too."""
-        return self.places.habits(Counter(r.cause for b in self.log.builds() for r in b.repairs))
+        return self.places.habits(Counter(r.cause for b in self.log.builds() if not b.bench.startswith(PRACTICE) for r in b.repairs))
 
     def accuse_at_once(self) -> None:
         """Say what went wrong in this state, where the table of mistakes is made already: that takes no time."""

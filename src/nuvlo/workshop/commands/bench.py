@@ -136,7 +136,7 @@ def found(s: Session, given: Words) -> Reply:
     s.hunt(False)
     s.follow_log()
     if isinstance(s.bench, PracticeBench):
-        return Reply(practised(s.build, s.bench), refs[0] if refs else "")
+        return Reply(practised(s.build, s.bench, s.hunts()), refs[0] if refs else "")
     open_again = f" {len(again)} steps are open again." if again else ""
     return Reply(f"Noted: {text}. It is put right, so the readings are taken anew.{open_again}", refs[0] if refs else "")
 
