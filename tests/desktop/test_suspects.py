@@ -42,7 +42,6 @@ PLANTED = [
     "tollgate|the strap STRAP is open",
     "tollgate|the strap CASE is open",
     "landing|U1 is in backwards",
-    "tidewheel|U1 is in backwards",
     "lampwick|U2 is in backwards",
 ]
 QUICK = [p for p in PLANTED if p.split("|")[0] in ("gorsefire", "landing", "tollgate", "sluice")]
@@ -72,11 +71,14 @@ def to_the_end(driver) -> None:
             seen = driver.window.board().marking.flaws  # what is drawn through the lens
             driver.type("look wrong" if seen else "look right")
         else:
+            before = driver.session.build.events
             driver.space()
+            if driver.session.build.events == before:  # a display that does not settle
+                driver.type("skip")
     raise AssertionError(f"never found: {[s.words[0] for s in driver.session.snapshot().suspicion.suspects]}")
 
 
-@pytest.mark.parametrize("what", long_but(PLANTED, QUICK))
+@pytest.mark.parametrize("what", long_but(QUICK, PLANTED))
 def test_a_mistake_put_in_by_hand_is_found(drive, tmp_path, what):
     kit_name, *wanted = what.split("|")
     kit = read_kit(SHIPPED / kit_name)
@@ -224,3 +226,12 @@ def test_hunts_are_counted(drive, tmp_path, gorsefire):
     assert "2 hunts so far" in said
     assert session._habits() == shipped()
     workshop.close()
+
+
+def test_what_is_out_of_reach_is_not_asked_for_again(stopped):
+    first = stopped.session.snapshot().suspicion.next
+    stopped.type("skip")
+    second = stopped.session.snapshot().suspicion.next
+    assert second.key != first.key
+    stopped.type("look right" if stopped.session.now().task.wants is Wants.LOOK else SHOWN[stopped.session.now().task.unit])
+    assert stopped.session.snapshot().suspicion.next.key not in (first.key, second.key)

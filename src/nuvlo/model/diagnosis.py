@@ -241,8 +241,9 @@ class Diagnosis:
         share /= share.sum()
         return share[:-1], float(share[-1])
 
-    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = ()) -> Ranking:
-        """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named."""
+    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[tuple[str, str]] = ()) -> Ranking:
+        """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named, and none of those that are
+        out of reach."""
         likely, unexplained = self.posterior(taken, repaired)
         groups: list[tuple[list[int], float]] = []
         looked = [row for row in np.flatnonzero(self._looked) if self.readings[row].key in taken]
@@ -259,7 +260,7 @@ class Diagnosis:
             Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0]) and not self._found_at(members[0], taken))
             for members, share in groups
         )
-        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken, only, unexplained))
+        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken, only, unexplained, skipped))
 
     def _found_at(self, mistake: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
         """Whether a look, or a leg that was lifted, showed that something is wrong with a part this mistake concerns."""
@@ -286,7 +287,7 @@ class Diagnosis:
             out &= np.abs(mean[row][:, None] - mean[row]) <= APART * np.sqrt(own[row][:, None] + own[row])
         return out
 
-    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0) -> tuple[Reading, float] | None:
+    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = ()) -> tuple[Reading, float] | None:
         """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
         in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4)."""
         chance = likely / likely.sum()
@@ -294,7 +295,7 @@ class Diagnosis:
         w = chance[heavy] / chance[heavy].sum()
         last = next(reversed(list(taken)), None)
         before = next((r for r in self.readings if r.key == last), None)
-        left = [row for row, r in enumerate(self.readings) if r.key not in taken and (not only or r.quantity in only)]
+        left = [row for row, r in enumerate(self.readings) if r.key not in taken and r.key not in skipped and (not only or r.quantity in only)]
         looks = np.array([row for row in left if self._looked[row]], dtype=int)
         shows = self.shows[np.ix_(looks, heavy)]
         found = _of_two(shows @ w) - _of_two(shows) @ w

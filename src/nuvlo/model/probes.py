@@ -146,6 +146,7 @@ def _lifted(kit: Kit) -> Iterator[Reading]:
 
 
 def _looks(kit: Kit) -> Iterator[Reading]:
+    plugged = {p.ref for p in kit.plugged}  # they stand in sockets, and have no pads of their own
     for part in kit.parts.values():
-        if part.on_board and (kit.board is None or any(p.ref == part.ref for p in kit.board.pads)):
+        if part.ref in plugged or (part.on_board and (kit.board is None or any(p.ref == part.ref for p in kit.board.pads))):
             yield Reading(part.ref, "look", "", part=part.ref)

@@ -20,6 +20,7 @@ class Asked:
     drawer: Sequence[Spare] = ()
     only_drawer: bool = False
     diagnosis: Diagnosis | None = None  # where it is asked what went wrong
+    skipped: frozenset[tuple[str, str]] = frozenset()  # readings that are out of reach
 
     @property
     def kit(self) -> Kit:

@@ -6,7 +6,7 @@ Asked by every stage that takes readings; what it answers is shown in place of t
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -45,6 +45,7 @@ REPAIRS = {
     "backwards": "Take it out of its socket. Fit a new one, notch to notch.", "absent": "Set it in, every leg in its hole.",
     "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
 }  # fmt: skip
+UNREAD = Measured(math.nan, 0.0, "")
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
 
@@ -138,11 +139,11 @@ def taken_of(build: Build, diagnosis: Diagnosis) -> dict[tuple[str, str], Measur
     return out
 
 
-def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
-    """Whom the readings so far accuse, with ``stop`` out of its window."""
+def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[tuple[str, str]] = ()) -> Suspicion:
+    """Whom the readings so far accuse, with ``stop`` out of its window; what was ``skipped`` is not asked for."""
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
-    ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs})
+    ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs}, skipped)
     told = [g for g in ranking.groups if not g.silent]
     least = LEAST * sum(g.probability for g in told)  # where no single mistake explains it, those that come nearest
     shown = [g for g in told if g.probability >= least][: len(LETTERS)]
@@ -151,7 +152,7 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task) -> Suspicion:
     mine = [diagnosis.mistakes.index(g.mistakes[0]) + 1 for g in shown]
     sure = bool(suspects) and suspects[0].share >= SURE * (1.0 - ranking.unexplained)
     if sure:  # an iron is not lifted before an eye was
-        reading = _look_first(diagnosis, taken, shown[0])
+        reading = _look_first(diagnosis, {**taken, **dict.fromkeys(skipped, UNREAD)}, shown[0])
     return Suspicion(
         suspects=suspects, more=_folded(ranking, shown), good=ranking.nothing_shown, unexplained=ranking.unexplained, next=reading, sure=sure and reading is None,
         why=_why(diagnosis, reading, mine), compared=_compared(diagnosis, reading, taken, mine),

@@ -61,10 +61,10 @@ class Answers:
             self._model = (state, WorkingModel(kit, build))
         return self._model[1]
 
-    def suspecting(self, kit: Kit, build: Build, stopped: Task) -> Question:
+    def suspecting(self, kit: Kit, build: Build, stopped: Task, skipped: frozenset[tuple[str, str]] = frozenset()) -> Question:
         """What would be asked of a unit that has ``stopped``."""
         read = tuple((r.point, r.quantity, r.measured) for r in build.readings)
-        return Question(stopped.stage, (_fitted(kit, build), stopped.id, read), stopped)
+        return Question(stopped.stage, (_fitted(kit, build), stopped.id, read, skipped), stopped)
 
     def diagnosis(self, kit: Kit, build: Build, habits: Callable[[], Habits]) -> Diagnosis:
         """The table of mistakes for what is in the unit; the one that was made for the same parts is used again."""
@@ -95,7 +95,7 @@ def solve(question: Question, asked: Asked) -> Answer:
         if question.stopped is not None and question.stage is Stage.HOOK_UP:
             return Answer(question, suspect_wires(asked.model, asked.build))
         if question.stopped is not None and asked.diagnosis is not None:
-            return Answer(question, suspect(asked.diagnosis, asked.build, question.stopped))
+            return Answer(question, suspect(asked.diagnosis, asked.build, question.stopped, asked.skipped))
         return Answer(question, ask(asked) if ask else Solved())
     except Stopped:
         raise

@@ -70,6 +70,7 @@ class Session:
         self.from_drawer = False  # whether Choose is to look no farther than the drawer
         self.gone_to: Stage | None = None
         self.hunting = False  # whether a mistake is looked for
+        self.skipped: frozenset[tuple[str, str]] = frozenset()  # readings that are out of reach, while one is looked for
         self.looking_at: str | None = None
         self.lock = threading.RLock()
         self._answers = Answers()
@@ -88,7 +89,7 @@ class Session:
                 )  # fmt: skip
                 stop = self._snapshot.stop() if self.kit.unit is not None else None
                 if stop is not None:
-                    self._snapshot = replace(self._snapshot, suspecting=self._answers.suspecting(self.kit, self.build, stop.task))
+                    self._snapshot = replace(self._snapshot, suspecting=self._answers.suspecting(self.kit, self.build, stop.task, self.skipped))
             return self._snapshot
 
     def forget(self) -> None:
@@ -107,7 +108,12 @@ class Session:
 
     def hunt(self, on: bool) -> None:
         """Look for a mistake, or no more, though no reading stops anything."""
-        self.hunting = on
+        self.hunting, self.skipped = on, frozenset()
+        self.forget()
+
+    def skip(self, key: tuple[str, str]) -> None:
+        """Ask for another reading: this one is out of reach."""
+        self.skipped |= {key}
         self.forget()
 
     def use_drawer(self, only: bool) -> None:
@@ -177,7 +183,7 @@ class Session:
             assert question is not None
             wires = question.stage is Stage.HOOK_UP  # which are tried by themselves
             diagnosis = None if wires else self._answers.diagnosis(self.kit, self.build, self._habits)
-            return question, Asked(self.working_model(), diagnosis=diagnosis)
+            return question, Asked(self.working_model(), diagnosis=diagnosis, skipped=self.skipped)
 
     def _flaws(self) -> tuple[Flaw, ...]:
         """What is to be seen in a unit of the practice bench."""

@@ -21,6 +21,7 @@ from nuvlo.stages import leads as meter_leads
 from nuvlo.stages import prove
 from nuvlo.stages.fit import reopened
 from nuvlo.stages.set_up import Trims
+from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
@@ -158,6 +159,15 @@ FEW_LETTERS = 4  # that say nothing
 OTHER = "other"  # a cause that the table of mistakes does not know
 REPLACED = ("decade", "strip", "look-alike", "exchanged", "variant", "reversed", "leaky", "short", "turned", "weak")  # another part goes in
 SOLDERED = (*REPLACED, "open", "cold", "bridge", "lead")  # an iron is needed
+
+
+def skip(s: Session, given: Nothing) -> Reply:
+    """Ask for another reading than the one that would tell most."""
+    suspicion, now = s.snapshot().suspicion, s.now()
+    if suspicion is None or suspicion.next is None or now is None or now.task.id.verb != PROBING:
+        raise Refused(Problem("no reading is asked for that could be left out.", "A step of a stage is passed by 'accept' and a reason."))
+    s.skip(suspicion.next.key)
+    return Reply(f"Left out: {suspicion.next.words}.")
 
 
 def hunt(s: Session, given: Nothing) -> Reply:

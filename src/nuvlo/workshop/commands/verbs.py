@@ -224,6 +224,8 @@ ROWS: tuple[Verb, ...] = (
          offered=lambda s: s.kit.unit is not None and not s.kit.passive),
     Verb("hunt", "Look for a mistake though no reading is out of its window; again to stop.", "hunt", does=bench.hunt, keeps=_keeps(STAGE), looks=True,
          stages=_in(WAKE, SET, PROVE), button="Something is wrong", offered=lambda s: s.kit.unit is not None and not _accused(s)),
+    Verb("skip", "Ask for another reading while a mistake is looked for: this place is out of reach.", "skip", does=bench.skip, keeps=_keeps(STAGE),
+         looks=True, stages=_in(WAKE, SET, PROVE), button="Out of reach", first=_in(WAKE, SET, PROVE), offered=_accused),
     Verb("reveal", "Tell what is hidden in a unit of the practice bench.", "reveal", does=bench.reveal, keeps=_keeps(STAGE), looks=True),
     Verb("cabinet", "Show the ways to wire loudspeakers, and what their cones say of their polarity.", "cabinet 6x8 min=4", arg.words,
          keeps=_keeps(TOOL), looks=True, stages=_in(CHOOSE, HOOK_UP, PROVE), button="Wire the drivers", first=_in(HOOK_UP), optional=True,
