@@ -103,6 +103,7 @@ def _rung_wrong(s: Snapshot) -> bool:
 
 UNPACK, CHOOSE, SEQUENCE, FIT, HOOK_UP, WAKE, SET, PROVE, HAND_OVER = Stage
 MAPS = _in(FIT, HOOK_UP, WAKE)
+HUNTED_BY = ("found", "skip", "accept")  # what is at hand while a mistake is looked for
 
 ROWS: tuple[Verb, ...] = (
     # -- moving along
@@ -281,4 +282,5 @@ def offered(snapshot: Snapshot) -> list[Verb]:
     """What the action strip shows in a state: the rows that belong to the stage and make sense there, the likeliest first."""
     stage = snapshot.stage
     mine = [v for v in ROWS if v.button and stage in v.stages and v.offered(snapshot)]
-    return sorted(mine, key=lambda v: stage not in v.first)
+    hunted = HUNTED_BY if snapshot.suspicion is not None else ()
+    return sorted(mine, key=lambda v: (v.name not in hunted, stage not in v.first))
