@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.gauge import QUANTITIES
 from nuvlo.quantity import format_value
-from nuvlo.stages.suspects import Compared, Told
+from nuvlo.stages.suspects import Compared, Told, in_words
 
 HEAD, ROW, FOOT, LETTERS = 46, 17, 22, 46  # px; the last for the names of the bars
 WIDE = 12.0  # ends of a scale so far apart, in times, that it is of the logarithm
@@ -34,7 +34,7 @@ class ComparedGauge(QWidget):
     def said(self) -> str:
         """The whole gauge in words."""
         r, unit = self.shown.reading, self.shown.reading.unit
-        told = [f"{t.letter or 'a good unit'} {_value(t.middle, unit)}" for t in self.shown.told if not math.isnan(t.middle)]
+        told = [f"{t.letter or 'a good unit'} {in_words(t.middle, unit)}" for t in self.shown.told if not math.isnan(t.middle)]
         return f"{r.point}: {self.shown.taken or 'to be read'}; expected: {', '.join(told)}"
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -106,7 +106,3 @@ class ComparedGauge(QWidget):
         p.setBrush(bar)
         a, b = x(t.low), x(t.high)
         p.drawRect(QRectF(a - 1.5 * s, top + 4 * s, b - a + 3 * s, (ROW - 8) * s))
-
-
-def _value(value: float, unit: str) -> str:
-    return "open" if math.isinf(value) else format_value(value, unit, 3)

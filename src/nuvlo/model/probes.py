@@ -18,7 +18,7 @@ from nuvlo.model.windows import Pair
 MINUTES = {"voltage": 1.0, "current": 1.3, "resistance": 1.2, "capacitance": 1.2, "tone": 1.2, "lifted": 5.0, "look": 1.0}  # with finding the place
 CHANGED = 0.7  # more, to switch on, off, or to feed a tone in elsewhere
 AT_A_PAD = 0.3  # more: a pad is harder to find than a point
-NAMED = {"voltage": "volts", "current": "current", "resistance": "ohms", "capacitance": "capacitance", "tone": "tone", "lifted": "one leg lifted", "look": "a look"}
+NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
 COLD = ("resistance", "capacitance", "lifted", "look")  # read with the power off
 

@@ -229,13 +229,14 @@ def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
     said = []
     for k, letter in zip(mine[:COMPARED], LETTERS, strict=False):
         middle = _told(diagnosis, row, k, letter).middle
-        said += [f"{letter} would read {_value(middle, reading.unit)}"] if not math.isnan(middle) else []
+        said += [f"{letter} would read {in_words(middle, reading.unit)}"] if not math.isnan(middle) else []
     good = _told(diagnosis, row, 0, "").middle
-    said += [f"a good unit {_value(good, reading.unit)}"] if not math.isnan(good) else []
+    said += [f"a good unit {in_words(good, reading.unit)}"] if not math.isnan(good) else []
     return f"{', '.join(said)}." if said else ""
 
 
-def _value(value: float, unit: str) -> str:
+def in_words(value: float, unit: str) -> str:
+    """What a meter would show, in three figures; ``open`` where there is no end to it."""
     return "open" if math.isinf(value) else format_value(value, unit, 3)
 
 
