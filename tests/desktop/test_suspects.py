@@ -68,8 +68,9 @@ def to_the_end(driver) -> None:
         elif now.task.hazard:
             driver.type("confirm")
         elif now.task.wants is Wants.LOOK and driver.session.snapshot().by_eye:
-            seen = driver.window.board().marking.flaws  # what is drawn through the lens
-            driver.type("look wrong" if seen else "look right")
+            drawn = {ref for f in driver.window.board().marking.flaws for ref in (f.ref, *(pad.partition(".")[0] for pad in f.pads))}
+            seen = [ref for ref in now.task.parts if ref in drawn]  # through the lens
+            driver.type(f"look {seen[0].lower()} wrong" if seen else "look right")
         else:
             before = driver.session.build.events
             driver.space()
@@ -119,6 +120,29 @@ def test_a_typed_reading_alone_is_enough(stopped):
         task = stopped.session.now().task
         stopped.type("look right" if task.wants is Wants.LOOK else f"{SHOWN[task.unit]}")
     assert stopped.session.snapshot().suspicion.suspects[0].share != before  # the list changes with each
+
+
+def test_one_look_is_at_all_that_lies_side_by_side(stopped):
+    for _ in range(30):
+        task = stopped.session.now().task
+        if task.wants is Wants.LOOK and len(task.parts) > 1:
+            break
+        stopped.type("look right" if task.wants is Wants.LOOK else SHOWN[task.unit])
+    first, *others = task.parts
+    events = stopped.session.build.events
+    stopped.type("look wrong")
+    assert f"which of {first}" in stopped.said  # and nothing is logged
+    assert stopped.session.build.events == events
+    offers = {o.line: o for o in stopped.window.next_lane.offers}
+    assert f"look {first.lower()} wrong" in offers
+    looks = lambda: {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == "look"}  # noqa: E731
+    offers["look right"].click()
+    assert {ref: looks()[ref] for ref in task.parts} == dict.fromkeys(task.parts, 0.0)
+    stopped.type("undo")
+    assert not set(looks()) & set(task.parts)  # one look, one step back
+    stopped.type(f"look {first} wrong")
+    assert looks()[first] == 1.0
+    assert not set(looks()) & set(others)  # of these nothing was said
 
 
 SHOWN = {"V": "0.61", "Ω": "5k", "A": "2.4m", "F": "100n"}

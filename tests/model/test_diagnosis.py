@@ -19,7 +19,7 @@ from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.model import helper
 from nuvlo.model.diagnosis import FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
-from nuvlo.model.probes import Reading
+from nuvlo.model.probes import BESIDE, FIELD_MM, MOST_LOOKED, Reading
 from nuvlo.model.trials import spread
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
@@ -224,7 +224,27 @@ def test_a_look_counts_as_its_kind_shows(tmp_path):
     before, _ = d.posterior(read)
     after, _ = d.posterior({**read, ("R1", "look"): Measured(0.0, 0.0, "")})
     assert after[1] / after[2] == pytest.approx(before[1] / before[2] * 0.1 / (1 - FALSE_ALARM))
+    d.__dict__["_fields"] = {1: (1,)}
     assert d.next(before, read)[0].quantity == "look"
+
+
+def test_what_lies_side_by_side_is_one_look():
+    """Of each number of parts the bits of which is the first to look wrong, counted out by hand; and no look goes beyond what a lens shows."""
+    d = diagnosis_of("gorsefire")
+    likely, _ = d.posterior({})
+    heavy = np.arange(likely.size)
+    rows = [k for k, r in enumerate(d.readings) if r.quantity == "look"]
+    told = d._looks(rows, heavy, likely / likely.sum())
+    assert max(len(r.looked) for r, _ in told) == MOST_LOOKED
+    for r, bits in told[:40]:
+        assert all(ref in d.kit.board.near(other, 2 * FIELD_MM) for ref in r.looked for other in r.looked)
+        shows = [d.shows[[q.key for q in d.readings].index((ref, "look"))] for ref in r.looked]
+        each = [np.prod([1 - s for s in shows[:k]], axis=0) * shows[k] for k in range(len(shows))]
+        outcomes = np.array([*each, 1 - sum(each)])
+        both = outcomes * likely / likely.sum()
+        alone = both.sum(axis=1)[:, None] * both.sum(axis=0)[None, :]
+        assert bits == pytest.approx((both[both > 0] * np.log2((both / alone)[both > 0])).sum(), abs=1e-9)
+        assert r.takes() == pytest.approx(d.readings[rows[0]].takes() + BESIDE * len(r.beside))
 
 
 @pytest.mark.parametrize(("row", "says"), [("TP99,voltage,1", "TP99"), ("TP1,tone,1", "tone"), ("TP1,voltage,much", "much")])

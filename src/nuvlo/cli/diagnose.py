@@ -54,8 +54,14 @@ def _diagnose(a: argparse.Namespace) -> Answer:
     return 0, {
         "groups": [{"mistakes": [m.text for m in g.mistakes], "probability": g.probability} for g in told],
         "good_unit": found.good_unit, "unexplained": found.unexplained,
-        "next": {"point": found.next[0].point, "quantity": found.next[0].quantity, "expected_bits": found.next[1]} if found.next else None,
+        "next": _next(*found.next) if found.next else None,
     }, "\n".join(lines)  # fmt: skip
+
+
+def _next(reading: Reading, bits: float) -> dict[str, object]:
+    """Of a look, the parts beside it too."""
+    beside = {"beside": list(reading.beside)} if reading.beside else {}
+    return {"point": reading.point, "quantity": reading.quantity, "expected_bits": bits, **beside}
 
 
 def _said(group: Group) -> str:

@@ -169,7 +169,7 @@ class NextLane(QScrollArea):
             else:
                 rows += self._act(f, instrument, by_eye, body)
             rows = ([words(_stopped(stop), body if self.large else theme.BASE, "out", bold=True)] if stop and suspicion and stop.task.id != f.task.id and not self.large else []) + rows
-            rows += [self._offer(text, line) for text, line in (offers if not self.large else offers[:2] if f.task.wants is Wants.LOOK else ())]
+            rows += [self._offer(text, line) for text, line in (offers if not self.large else offers[: 1 + len(f.task.parts)] if f.task.wants is Wants.LOOK else ())]
             rows += self._suspects(suspicion, body) if suspicion else []
         if following and not self.large and not suspicion:
             rows += [gap(), words("Then", 10, "faint", bold=True)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -62,6 +63,18 @@ class Board:
 
     def pads_of(self, ref: str) -> tuple[Pad, ...]:
         return self.pads_by_ref.get(ref, ())
+
+    @cached_property
+    def middles(self) -> dict[str, tuple[float, float]]:
+        """The middle of the pads of each part, mm."""
+        return {ref: (sum(p.x_mm for p in mine) / len(mine), sum(p.y_mm for p in mine) / len(mine)) for ref, mine in self.pads_by_ref.items()}
+
+    def near(self, ref: str, within_mm: float) -> tuple[str, ...]:
+        """The parts whose middle lies ``within_mm`` of that of ``ref``, the nearest first: itself, if it has pads."""
+        if ref not in self.middles:
+            return ()
+        away = {other: math.dist(at, self.middles[ref]) for other, at in self.middles.items()}
+        return tuple(sorted((other for other, far in away.items() if far <= within_mm), key=lambda other: away[other]))
 
     def seen_from(self, x_mm: float, side: str) -> float:
         """The x of a place as seen from ``side``: turned about its vertical axis, the board shows it mirrored."""

@@ -12,10 +12,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.files.mistakes import Habits, shipped
@@ -23,7 +24,7 @@ from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import Reading, readings_of
+from nuvlo.model.probes import FIELD_MM, MOST_LOOKED, Reading, readings_of
 from nuvlo.model.trials import Trials
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
@@ -296,10 +297,7 @@ class Diagnosis:
         last = next(reversed(list(taken)), None)
         before = next((r for r in self.readings if r.key == last), None)
         left = [row for row, r in enumerate(self.readings) if r.key not in taken and r.key not in skipped and (not only or r.quantity in only)]
-        looks = np.array([row for row in left if self._looked[row]], dtype=int)
-        shows = self.shows[np.ix_(looks, heavy)]
-        found = _of_two(shows @ w) - _of_two(shows) @ w
-        bits = dict(zip(looks.tolist(), found.tolist(), strict=True))
+        told = self._looks([row for row in left if self._looked[row]], heavy, w)
         mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)
         if asked.size:
@@ -308,15 +306,42 @@ class Diagnosis:
             # What is between the mistakes beside what is within them: as good as bits to tell which are worth working out.
             apart = (np.abs(mean[np.ix_(asked, heavy)] - (mean[np.ix_(asked, heavy)] @ w)[:, None]) / wide).clip(0, 3) @ w
             chances = np.append(w * (1.0 - unexplained), unexplained) if unexplained > 0 else w
-            for k in np.argsort(-apart / takes)[:WEIGHED]:
+            for k in np.argsort(-apart / takes)[:WEIGHED].tolist():
                 middle, width = mean[asked[k], heavy], wide[k]
                 if unexplained > 0:  # something unknown may make anything of it
                     middle, width = np.append(middle, self._apart[asked[k], 0]), np.append(width, self._apart[asked[k], 1] + wide[k].min())
-                bits[int(asked[k])] = _bits(middle, width, chances)
-        if not bits:
-            return None
-        row = max(bits, key=lambda row: bits[row] / self.readings[row].takes(before))
-        return self.readings[row], bits[row]
+                told.append((self.readings[asked[k]], _bits(middle, width, chances)))
+        return max(told, key=lambda one: one[1] / one[0].takes(before), default=None)
+
+    def _looks(self, rows: list[int], heavy: NDArray[np.intp], w: Array) -> list[tuple[Reading, float]]:
+        """What may be looked at, each of these ``rows`` with more and more of what is seen beside it, and the bits of which of them is the
+        first that shows something wrong. ``heavy`` mistakes have the chances ``w``."""
+        if not rows:
+            return []
+        shows = self.shows[rows][:, heavy]
+        bits = _of_two(shows @ w) - _of_two(shows) @ w
+        place = {row: k for k, row in enumerate(rows)}
+        fields = np.full((len(rows), MOST_LOOKED), len(rows))  # the last is none
+        for k, row in enumerate(rows):
+            seen = sorted((place[other] for other in self._fields[row] if other in place), key=lambda other: -bits[other])[:MOST_LOOKED]
+            fields[k, : len(seen)] = seen
+        each = np.concatenate([shows, np.zeros((1, heavy.size))])[fields]
+        clear = np.cumprod(1.0 - each, axis=1)
+        first = each * np.concatenate([np.ones_like(clear[:, :1]), clear[:, :-1]], axis=1)
+        whole = np.cumsum(_parts(first @ w), axis=1) + _parts(clear @ w)
+        within = np.cumsum(_parts(first) @ w, axis=1) + _parts(clear) @ w
+        out = []
+        for k, field in enumerate(fields.tolist()):
+            refs = [self.readings[rows[other]] for other in field if other < len(rows)]
+            out += [(replace(refs[0], beside=tuple(r.part for r in refs[1 : n + 1])), float(whole[k, n] - within[k, n])) for n in range(len(refs))]
+        return out
+
+    @cached_property
+    def _fields(self) -> dict[int, tuple[int, ...]]:
+        """Which looks are one look: those at parts in the same field of the lens."""
+        rows = {self.readings[row].part: int(row) for row in np.flatnonzero(self._looked)}
+        board = self.kit.board
+        return {row: tuple(rows[other] for other in (board.near(ref, FIELD_MM) if board else ()) if other in rows) or (row,) for ref, row in rows.items()}
 
 
 def _as(r: Reading) -> str:
@@ -336,10 +361,16 @@ def _bits(middle: Array, wide: Array, w: Array) -> float:
     return float(_entropies(w @ under) - w @ _entropies(under))
 
 
+def _parts(share: Array) -> Array:
+    """What each share adds to the bits of all."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        out: Array = -np.where(share > 0, share * np.log2(share), 0.0)
+    return out
+
+
 def _entropies(share: Array) -> Array:
     """Bits of each row of shares that make one."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        out: Array = -np.where(share > 0, share * np.log2(share), 0.0).sum(axis=-1)
+    out: Array = _parts(share).sum(axis=-1)
     return out
 
 

@@ -7,16 +7,19 @@ Minutes that each takes are common practice without a source.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, override_of_element
 from nuvlo.kit.schema import Tone
 from nuvlo.model.windows import Pair
+from nuvlo.words import listed
 
 MINUTES = {"voltage": 1.0, "current": 1.3, "resistance": 1.2, "capacitance": 1.2, "tone": 1.2, "lifted": 5.0, "look": 1.0}  # with finding the place
-CHANGED = 0.7  # more, to switch on, off, or to feed a tone in elsewhere
+CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
+BESIDE = 0.25  # more for each part that is looked at beside the first
+FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
 AT_A_PAD = 0.3  # more: a pad is harder to find than a point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
@@ -26,7 +29,7 @@ COLD = ("resistance", "capacitance", "lifted", "look")  # read with the power of
 @dataclass(frozen=True)
 class Reading:
     """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
-    the ``part``."""
+    the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens."""
 
     point: str
     quantity: str
@@ -36,6 +39,17 @@ class Reading:
     tone: Tone | None = None
     part: str = ""
     minutes: float = 0.0
+    beside: tuple[str, ...] = ()
+
+    @property
+    def looked(self) -> tuple[str, ...]:
+        """The parts that are looked at, if it is a look."""
+        return (self.part, *self.beside) if self.quantity == "look" else ()
+
+    @property
+    def alone(self) -> tuple[Reading, ...]:
+        """What it tells, one by one: of a look each part by itself."""
+        return tuple(replace(self, point=ref, part=ref, beside=()) for ref in self.looked) or (self,)
 
     @property
     def key(self) -> tuple[str, str]:
@@ -53,7 +67,7 @@ class Reading:
         """What is done, in a few words."""
         match self.quantity:
             case "look":
-                return f"a look through a lens at {self.point} and its joints"
+                return f"a look through a lens at {listed(self.looked)} and {'their' if self.beside else 'its'} joints"
             case "lifted":
                 return f"{self.point} measured by itself, one leg lifted"
             case "tone":
@@ -65,7 +79,7 @@ class Reading:
 
     def takes(self, before: Reading | None = None) -> float:
         """Minutes of trouble, after the reading ``before``."""
-        return MINUTES[self.quantity] + self.minutes + (CHANGED if before is None or before.state != self.state else 0.0)
+        return MINUTES[self.quantity] + self.minutes + BESIDE * len(self.beside) + (CHANGED if before is None or before.state != self.state else 0.0)
 
 
 def readings_of(kit: Kit) -> list[Reading]:

@@ -23,6 +23,7 @@ from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.words import listed
 
 LETTERS = "ABCDE"
 LEAST = 0.02  # share of a suspect that is worth showing
@@ -48,6 +49,7 @@ REPAIRS = {
 UNREAD = Measured(math.nan, 0.0, "")
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
+LENSES = "They lie side by side. Of each: value, way round, joints on both sides, and what lies between them."
 
 
 @dataclass(frozen=True)
@@ -121,7 +123,9 @@ def hunt_task(stage: Stage) -> Task:
 
 def offers(found: Suspicion, now: Finding | None, by_eye: bool) -> list[tuple[str, str]]:
     """What may be picked: what a look showed, where no simulated bench says that, and what it was."""
-    out = [("It looks right", "look right"), ("Something is wrong there", "look wrong")] if now and now.task.wants is Wants.LOOK and by_eye else []
+    looked = now.task.parts if now and now.task.wants is Wants.LOOK and by_eye else ()
+    out = [("It looks right" if len(looked) == 1 else "All of them look right", "look right")] if looked else []
+    out += [(f"{ref} looks wrong", f"look {ref.lower()} wrong") for ref in looked]
     likely = [s for s in found.suspects if s.share >= OFFERED]
     named = [(f"{s.letter}{k}" if len(s.words) > 1 else s.letter, text) for s in likely for k, text in enumerate(s.words, start=1)]
     return out + [(f"It was: {text}", f"found {name.lower()}") for name, text in named[:MOST_OFFERED]]
@@ -222,15 +226,15 @@ def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
     """What the first suspects would read there, in a sentence."""
     if reading is None:
         return ""
-    row = diagnosis.readings.index(reading)
+    rows = [k for k, r in enumerate(diagnosis.readings) if r in reading.alone]
     if reading.quantity == "look":
-        seen = [letter for k, letter in zip(mine, LETTERS, strict=False) if diagnosis.shows[row, k] > 0.5]
-        return f"It would show {' or '.join(seen)}." if seen else ""
+        seen = [letter for k, letter in zip(mine, LETTERS, strict=False) if diagnosis.shows[rows, k].max() > 0.5]
+        return f"It would show {listed(seen, 'or')}." if seen else ""
     said = []
     for k, letter in zip(mine[:COMPARED], LETTERS, strict=False):
-        middle = _told(diagnosis, row, k, letter).middle
+        middle = _told(diagnosis, rows[0], k, letter).middle
         said += [f"{letter} would read {in_words(middle, reading.unit)}"] if not math.isnan(middle) else []
-    good = _told(diagnosis, row, 0, "").middle
+    good = _told(diagnosis, rows[0], 0, "").middle
     said += [f"a good unit {in_words(good, reading.unit)}"] if not math.isnan(good) else []
     return f"{', '.join(said)}." if said else ""
 
@@ -254,8 +258,8 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     step = StepId.of(stage, PROBING, r.quantity, r.point)
     if r.quantity == "look":
         part = kit.find_part(r.part)
-        named = f"{r.point}, {part.text}" if part and part.text else r.point
-        return Task(step, stage, Wants.LOOK, f"Look at {named}, through a lens", f"{before}{LENS}", r.point, "look", parts=(r.part,))
+        named = listed(r.looked) if r.beside else f"{r.point}, {part.text}," if part and part.text else r.point
+        return Task(step, stage, Wants.LOOK, f"Look at {named} through a lens", f"{before}{LENS if not r.beside else LENSES}", r.point, "look", parts=r.looked)
     title, how = _held(kit, r)
     return Task(step, stage, Wants.READING, title, f"{before}{how}", r.point, r.quantity, r.unit,
                 parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip

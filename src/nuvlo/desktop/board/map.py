@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 from math import hypot
@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QPolygonF,
     QTransform,
     QWheelEvent,
 )
@@ -40,6 +41,7 @@ READING_PX = 19.0  # high, what a point reads
 SHARPEN_MS = 120  # after the last move; until then the picture that is there is moved and scaled
 WHEEL = 1.2  # nearer by one notch
 LENS = 3.2  # times nearer, through a lens
+BESIDE_MM = 3.0  # that it shows beside the pads that are looked at
 REACH_PX = 26.0  # from a pad, that still picks its part
 
 
@@ -376,13 +378,15 @@ class BoardMap(QWidget):
         draw_accused(p, self)
         draw_probes(p, self)
 
-    def look_at(self, ref: str, zoom: float = LENS) -> None:
-        """Bring a part to the middle, as through a lens; all of the board again where ``ref`` is empty."""
-        mine = self.board.pads_by_ref.get(ref, ()) if self.kit and self.kit.board else ()
+    def look_at(self, refs: Sequence[str], zoom: float = LENS) -> None:
+        """Bring parts to the middle, as through a lens; all of the board again where there are none."""
+        mine = [q for ref in refs for q in self.board.pads_of(ref)] if self.kit and self.kit.board else []
         self.view = View()
         if mine:
-            at = sum((self.place(q.x_mm, q.y_mm) for q in mine), QPointF()) / len(mine)
-            away = (at - self.centre()) * -zoom
+            seen = QPolygonF([self.place(q.x_mm, q.y_mm) for q in mine]).boundingRect()
+            edge = 2 * BESIDE_MM * self.scale()
+            zoom = min(zoom, self.width() / (seen.width() + edge), (self.height() - HEADING_PX) / (seen.height() + edge))
+            away = (seen.center() - self.centre()) * -zoom
             self.view = View(zoom=zoom, pan=(away.x(), away.y()))
         self.update()
 

@@ -12,7 +12,7 @@ from nuvlo.workshop.snapshot import Snapshot
 class Picture(BoardFrame):
     """Shown in any stage that a reading stops."""
 
-    looked = ""  # the part that is looked at through the lens
+    looked: tuple[str, ...] = ()  # what is looked at through the lens
 
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
         found = shown.suspicion
@@ -20,10 +20,10 @@ class Picture(BoardFrame):
         for s in found.suspects if found else ():
             for ref in s.refs:
                 accused.setdefault(ref, (s.letter, s.share))
-        looked = now.task.target if now and now.task.wants is Wants.LOOK else ""
+        looked = now.task.parts if now and now.task.wants is Wants.LOOK else ()
         leads = leads_of(shown.kit, found) if found else ()
-        flaws = tuple(f for f in shown.flaws if looked and (f.ref == looked or any(pad.partition(".")[0] == looked for pad in f.pads)))
-        lit = frozenset(now.task.parts) if now and not looked else frozenset()
+        flaws = tuple(f for f in shown.flaws if {f.ref, *(pad.partition(".")[0] for pad in f.pads)} & set(looked))
+        lit = frozenset(now.task.parts) if now else frozenset()
         marking = Marking(lit, on_board(shown.kit), side or "top", accused={} if looked else accused, probes=leads, flaws=flaws)
         self.map.show_board(shown.kit, marking)
         if looked != self.looked:

@@ -7,7 +7,7 @@ A reader takes the text and where the builder stands, and gives the value with w
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from math import isclose
 from typing import Any
@@ -20,11 +20,12 @@ from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
 from nuvlo.stages.task import Task, Wants
+from nuvlo.words import listed
 
 MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
 MOST_REFERENCE = 0.0051  # beyond which a part tells nothing that the meter does not know (common practice, no source)
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
-LOOKED = {"right": 0.0, "fine": 0.0, "good": 0.0, "ok": 0.0, "wrong": 1.0, "bad": 1.0}
+LOOKED = {"right": False, "fine": False, "good": False, "ok": False, "wrong": True, "bad": True}
 BECAUSE = re.compile(r"\s*\bbecause\b\s*", re.IGNORECASE)
 
 
@@ -92,6 +93,14 @@ class PointReading:
     point: str
     quantity: str
     value: Measured
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What a look at some parts showed: each of them looks wrong, or right."""
+
+    refs: tuple[str, ...]
+    wrong: bool
 
 
 @dataclass(frozen=True)
@@ -339,14 +348,24 @@ def turn(rest: str, at: At) -> tuple[Turned, str]:
     return Turned(ref, degrees), f"{ref} turned {abs(degrees):g}° {way}"
 
 
-def look(rest: str, at: At) -> tuple[PointReading, str]:
-    """``wrong`` or ``right``, of the part that is to be looked at; ``r4 wrong`` of another."""
-    name, _, said = rest.rpartition(" ")
-    part = at.kit.find_part(name) if name else None
-    ref = part.ref if part else at.now.target if at.now and at.now.wants is Wants.LOOK and not name else ""
-    if not ref or said.lower() not in LOOKED:
+def look(rest: str, at: At) -> tuple[Looked, str]:
+    """``wrong`` or ``right``, of what is to be looked at; ``r4 wrong`` of another part, ``r4 r5 right`` of several."""
+    *names, said = rest.replace(",", " ").split() or [""]
+    parts = [at.kit.find_part(name) for name in names if name.lower() != "and"]
+    refs = tuple(part.ref for part in parts if part)
+    if not names and at.now and at.now.wants is Wants.LOOK:
+        refs = at.now.parts
+    if not refs or None in parts or said.lower() not in LOOKED:
         raise NotUnderstood.because("a look is at a part, and it looks right or wrong.", "For example: look r4 wrong.")
-    return PointReading(ref, "look", Measured(LOOKED[said.lower()], 0.0, "")), f"{ref} looks {said.lower()}"
+    wrong = LOOKED[said.lower()]
+    if wrong and not names and len(refs) > 1:
+        raise NotUnderstood.because(f"which of {listed(refs)} looks wrong?", f"For example: look {refs[0].lower()} wrong.")
+    return Looked(refs, wrong), looks(refs, wrong)
+
+
+def looks(refs: Sequence[str], wrong: bool) -> str:
+    """What a look at them showed, in words."""
+    return f"{listed(refs)} look{'s' if len(refs) == 1 else ''} {'wrong' if wrong else 'right'}"
 
 
 def current(rest: str, at: At) -> tuple[PointReading, str]:

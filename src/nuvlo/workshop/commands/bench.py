@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nuvlo.audio.sweep import RATE, log_sweep, measured_response
@@ -25,7 +26,7 @@ from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
-from nuvlo.workshop.commands.arguments import Nothing, PartValue, PointReading, Turned, Words
+from nuvlo.workshop.commands.arguments import Looked, Nothing, PartValue, PointReading, Turned, Words, looks
 from nuvlo.workshop.commands.outcome import Outcome, Reply, Work, verdict_words
 from nuvlo.workshop.commands.unpack import measure, without_leads
 from nuvlo.workshop.session import Refused, Session
@@ -103,17 +104,23 @@ def read(s: Session, given: Nothing) -> Outcome:
         return measure(s, PartValue(task.target, s.bench.part(task.target)), s.bench.name)
     found = s.snapshot().suspicion
     if found is not None and found.next is not None and (found.next.point, found.next.quantity) == (task.target, task.quantity):
-        value = s.bench.take(found.next)
         if task.wants is Wants.LOOK:
-            return look(s, PointReading(task.target, "look", value), s.bench.name)
+            seen = {r.point: bool(s.bench.take(r).value) for r in found.next.alone}
+            return _looked(s, seen, s.bench.name)
+        value = s.bench.take(found.next)
         return reading(s, PointReading(task.target, task.quantity, value), s.bench.name)
     return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
 
 
-def look(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
-    """What a look at a part showed."""
-    reading(s, given, instrument)
-    return Reply(f"{given.point} looks {'wrong' if given.value.value else 'right'}.", given.point)
+def look(s: Session, given: Looked) -> Reply:
+    """What a look at some parts showed."""
+    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed")
+
+
+def _looked(s: Session, wrong: Mapping[str, bool], instrument: str) -> Reply:
+    s.record(*(ReadingTaken(point=ref, quantity="look", value=float(so), uncertainty=0.0, unit="", stage=s.stage.value, instrument=instrument) for ref, so in wrong.items()))
+    said = [looks(refs, so) for so in (True, False) if (refs := [ref for ref, this in wrong.items() if this is so])]
+    return Reply(f"{'; '.join(said)}.", next((ref for ref, so in wrong.items() if so), next(iter(wrong))))
 
 
 def found(s: Session, given: Words) -> Reply:

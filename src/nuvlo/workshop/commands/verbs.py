@@ -215,7 +215,7 @@ ROWS: tuple[Verb, ...] = (
     Verb("explain", "Say which single wiring mistake explains what was rung out.", "explain", does=bench.explain, looks=True,
          stages=_in(HOOK_UP), button="Which wire?", first=_in(HOOK_UP), offered=_rung_wrong),
     Verb("look", "Log what a look through a lens showed: right or wrong.", "look r4 wrong", arg.look, bench.look,
-         needs="At which part, and does it look right or wrong?", stages=_in(HOOK_UP, WAKE, SET, PROVE), button="What a look showed",
+         needs="Which part, and does it look right or wrong?", stages=_in(HOOK_UP, WAKE, SET, PROVE), button="What a look showed",
          offered=_accused),
     Verb("found", "Log what it was and that it is put right: the letter of a suspect, or in your own words. The readings are taken anew.",
          "found a", arg.words, bench.found, needs="What was it? The letter of a suspect, or your own words.",
