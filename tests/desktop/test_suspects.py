@@ -137,6 +137,7 @@ def test_one_look_is_at_all_that_lies_side_by_side(stopped):
     assert f"look {first.lower()} wrong" in offers
     looks = lambda: {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == "look"}  # noqa: E731
     offers["look right"].click()
+    stopped.settle()
     assert {ref: looks()[ref] for ref in task.parts} == dict.fromkeys(task.parts, 0.0)
     stopped.type("undo")
     assert not set(looks()) & set(task.parts)  # one look, one step back
