@@ -78,6 +78,21 @@ def test_chances_are_those_of_bayes_by_hand(read):
     assert likely.sum() + unexplained == pytest.approx(1.0)
 
 
+def test_a_mistake_that_rests_either_way_is_one_mistake():
+    """Bayes by hand: m0 hangs at −10 V or at 10 V, one as likely as the other, m1 reads 10 V anyhow."""
+    d = made_up(np.array([[0.0, 0.0, 10.0]]), np.full((1, 3), 0.1), ("decade", "decade"), draws=400)
+    d.table[0, 1] += np.where(np.arange(400) % 2, 10.0, -10.0)
+    assert d.states.tolist() == [0, 1, 2, 1]
+    at_top, _ = d.posterior({("TP0", "voltage"): Measured(10.0, 0.02, "V")})
+    assert at_top[1] / at_top[2] == pytest.approx(0.5, rel=0.15)
+    below, unexplained = d.posterior({("TP0", "voltage"): Measured(-10.0, 0.02, "V")})
+    assert below[1] > 0.9 * (1 - unexplained)
+    assert [g.mistakes[0].text for g in d.rank({("TP0", "voltage"): Measured(-10.0, 0.02, "V")}).groups][0] == "m0"
+    only = np.array([0.0, 0.5, 0.0, 0.5])  # m0 for certain: which way it hangs is not asked
+    assert d.next(only, {})[1] == pytest.approx(0.0, abs=1e-6)
+    assert d.next(np.array([0.0, 0.25, 0.5, 0.25]), {})[1] == pytest.approx(0.5 * 1 + 0.5 * (1 - 0.9183 * 1.5 + 0.0), abs=0.35)
+
+
 def test_what_no_mistake_explains_is_said():
     d = made_up(MEANS, SPREADS, KINDS)
     ranking = d.rank({("TP0", "voltage"): Measured(-7.0, 0.02, "V"), ("TP1", "voltage"): Measured(12.0, 0.02, "V")})

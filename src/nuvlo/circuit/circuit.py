@@ -165,6 +165,7 @@ class Asked(dict[str, "float | Array"]):
     def __init__(self, overrides: Overrides) -> None:
         super().__init__(overrides)
         self.known: Known = {}
+        self.turned = tuple(name for name in overrides if ".legs_" in name)
         self.faultless = not any(mark in name for name in overrides for mark in (".missing", ".reversed", ".legs_"))
 
 

@@ -413,6 +413,21 @@ class Equations:
             raise NetlistError(Problem(f"'{name}' is not a source.", "Name a V or I element.", ref=name))
         return out
 
+    def unknowns_of(self, there: Equations, x: Array) -> Array:
+        """Unknowns ``x`` of other equations of this circuit, or of one much like it, as these have them. What stands behind the legs of a
+        part that is not there is at the voltage of its node; of what is only here nothing is known, and it is 0."""
+        place = {name: k for k, name in enumerate([*there.names, *there.branch])}
+        out = np.zeros((self.size, x.shape[1]))
+        for k, name in enumerate([*self.names, *self.branch]):
+            if name in place:
+                out[k] = x[place[name]]
+        for k, name in enumerate(self.names):
+            if name not in place and "#" in name:
+                element = self.circuit.element(name.partition("#")[0])
+                leg = dict(SERIES_RESISTANCES[element.kind])[name.partition("#")[2]]
+                out[k] = out[element.nodes[leg]] if element.nodes[leg] >= 0 else 0.0
+        return out
+
     def branch_voltages(self, x: Array) -> Array:
         """(B, K): the voltage across each junction."""
         full = np.concatenate([x, np.zeros((1, x.shape[1]))])

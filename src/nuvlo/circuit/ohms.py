@@ -16,11 +16,13 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
+from nuvlo.circuit.overrides import of_members
 from nuvlo.circuit.small_signal import LinearisedCircuit
 
 LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
 STIFF = (1.0, 1e3, 1e-2)  # S of the source that holds volts, tried in this order where a solution is lost
 FEW_TURNS = 50  # of Newton, where another way is known: who has not converged by then seldom does
+AGAIN = (1.0, 1.03, 0.97, 1.1)  # times the current, where a member is lost
 FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
 
@@ -65,13 +67,16 @@ def resistance(
     if not over.any():
         return Resistance(volts / meter.test_current, volts)
     limited, held = _at_compliance(circuit, a, b, meter, overrides, sources, tolerances)
-    if (lost := np.isnan(volts) & ~(limited < meter.test_current)).any():
-        # Which members Newton loses hangs on the last digit of the current, which nobody's meter holds to.
-        for other in (1.0, 1.03, 0.97, 1.1):
-            volts = np.where(np.isnan(volts), _across(solve(equations, tolerances, other * drive).x, a, b) / other, volts)
-            if not (np.isnan(volts) & lost).any():
-                break
-        over = ~(np.abs(volts) <= meter.compliance)
+    lost = np.flatnonzero(np.isnan(volts) & ~(limited < meter.test_current))
+    # Which members Newton loses hangs on the last digit of the current, which nobody's meter holds to.
+    for other in AGAIN:
+        if not lost.size:
+            break
+        some = Equations(circuit, of_members(overrides, lost, equations.members), open_sources=sources, leak=LEAK)
+        own = drive if drive.shape[1] == 1 else drive[:, lost]
+        volts[lost] = _across(solve(some, tolerances, other * own).x, a, b) / other
+        lost = lost[np.isnan(volts[lost])]
+    over = ~(np.abs(volts) <= meter.compliance)
     with np.errstate(divide="ignore", over="ignore"):
         ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
     ohms[ohms > OPEN_ABOVE] = np.inf
@@ -142,13 +147,11 @@ def _at_compliance(
 ) -> tuple[Array, Array]:  # fmt: skip
     """Current in A with the compliance voltage held across the leads, by a stiff Norton source, and the volts there: a little
     less, but a stiffer source would drown in its rounding what holds a part that floats."""
-    varied = {name: np.asarray(value) for name, value in (overrides or {}).items() if np.size(value) > 1}
-    members = max((v.size for v in varied.values()), default=1)
+    members = max((np.size(value) for value in (overrides or {}).values()), default=1)
     amps, held = np.full(members, np.nan), np.full(members, np.nan)
     for k, stiff in enumerate(STIFF):
         lost = np.flatnonzero(np.isnan(held))
-        some = {**(overrides or {}), **{name: v[lost] for name, v in varied.items()}}
-        equations = Equations(circuit, some, open_sources=sources, leak=LEAK)
+        equations = Equations(circuit, of_members(overrides, lost, members), open_sources=sources, leak=LEAK)
         equations.conductors.append((a, b, np.array([stiff])))
         equations.lay_out()
         drive = equations.right_side()

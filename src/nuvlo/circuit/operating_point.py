@@ -19,7 +19,7 @@ from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Devices, Evaluation
 from nuvlo.circuit.devices.devices import FORETOLD, NEGLIGIBLE
 from nuvlo.circuit.elimination import FEW, Elimination
-from nuvlo.circuit.equations import SERIES_RESISTANCES, Equations
+from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import is_fault, is_made
 from nuvlo.circuit.kernel import FOUND, HANDED_BACK, Rules, Values
 from nuvlo.circuit.systems import System, system
@@ -48,6 +48,7 @@ PLAIN, FOLLOWED, GMIN, LEAKS, SOURCES, AT_REST, HELD = range(7)
 WAYS = ("at once", "from the first member's values", "by gmin steps", "by leaks to ground", "by raising the sources", "by a course that came to rest", "by letting go of its gains")
 FIRST_HOLD, LEAST_HOLD, MOST_HOLD = 1.0, 1e-11, 1e8  # S with which a node is held where it was
 HOLD_STEP, MOST_TURNS = 2.5, 200
+NEAR_RAIL, BETWEEN = 0.8, 0.25  # of the way from the middle of the supplies to a rail: where a node is held, and what counts as between
 ABSURD = 1e9  # A in a junction: beyond it all other currents are drowned in rounding
 STEP_GMINS = (1e-9, 1e-12)  # S across junctions while sources are raised
 GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
@@ -193,6 +194,31 @@ def solve(
     return OperatingPoint(equations, x, converged, tolerances, newton.way)
 
 
+def let_go(equations: Equations, target: Array, tolerances: Tolerances = DEFAULT) -> tuple[Array, NDArray[np.bool_]]:
+    """Where each member comes to rest near ``target`` (n, N), and whether that was found: what makes gain is held there, and let go by and by.
+    It holds where plain steps are thrown from rail to rail. Where nothing makes gain nothing is found."""
+    newton = _Newton(equations, equations.linear(), equations.right_side(), equations.members, tolerances, at_rest=True)
+    gains = newton.gain_nodes()
+    if not gains:
+        return np.full(target.shape, np.nan), np.zeros(target.shape[1], dtype=bool)
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        return newton.loosened(np.arange(target.shape[1]), FIRST_HOLD, 0.0, np.nan_to_num(target), gains)
+
+
+def mirrored(found: OperatingPoint) -> tuple[Array, NDArray[np.bool_]]:
+    """Where else each member may come to rest (n, N), and whether that was found: what makes gain is held near the other rail, near the upper
+    one where it stood between them, and let go. A loop that hangs at one rail may as well hang at the other; all else comes back to where
+    it was."""
+    eq = found.equations
+    goal = np.nan_to_num(found.x)
+    volts = goal[: len(eq.names)]
+    upper, lower = np.maximum(volts.max(axis=0), 0.0), np.minimum(volts.min(axis=0), 0.0)
+    middle, half = (upper + lower) / 2, (upper - lower) / 2
+    gains = _Newton(eq, eq.linear(), eq.right_side(), eq.members, found.tolerances, at_rest=True).gain_nodes()
+    goal[gains] = middle + NEAR_RAIL * half * np.where(goal[gains] > middle + BETWEEN * half, -1.0, 1.0)
+    return let_go(eq, goal, found.tolerances)
+
+
 @dataclass
 class Known:
     """What is worth keeping of a first member: its solution, and orders of elimination."""
@@ -288,26 +314,10 @@ class _Newton:
                 own = {n: np.asarray(v)[some] if np.ndim(v) else v for n, v in values.items() if n in made or not is_fault(n)}
                 there = Equations(self.eq.given, own, open_sources=self.eq.open_sources)
                 found = solve(there, self.tol)
-                x[:, some], ok[some] = self.named_as_here(there, found.x), found.converged
+                x[:, some], ok[some] = self.eq.unknowns_of(there, found.x), found.converged
                 if found.ways is not None:
                     self.way[chosen[some]] = found.ways
         return x, ok
-
-    def named_as_here(self, there: Equations, x: Array) -> Array:
-        """Unknowns of other equations of this circuit as these have them. What stands behind the legs of a part that is not there is at
-        the voltage of its node."""
-        here = self.eq
-        place = {name: k for k, name in enumerate([*there.names, *there.branch])}
-        out = np.zeros((here.size, x.shape[1]))
-        for k, name in enumerate([*here.names, *here.branch]):
-            if name in place:
-                out[k] = x[place[name]]
-        for k, name in enumerate(here.names):
-            if name not in place:
-                element = here.circuit.element(name.partition("#")[0])
-                leg = dict(SERIES_RESISTANCES[element.kind])[name.partition("#")[2]]
-                out[k] = out[element.nodes[leg]] if element.nodes[leg] >= 0 else 0.0
-        return out
 
     def follow(self, chosen: NDArray[np.int_], nominal: Array) -> tuple[Array, NDArray[np.bool_]]:
         """Go from the first member's values to those of each lost one, in steps as small as it needs.
@@ -481,7 +491,8 @@ class _Newton:
                 linear[eq.slots[k, k]] = linear[eq.slots[k, k]] + siemens
             right = np.broadcast_to(self.right, (eq.size, self.members)).copy()
             before = x[:, going]
-            right[np.ix_(rows, chosen[going])] += hold[going] * (before[rows] if memory else goal[rows])
+            there = before if memory else goal[:, going] if goal.shape[1] > 1 else goal
+            right[np.ix_(rows, chosen[going])] += hold[going] * there[rows]
             held = _Newton(eq, linear, right, self.members, self.tol, known)
             found, ok = held.iterate(chosen[going], before, eq.branch_voltages(before), turns=STEP_TURNS)
             risen, stayed = going[ok], going[~ok]

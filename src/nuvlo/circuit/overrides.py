@@ -10,6 +10,7 @@ import dataclasses
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import GROUND, Asked, Circuit, Element, Overrides
@@ -48,6 +49,11 @@ def direction(element: Element, overrides: Overrides) -> Array | float:
     return 1.0 - 2.0 * np.asarray(overrides.get(Reversed(element.name).key, 0.0), float)
 
 
+def of_members(overrides: Overrides | None, chosen: NDArray[np.intp], members: int) -> Overrides:
+    """What is overridden, of ``chosen`` ones of so many members alone."""
+    return {name: np.asarray(value)[chosen] if np.size(value) == members > 1 else value for name, value in (overrides or {}).items()}
+
+
 def bridges(circuit: Circuit, overrides: Overrides) -> list[tuple[int, int, Array]]:
     """(node, node, S) of every bridge."""
     out = []
@@ -81,7 +87,7 @@ def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
 
 
 def _turns(element: str, overrides: Overrides) -> list[Turned]:
-    faults = (fault_named(key) for key in overrides)
+    faults = (fault_named(key) for key in (overrides.turned if isinstance(overrides, Asked) else overrides))
     return [f for f in faults if isinstance(f, Turned) and f.element == element]
 
 

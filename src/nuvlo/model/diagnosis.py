@@ -11,6 +11,7 @@ minute of trouble.
 from __future__ import annotations
 
 import math
+import warnings
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -43,6 +44,7 @@ FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practic
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
+EITHER = 2.0  # sums of spreads by which two states of rest are apart
 BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
 
 
@@ -129,10 +131,28 @@ class Diagnosis:
     # -- what readings tell -----------------------------------------------------------------------------------
 
     @cached_property
+    def states(self) -> NDArray[np.intp]:
+        """(states,): of which mistake each state of rest is, 0 the good unit. First one of each; then the others of those that come to rest
+        either way, as a loop does that hangs at one rail or the other: of these every other draw is the other way."""
+        rows = [k for k, r in enumerate(self.readings) if r.quantity == "voltage"]
+        if not rows or self.draws < 4:
+            return np.arange(1 + len(self.mistakes))
+        here, there = self.table[rows][..., ::2], self.table[rows][..., 1::2]
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", RuntimeWarning)  # of what has no solution
+            gap = np.maximum(np.nanmin(here, axis=2) - np.nanmax(there, axis=2), np.nanmin(there, axis=2) - np.nanmax(here, axis=2))
+            apart = gap > np.maximum(EITHER * (np.nanstd(here, axis=2) + np.nanstd(there, axis=2)), STRAY["V"])
+        return np.concatenate([np.arange(apart.shape[1]), np.flatnonzero(apart.any(axis=0))])
+
+    @cached_property
     def seen(self) -> tuple[Array, Array]:
-        """Mean (readings, 1 + mistakes) and what stands for the draws about it (readings, 1 + mistakes, draws), as a meter sees them:
-        ohms on the scale of their logarithm."""
-        table = self._scaled(self.table)
+        """Mean (readings, states) and what stands for the draws about it (readings, states, draws), as a meter sees them: ohms on the scale
+        of their logarithm."""
+        every = np.arange(self.draws)
+        table = self._scaled(self.table)[:, self.states]
+        twice, second = np.bincount(self.states)[self.states] > 1, np.arange(self.states.size) > len(self.mistakes)
+        half = np.where(twice[:, None], every // 2 * 2 + second[:, None], every)
+        table = np.take_along_axis(table, half[None], axis=2)
         known = np.isfinite(table)
         known |= self._looked[:, None, None]  # what is only looked at has no scale
         table = np.where(self._looked[:, None, None], 0.0, table)
@@ -174,8 +194,8 @@ class Diagnosis:
         return SHARE[_as(r)] if _as(r) in FLOOR else STRAY.get(r.unit, 1.0) / 2
 
     def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array, Array]:
-        """Logarithm of the density of what was read under the good unit and each mistake (1 + mistakes,); the same with every reading by
-        itself, as if none told of another; and that with something unknown besides, which may touch any reading."""
+        """Logarithm of the density of what was read under each state of the good unit and the mistakes (states,); the same with every reading
+        by itself, as if none told of another; and that with something unknown besides, which may touch any reading."""
         mean, off = self.seen
         # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
         rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self._looked[k] and (_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
@@ -217,12 +237,12 @@ class Diagnosis:
 
     def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
         """The same of what was looked at: 1 where something was wrong, 0 where all looked right."""
-        out, also = np.zeros(1 + len(self.mistakes)), np.zeros(1 + len(self.mistakes))
+        out, also = np.zeros(self.states.size), np.zeros(self.states.size)
         for row in np.flatnonzero(self._looked):
             key = self.readings[row].key
             if key in taken:
                 found = taken[key].value > 0.5
-                shows = self.shows[row]
+                shows = self.shows[row, self.states]
                 besides = np.maximum(shows, SEEN_ANYWAY)
                 out += np.log(shows if found else 1.0 - shows)
                 also += np.log(besides if found else 1.0 - besides)
@@ -231,9 +251,20 @@ class Diagnosis:
     def posterior(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
         among what was ``repaired`` already are seldom made again."""
+        share, unexplained = self.in_states(taken, repaired)
+        return self._of_mistakes(share), unexplained
+
+    def _of_mistakes(self, share: Array) -> Array:
+        """(1 + mistakes,) from shares of all their states."""
+        out: Array = np.bincount(self.states, share).astype(float)
+        return out
+
+    def in_states(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
+        """The same of each state of rest (states,); beforehand one is as likely as the other."""
         known, apart, besides = self.likelihoods(taken)
         weight = self.weights * np.where([m.text in repaired for m in self.mistakes], AGAIN, 1.0)
         before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
+        before = (before / np.bincount(self.states))[self.states]
         # Heavy tails together are not what they are one by one: the two are compared one by one, and what comes of it is laid on the whole.
         usual = np.log(before / before.sum())
         several = np.logaddexp.reduce(usual + known) + np.logaddexp.reduce(usual + besides) - np.logaddexp.reduce(usual + apart)
@@ -245,7 +276,8 @@ class Diagnosis:
     def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[tuple[str, str]] = ()) -> Ranking:
         """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named, and none of those that are
         out of reach."""
-        likely, unexplained = self.posterior(taken, repaired)
+        share, unexplained = self.in_states(taken, repaired)
+        likely = self._of_mistakes(share)
         groups: list[tuple[list[int], float]] = []
         looked = [row for row in np.flatnonzero(self._looked) if self.readings[row].key in taken]
         order = np.argsort(-likely[1:], kind="stable") + 1
@@ -261,7 +293,7 @@ class Diagnosis:
             Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0]) and not self._found_at(members[0], taken))
             for members, share in groups
         )
-        return Ranking(named, float(likely[0]), unexplained, self.next(likely, taken, only, unexplained, skipped))
+        return Ranking(named, float(likely[0]), unexplained, self.next(share, taken, only, unexplained, skipped))
 
     def _found_at(self, mistake: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
         """Whether a look, or a leg that was lifted, showed that something is wrong with a part this mistake concerns."""
@@ -281,16 +313,21 @@ class Diagnosis:
         mean, off = self.seen
         noise = np.array([self._noise(row) for row in range(len(self.readings))])
         own = (off**2).mean(axis=2) + noise[:, None] ** 2
-        out = np.ones((mean.shape[1],) * 2, dtype=bool)
-        for row, r in enumerate(self.readings):
-            if r.quantity in ("look", "lifted"):
-                continue
-            out &= np.abs(mean[row][:, None] - mean[row]) <= APART * np.sqrt(own[row][:, None] + own[row])
+        first = np.arange(1 + len(self.mistakes))
+        last = first.copy()
+        last[self.states[first.size :]] = np.arange(first.size, self.states.size)
+        out = np.ones((first.size,) * 2, dtype=bool)
+        for at in (first, last) if self.states.size > first.size else (first,):  # alike in the one state, and in the other
+            for row, r in enumerate(self.readings):
+                if r.quantity not in ("look", "lifted"):
+                    middle, wide = mean[row, at], own[row, at]
+                    out &= np.abs(middle[:, None] - middle) <= APART * np.sqrt(wide[:, None] + wide)
         return out
 
     def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = ()) -> tuple[Reading, float] | None:
         """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
-        in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4)."""
+        in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4). ``likely`` are shares of all
+        states (states,); which of its states a mistake is in is not asked."""
         chance = likely / likely.sum()
         heavy = np.flatnonzero(chance > 1e-4)
         w = chance[heavy] / chance[heavy].sum()
@@ -306,11 +343,12 @@ class Diagnosis:
             # What is between the mistakes beside what is within them: as good as bits to tell which are worth working out.
             apart = (np.abs(mean[np.ix_(asked, heavy)] - (mean[np.ix_(asked, heavy)] @ w)[:, None]) / wide).clip(0, 3) @ w
             chances = np.append(w * (1.0 - unexplained), unexplained) if unexplained > 0 else w
+            which = np.append(self.states[heavy], -1) if unexplained > 0 else self.states[heavy]
             for k in np.argsort(-apart / takes)[:WEIGHED].tolist():
                 middle, width = mean[asked[k], heavy], wide[k]
                 if unexplained > 0:  # something unknown may make anything of it
                     middle, width = np.append(middle, self._apart[asked[k], 0]), np.append(width, self._apart[asked[k], 1] + wide[k].min())
-                told.append((self.readings[asked[k]], _bits(middle, width, chances)))
+                told.append((self.readings[asked[k]], _bits(middle, width, chances, which)))
         return max(told, key=lambda one: one[1] / one[0].takes(before), default=None)
 
     def _looks(self, rows: list[int], heavy: NDArray[np.intp], w: Array) -> list[tuple[Reading, float]]:
@@ -318,7 +356,7 @@ class Diagnosis:
         first that shows something wrong. ``heavy`` mistakes have the chances ``w``."""
         if not rows:
             return []
-        shows = self.shows[rows][:, heavy]
+        shows = self.shows[rows][:, self.states[heavy]]
         bits = _of_two(shows @ w) - _of_two(shows) @ w
         place = {row: k for k, row in enumerate(rows)}
         fields = np.full((len(rows), MOST_LOOKED), len(rows))  # the last is none
@@ -349,8 +387,9 @@ def _as(r: Reading) -> str:
     return LIFTED[r.unit] if r.quantity == "lifted" else r.quantity
 
 
-def _bits(middle: Array, wide: Array, w: Array) -> float:
-    """Mutual information of which of some normal distributions it is, with chances ``w``, and what is read."""
+def _bits(middle: Array, wide: Array, w: Array, which: NDArray[np.intp] | None = None) -> float:
+    """Mutual information of which of some normal distributions it is, with chances ``w``, and what is read; those of the same ``which`` are
+    one."""
     from scipy.special import ndtr
 
     spots = (middle[:, None] + wide[:, None] * np.array([-1.5, -0.5, 0.5, 1.5])).ravel()
@@ -358,6 +397,13 @@ def _bits(middle: Array, wide: Array, w: Array) -> float:
     at = np.searchsorted(np.cumsum(np.repeat(w / 4, 4)[order]), np.linspace(0, 1, BINS + 1)[1:-1])
     edges = np.unique(spots[order][np.minimum(at, order.size - 1)])
     under = np.diff(np.concatenate([np.zeros((w.size, 1)), ndtr((edges - middle[:, None]) / wide[:, None]), np.ones((w.size, 1))], axis=1), axis=1)
+    if which is not None:
+        names, place = np.unique(which, return_inverse=True)
+        if names.size < which.size:
+            together = np.zeros((names.size, w.size))
+            together[place, np.arange(w.size)] = w
+            w = together.sum(axis=1)
+            under = together @ under / np.where(w > 0, w, 1.0)[:, None]
     return float(_entropies(w @ under) - w @ _entropies(under))
 
 

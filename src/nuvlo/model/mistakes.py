@@ -11,6 +11,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import combinations, permutations
 
+import numpy as np
+
+from nuvlo.arrays import Array
 from nuvlo.catalogue import Type, find
 from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned
 from nuvlo.craft.look_alikes import look_alikes
@@ -51,8 +54,12 @@ class Mistake:
 
     def made(self, share: float) -> tuple[tuple[str, float], ...]:
         """Its overrides as it happens to be made, ``share`` 0 to 1 of the way from the mildest to the worst."""
-        by = self.loose ** (2.0 * share - 1.0)
-        return tuple((key, self.above + (value - self.above) * by) for key, value in self.overrides) if self.loose != 1.0 else self.overrides
+        return tuple((key, float(amounts[0])) for key, amounts in self.each_made(np.array([share])).items())
+
+    def each_made(self, shares: Array) -> dict[str, Array]:
+        """What each of its overrides comes to, for ``shares`` (N,) of that way."""
+        by = self.loose ** (2.0 * shares - 1.0)
+        return {key: self.above + (value - self.above) * by if self.loose != 1.0 else np.full(shares.shape, value) for key, value in self.overrides}
 
 
 @dataclass(frozen=True)

@@ -7,9 +7,11 @@ from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from functools import cache
 from threading import Thread
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvlo import progress
 from nuvlo.arrays import Array
@@ -17,7 +19,8 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Bridge, Missing, Turned, fault_named
 from nuvlo.circuit.ohms import resistance
-from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, operating_point, solve
+from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, let_go, mirrored, operating_point, solve
+from nuvlo.circuit.overrides import of_members
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to
 from nuvlo.model.helper import Helper, Job, helpers_for
@@ -26,7 +29,8 @@ from nuvlo.model.probes import Reading
 from nuvlo.model.working import farads, tones_at
 
 DRAWS_OF_OHMS = 4  # of each mistake: ohms are dear, and few are enough. It divides the number of draws
-FEW_TURNS = Tolerances(iterations=30)  # a draw that does not follow from the first by then seldom does
+FEW_TURNS = Tolerances(iterations=12)  # a draw that does not follow from the first by then seldom does
+OTHERWISE_V, OTHERWISE = 0.1, 0.02  # V at least, and share of the highest, by which another state of rest is one
 AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
 
 
@@ -125,8 +129,8 @@ class Trials:
         values = {name: np.tile(v, len(some)) for name, v in self.base.items()}
         for k, one in enumerate(some):
             mine = slice(k * self.draws, (k + 1) * self.draws)
-            made = [one.made(share) for share in spread(self.draws)] if one and not (cold and one.asleep) else []
-            for key, amounts in _by_key(made).items():
+            made = one.each_made(spread(self.draws)) if one and not (cold and one.asleep) else {}
+            for key, amounts in made.items():
                 if key not in values:
                     law = self.laws.get(key)
                     usual = law.nominal if law else np.inf if isinstance(fault_named(key), Bridge) else self._usual(key)
@@ -148,7 +152,7 @@ class Trials:
 
         def at_rest(circuit: Circuit) -> OperatingPoint:
             if id(circuit) not in points:
-                points[id(circuit)] = self._solved(circuit, hot)
+                points[id(circuit)] = self._solved(circuit, hot, next(iter(points.values()), None))
             return points[id(circuit)]
 
         supplies = {s.name: s.element for s in self.kit.info.supply}
@@ -189,8 +193,7 @@ class Trials:
             value = np.tile(self.base[r.part], (len(some), 1))
             none, through = (np.inf, SHORT_OHMS) if r.unit == "Ω" else (0.0, np.inf)
             for k, one in enumerate(some):
-                made = [one.made(share) for share in spread(self.draws)] if one else []
-                for key, amounts in _by_key(made).items():
+                for key, amounts in (one.each_made(spread(self.draws)) if one else {}).items():
                     if key == r.part:
                         value[k] = amounts
                     elif key == Missing(r.part).key:
@@ -204,17 +207,50 @@ class Trials:
         """The first few draws of each mistake."""
         return value.reshape(-1, self.draws)[:, :DRAWS_OF_OHMS].ravel()
 
-    def _solved(self, circuit: Circuit, values: Mapping[str, Array]) -> OperatingPoint:
+    def _solved(self, circuit: Circuit, values: Mapping[str, Array], near: OperatingPoint | None = None) -> OperatingPoint:
         """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
-        does not lead on from there reads as the first does: of what hangs on leakage there is little else to say."""
+        does not lead on from there reads as the first does: of what hangs on leakage there is little else to say. Of what may come to rest
+        either way every other draw is the other way. ``near`` is the same in another set-up, which is not looked for twice."""
         known = known_to(circuit, values)
-        first = operating_point(circuit, {name: v[:: self.draws] for name, v in known.items()})
-        begin = np.repeat(first.x, self.draws, axis=1)
+        few = {name: v[:: self.draws] for name, v in known.items()}
+        guess = None if near is None else Equations(circuit, few).unknowns_of(near.equations, near.x)
+        first = operating_point(circuit, few, start=None if guess is None else guess[:, :: self.draws])
+        ways = _either_way(first) if guess is None else np.stack([first.x, np.where(_otherwise(first, guess[:, 1 :: self.draws]), guess[:, 1 :: self.draws], first.x)], axis=2)
+        begin = ways[:, :, np.arange(self.draws) % 2].reshape(first.x.shape[0], -1)
         found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
-        x = np.where(found.converged, found.x, begin)
+        x, lost = np.where(found.converged, found.x, begin), np.flatnonzero(~found.converged)
+        if lost.size:
+            held, there = let_go(Equations(circuit, of_members(known, lost, found.converged.size)), begin[:, lost])
+            x[:, lost[there]] = held[:, there]
         return replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0)))
 
 
+def _otherwise(found: OperatingPoint, other: Array) -> NDArray[np.bool_]:
+    """Which members rest ``otherwise`` there (n, N)."""
+    names = len(found.equations.names)
+    size = np.abs(np.nan_to_num(found.x[:names])).max(axis=0)
+    out: NDArray[np.bool_] = np.abs(other[:names] - found.x[:names]).max(axis=0) > np.maximum(OTHERWISE_V, OTHERWISE * size)
+    return out
+
+
+def _either_way(found: OperatingPoint) -> Array:
+    """(n, N, 2): the two ways in which each member may come to rest; the same twice where there is one. What was found first may be neither:
+    a loop balanced between its rails, where no unit stays."""
+    other, there = mirrored(found)
+    two = np.flatnonzero(there & _otherwise(found, other))
+    out = np.stack([found.x, found.x], axis=2)
+    if two.size:
+        eq = found.equations
+        some = Equations(eq.given, of_members(eq.overrides, two, eq.members), open_sources=eq.open_sources)
+        pushed = OperatingPoint(some, some.unknowns_of(eq, other[:, two]), np.ones(two.size, dtype=bool), found.tolerances)
+        back, there = mirrored(pushed)
+        there &= _otherwise(pushed, back)
+        out[:, two, 1] = other[:, two]
+        out[:, two[there], 0] = eq.unknowns_of(some, back[:, there])
+    return out
+
+
+@cache
 def spread(draws: int) -> Array:
     """(draws,) between 0 and 1, the first few well apart already (J. G. van der Corput's sequence, 1935)."""
     out = np.zeros(draws)
@@ -224,8 +260,3 @@ def spread(draws: int) -> Array:
             out[k] += place * (number % 2)
             number, place = number // 2, place / 2
     return out
-
-
-def _by_key(made: Sequence[tuple[tuple[str, float], ...]]) -> dict[str, Array]:
-    """What each override comes to, draw by draw."""
-    return {key: np.array([dict(one)[key] for one in made]) for key in dict(made[0])} if made else {}
