@@ -44,6 +44,7 @@ PLANTED = [
     "tollgate|the strap CASE is open",
     "landing|U1 is in backwards",
     "lampwick|U2 is in backwards",
+    "tidewheel|U1 is in backwards",
 ]
 QUICK = [p for p in PLANTED if p.split("|")[0] in ("gorsefire", "landing", "tollgate", "sluice")]
 

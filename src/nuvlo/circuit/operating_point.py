@@ -267,6 +267,8 @@ class _Newton:
         junctions = self.eq.devices.starting_voltages()
         if self.lead is not None and np.isfinite(self.lead).all():
             start, junctions = self.lead, self.eq.branch_voltages(self.lead)
+        if begin is not None and self.members == 1 and np.isfinite(begin).all():
+            start, junctions = begin, self.eq.branch_voltages(begin)
         x, ok = self.nominal(start, junctions, stubborn)
         if self.members == 1:
             return x.copy(), ok

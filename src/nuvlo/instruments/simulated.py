@@ -18,7 +18,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.kit.schema import Tone
 from nuvlo.logbook import Build, Repair
-from nuvlo.model.ensemble import Law, known_to, laws
+from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.probes import Reading
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
@@ -133,7 +133,11 @@ class SimulatedBench:
 
     def _point(self, setup: str = "", having: tuple[str, ...] = ()) -> OperatingPoint:
         circuit = self.unit.kit.setup(setup, having)
-        point = operating_point(circuit, known_to(circuit, self.unit.values()))
+        values = known_to(circuit, self.unit.values())
+        point = operating_point(circuit, values)
+        if point.failed:  # from a good unit it may be followed to
+            both = {name: np.array([usual(self.unit.kit, self.unit.law, name), value]) for name, value in values.items()}
+            point = operating_point(circuit, values, start=operating_point(circuit, both).x[:, 1:])
         if point.failed:
             raise InstrumentError(Problem("the display will not settle.", "Switch off and look for a wrong part."))
         return point

@@ -10,6 +10,7 @@ import numpy as np
 from nuvlo.catalogue import find
 from nuvlo.catalogue.spread import spread_of
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.faults import Bridge, fault_named
 from nuvlo.circuit.overrides import can_override
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.kit import Kit
@@ -108,6 +109,16 @@ def _own_value(circuit: Circuit, element: str, parameter: str) -> float:
     if element.startswith("x"):
         return circuit.given(element, parameter)
     return float(circuit.parameter(circuit.element(element), parameter, {}))
+
+
+def usual(kit: Kit, known: Mapping[str, Law], key: str) -> float:
+    """What stands for an override where nothing is wrong: the middle of its law, what the netlist gives, and of a mistake nothing."""
+    if key in known:
+        return known[key].nominal
+    if isinstance(fault_named(key), Bridge):
+        return float(np.inf)
+    element, _, parameter = key.rpartition(".")
+    return _own_value(kit.unit, element, parameter) if element and kit.unit and kit.unit.has_parameter(key) else 0.0
 
 
 def _near(value: float, law: Law) -> bool:

@@ -17,12 +17,12 @@ from nuvlo import progress
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.faults import Bridge, Missing, Turned, fault_named
+from nuvlo.circuit.faults import Missing, Turned, fault_named
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, let_go, mirrored, operating_point, solve
 from nuvlo.circuit.overrides import of_members
 from nuvlo.kit import Kit
-from nuvlo.model.ensemble import Law, known_to
+from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
 from nuvlo.model.probes import Reading
@@ -132,17 +132,9 @@ class Trials:
             made = one.each_made(spread(self.draws)) if one and not (cold and one.asleep) else {}
             for key, amounts in made.items():
                 if key not in values:
-                    law = self.laws.get(key)
-                    usual = law.nominal if law else np.inf if isinstance(fault_named(key), Bridge) else self._usual(key)
-                    values[key] = np.full(len(some) * self.draws, usual)
+                    values[key] = np.full(len(some) * self.draws, usual(self.kit, self.laws, key))
                 values[key][mine] = amounts
         return values
-
-    def _usual(self, key: str) -> float:
-        """What stands where nothing is wrong: of a mistake nothing, of a parameter what the netlist gives."""
-        head, _, tail = key.rpartition(".")
-        unit = self.kit.unit
-        return unit.given(head, tail) if unit and head.startswith("x") and unit.has_parameter(key) else 0.0
 
     def _read(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
         """What every reading would be, by its row."""
