@@ -92,3 +92,18 @@ def test_an_override_that_speaks_of_nothing_is_refused(name):
     with pytest.raises(NetlistError) as refused:
         operating_point(_with(), {name: 1.0})
     assert "legs" in str(refused.value) or "nothing called" in str(refused.value)
+
+
+@pytest.mark.parametrize(("key", "card"), [("q1.legs_cbe_as_q2", "q1 c b e pp"), ("q1.legs_ebc_as_q2", "q1 e b c pp"), ("q1.legs_sdg_as_j1", "j1x b e c jj")])
+def test_another_type_in_its_holes_reads_as_a_netlist_with_it(key, card):
+    """Some members have it, the others not; its legs stand where they are said to."""
+    text = (
+        "t\nvp p 0 9\nvn n 0 -9\nr1 n b 100k\nr2 p b 470k\nq1 c b e nn\nr3 p c 1k\nr4 e n 220\nq2 n p p pp\nj1 p n n jj\n"
+        ".model nn npn bf=200\n.model pp pnp bf=120\n.model jj njf vto=-2 beta=1m"
+    )
+    both = operating_point(Circuit.from_text(text), {key: np.array([0.0, 1.0, 0.0])})
+    good, wrong = operating_point(Circuit.from_text(text)), operating_point(Circuit.from_text(text.replace("q1 c b e nn", card)))
+    for node in "cbe":
+        assert both.voltage(node)[[0, 2]] == pytest.approx(good.voltage(node)[0], abs=1e-4)  # what is absent leaks a little
+        assert both.voltage(node)[1] == pytest.approx(wrong.voltage(node)[0], abs=1e-4)
+    assert abs(good.voltage("c")[0] - wrong.voltage("c")[0]) > 0.1 or abs(good.voltage("e")[0] - wrong.voltage("e")[0]) > 0.1

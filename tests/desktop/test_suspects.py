@@ -45,6 +45,8 @@ PLANTED = [
     "landing|U1 is in backwards",
     "lampwick|U2 is in backwards",
     "tidewheel|U1 is in backwards",
+    "lampwick|Q1 is a BD140, as Q2",
+    "reedling|J1 and Q2 are exchanged",
 ]
 QUICK = [p for p in PLANTED if p.split("|")[0] in ("gorsefire", "landing", "tollgate", "sluice")]
 

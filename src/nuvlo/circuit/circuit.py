@@ -43,7 +43,7 @@ class Element:
     controls: tuple[str, ...] = ()  # full names of the elements that F, H and K speak of
     senses: tuple[tuple[str, tuple[int, int] | str], ...] = ()  # what a B source's expression speaks of
     copy_of: str = ""  # of a transistor with its legs in other holes: the element it stands for
-    legs: str = ""  # and which legs stand where
+    legs: str = ""  # and which legs stand where, of it or of another like some element
     model: Model | None = None
 
     @property

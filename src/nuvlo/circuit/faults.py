@@ -5,6 +5,7 @@ Each has a ``key`` by which it stands among the overrides of a circuit, 1 (or th
 - ``r3.missing``: the part is not there, or one of its joints is open; ``xu2a.missing``: nothing that is inside the block;
 - ``d1.reversed``: a diode, or the current or voltage of a source, the other way round;
 - ``q1.legs_ebc``: in the holes for collector, base and emitter (or drain, gate and source, written ``dgs``) stand these legs;
+- ``q1.legs_cbe_as_q2``: there stand these legs of a transistor such as ``q2``;
 - ``bridge(a,b)``: ohms between two nodes that should not touch, infinite for none;
 - anything else is a value that is not what is printed.
 """
@@ -19,7 +20,7 @@ from typing import ClassVar
 
 LEGS = {"q": "cbe", "j": "dgs", "m": "dgsb"}  # by the letter of the element
 _BRIDGE = re.compile(r"bridge\((.+),(.+)\)")
-_LEGS = "legs_"
+_LEGS, _AS = "legs_", "_as_"
 
 
 @dataclass(frozen=True)
@@ -48,15 +49,28 @@ class Reversed:
 
 @dataclass(frozen=True)
 class Turned:
-    """A transistor with ``legs`` in the holes for collector, base and emitter (drain, gate and source)."""
+    """A transistor with ``legs`` in the holes for collector, base and emitter (drain, gate and source); where that is named, another one
+    ``like`` some element."""
 
     element: str
     legs: str
+    like: str = ""
     kinds: ClassVar[str] = "qjm"
 
     @property
     def key(self) -> str:
-        return f"{self.element}.{_LEGS}{self.legs}"
+        return f"{self.element}.{_LEGS}{self.how}"
+
+    @property
+    def how(self) -> str:
+        """What is behind the name of the element."""
+        return f"{self.legs}{_AS}{self.like}" if self.like else self.legs
+
+    @classmethod
+    def of(cls, element: str, how: str) -> Turned:
+        """The same from :attr:`how`."""
+        legs, _, like = how.partition(_AS)
+        return cls(element, legs, like)
 
     def fits(self, kind: str) -> bool:
         """Whether ``legs`` are those of an element of this kind, in some order."""
@@ -106,7 +120,7 @@ def fault_named(key: str) -> Fault:
         return Missing(element)
     if what == "reversed":
         return Reversed(element)
-    return Turned(element, what.removeprefix(_LEGS)) if what.startswith(_LEGS) else Value(key)
+    return Turned.of(element, what.removeprefix(_LEGS)) if what.startswith(_LEGS) else Value(key)
 
 
 def is_fault(key: str) -> bool:

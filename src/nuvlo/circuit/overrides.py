@@ -31,7 +31,7 @@ def present(element: Element, overrides: Overrides) -> Array | float:
         there = there if gone is None else there * (1.0 - np.asarray(gone, float))
     turns = _turns(element.part, overrides)
     if element.legs:
-        share = np.asarray(overrides[Turned(element.part, element.legs).key], float)
+        share = np.asarray(overrides[Turned.of(element.part, element.legs).key], float)
     else:
         share = 1.0 - sum((np.asarray(overrides[t.key], float) for t in turns), np.zeros(()))
     return np.asarray(there * share)
@@ -69,18 +69,19 @@ def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
     """The circuit with a second copy of each transistor whose legs some members have in other holes."""
     extra = []
     for element in circuit.elements if any(isinstance(fault_named(key), Turned) for key in overrides) else ():
-        letters = LEGS.get(element.kind, "")
-        for turn in _turns(element.name, overrides) if letters else ():
-            if not turn.fits(element.kind):
+        for turn in _turns(element.name, overrides) if element.kind in LEGS else ():
+            stands = circuit.element(turn.like) if turn.like else element
+            letters = LEGS.get(stands.kind, "")
+            if not turn.fits(stands.kind):
                 raise NetlistError(
                     Problem(
-                        f"'{turn.legs}' are not the legs of '{element.name}'.", f"Write {letters} in another order."
+                        f"'{turn.legs}' are not the legs of '{stands.name}'.", f"Write {letters} in another order."
                     )
                 )
-            moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3:]
+            moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3 : len(stands.nodes)]
             extra.append(
                 dataclasses.replace(
-                    element, name=f"{element.name}~{turn.legs}", nodes=moved, copy_of=element.name, legs=turn.legs
+                    stands, name=f"{element.name}~{turn.how}", nodes=moved, copy_of=element.name, legs=turn.how
                 )
             )
     return circuit.with_elements(extra) if extra else circuit

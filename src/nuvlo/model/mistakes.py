@@ -15,7 +15,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.catalogue import Type, find
-from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned
+from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned, fault_named
 from nuvlo.craft.look_alikes import look_alikes
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
@@ -64,13 +64,14 @@ class Mistake:
 
 @dataclass(frozen=True)
 class Flaw:
-    """What a look through a lens shows of a mistake at one part: it is ``turned``, ``missing``, of another ``value``; its joint is ``cold`` or
-    ``open``; or solder or a lead goes from one of its ``pads`` to another's (``bridge``)."""
+    """What a look through a lens shows of a mistake at one part: it is ``turned``, ``missing``, of another ``value``, of the ``type`` of the part
+    ``like`` which it is; its joint is ``cold`` or ``open``; or solder or a lead goes from one of its ``pads`` to another's (``bridge``)."""
 
     ref: str
     kind: str
     value: float = 0.0
     pads: tuple[str, ...] = ()
+    like: str = ""
 
 
 AS_TURNED = ("reversed", "turned", "backwards")
@@ -83,7 +84,11 @@ def flaws_of(mistake: Mistake) -> tuple[Flaw, ...]:
         pads = tuple(mistake.text.rpartition(" joins ")[2].split(" and "))
         return tuple(Flaw(ref, "bridge", pads=pads) for ref in mistake.refs)
     if mistake.kind in AS_VALUE:
-        return tuple(Flaw(ref, "value", value) for ref, (_, value) in zip(mistake.refs, mistake.overrides, strict=False))
+        types = [fault.like if isinstance(fault := fault_named(key), Turned) else "" for key, _ in mistake.overrides]
+        return tuple(
+            Flaw(ref, "type", like=like) if like else Flaw(ref, "value", value)
+            for ref, (_, value), like in zip(mistake.refs, mistake.overrides, types, strict=False)
+        )  # fmt: skip
     kind = "turned" if mistake.kind in AS_TURNED else {"cold": "cold", "open": "open", "absent": "missing"}.get(mistake.kind, "")
     return tuple(Flaw(ref, kind) for ref in mistake.refs) if kind else ()
 
@@ -175,7 +180,9 @@ def _in_other_holes(kit: Kit, part: Part, element: str, kind: str) -> Iterator[M
     order = known.order.lower() if known else ""
     likely: dict[str, tuple[str, float]] = {}
     if sorted(order) == sorted(own):
-        likely["".join(order[::-1][order.index(leg)] for leg in own)] = (f"{ref} is turned half round", 1.0)
+        known_as = {other.order.lower(): other.name for other in _taken_for(kit, part)}
+        same = f", or a {known_as[order[::-1]]}, whose legs come the other way round" if order[::-1] != order and order[::-1] in known_as else ""
+        likely["".join(order[::-1][order.index(leg)] for leg in own)] = (f"{ref} is turned half round{same}", 1.0)
         others = {other.order.lower() for other in _taken_for(kit, part) if sorted(other.order.lower()) == sorted(own)}
         for other in sorted(others - {order}):
             legs = "".join(other[order.index(leg)] for leg in own)
@@ -243,13 +250,35 @@ def _mixed_up(kit: Kit) -> Iterator[Mistake]:
     for pair in look_alikes(kit):
         for a, b in ((kit.part(x), kit.part(y)) for x in pair.first for y in pair.second):
             first, second = kit.element_of(a.ref), kit.element_of(b.ref)
+            share = 1.0 / max(len(pair.first), len(pair.second))
+            if here_b := _as_other(kit, a, b):
+                yield Mistake(f"{a.ref} is a {b.text}, as {b.ref}", (a.ref,), "look-alike", (here_b,))
+            if there_a := _as_other(kit, b, a):
+                yield Mistake(f"{b.ref} is a {a.text}, as {a.ref}", (b.ref,), "look-alike", (there_a,))
+            if here_b and there_a:
+                yield Mistake(f"{a.ref} and {b.ref} are exchanged", (a.ref, b.ref), "exchanged", (here_b, there_a), share)
             if not (first and second and a.value and b.value and a.unit == b.unit) or math.isclose(a.value, b.value):
                 continue
             here, there = override_of_element(first), override_of_element(second)
             yield Mistake(f"{a.ref} is {format_value(b.value, b.unit)}, as {b.ref}", (a.ref,), "look-alike", ((here, b.value),))
             yield Mistake(f"{b.ref} is {format_value(a.value, a.unit)}, as {a.ref}", (b.ref,), "look-alike", ((there, a.value),))
-            share = 1.0 / max(len(pair.first), len(pair.second))
             yield Mistake(f"{a.ref} and {b.ref} are exchanged", (a.ref, b.ref), "exchanged", ((here, b.value), (there, a.value)), share)
+
+
+def _as_other(kit: Kit, part: Part, other: Part) -> tuple[str, float] | None:
+    """A transistor of another type of the kit, and perhaps of another polarity, in the holes of ``part``, turned as it should be; nothing where
+    they are of one type, or it is not known in which order their legs come."""
+    unit = kit.unit
+    alike = next(p for p in kit.parts.values() if p.text == other.text and kit.element_of(p.ref))  # one for all of them
+    mine, theirs = kit.element_of(part.ref), kit.element_of(alike.ref)
+    if unit is None or not mine or not theirs or part.text == other.text:
+        return None
+    own, its = (LEGS.get(unit.element(e).kind, "")[:3] if not e.startswith("x") else "" for e in (mine, theirs))
+    orders = [known.order.lower() if (known := find(p.text)) else "" for p in (part, other)]
+    if not own or not its or [sorted(o) for o in orders] != [sorted(own), sorted(its)]:
+        return None
+    legs = "".join(orders[1][orders[0].index(hole)] for hole in own)
+    return Turned(mine, legs, theirs).key, 1.0
 
 
 def _strips(kit: Kit) -> Iterator[Mistake]:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from nuvlo.desktop.board.map import BoardMap
 
 FAINT = 0.2  # of what is not looked at
+SILVER = "#C9CED3"  # print on a transistor
 LEAST_PRINT = 14.0  # px a mm, from which print on parts can be read
 LEAST_TEXT = 5.5  # px of a letter that is still worth painting
 
@@ -135,6 +136,8 @@ class BoardPainter:
             r = 2.4 * scale
             # The flat faces away from the middle of the part's three pads; here it lies below, as printed.
             p.drawChord(QRectF(-r, -r, 2 * r, 2 * r), -40 * 16, 260 * 16)
+            if done and m.side == "top" and scale > LEAST_PRINT:
+                self._printed(part, QRectF(-r, -0.6 * r, 2 * r, r), -(turn - placed.rotation + about))
         else:
             p.rotate((angle if kind_of(kind).along else turn - placed.rotation) + about)
             self._box(part, kind, placed.package, done, pen)
@@ -165,6 +168,8 @@ class BoardPainter:
             self._bands(part)
         elif kind == "capacitor" and done and self.marking.side == "top" and scale > LEAST_PRINT:
             self._code(part, body)
+        elif kind == "transistor" and done and self.marking.side == "top" and scale > LEAST_PRINT:
+            self._printed(part, body)
         elif kind == "trimmer":
             p.drawEllipse(QPointF(0, 0), 1.6 * scale, 1.6 * scale)
             p.drawLine(QPointF(-1.1 * scale, 0), QPointF(1.1 * scale, 0))
@@ -182,6 +187,21 @@ class BoardPainter:
             return
         self.p.setFont(theme.values(max(6.0, 0.8 * self.scale), bold=True))
         self.p.drawText(body, Qt.AlignmentFlag.AlignCenter, said)
+
+    def _printed(self, part: Part | None, body: QRectF, upright: float = 0.0) -> None:
+        """The type on a transistor, near enough to be read."""
+        if part is None:
+            return
+        flaw = self.flaws.get(part.ref)
+        other = self.kit.find_part(flaw.like) if flaw and flaw.kind == "type" else None
+        said = (other or part).text
+        size = min(0.9 * self.scale, 1.5 * body.width() / max(len(said), 1))
+        self.p.save()
+        self.p.rotate(upright)
+        self.p.setFont(theme.values(max(6.0, 0.75 * size), bold=True))
+        self.p.setPen(QColor(SILVER))
+        self.p.drawText(body, Qt.AlignmentFlag.AlignCenter, said)
+        self.p.restore()
 
     def _coil(self, body: QRectF, *, on_edge: bool) -> None:
         """Rings where its axis stands upright, turns side by side where it lies along the board."""
