@@ -9,10 +9,13 @@ import numpy as np
 
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.protocols import InstrumentError
-from nuvlo.model.diagnosis import Diagnosis, Ranking
+from nuvlo.kit import Kit
+from nuvlo.model import Window
+from nuvlo.model.diagnosis import GOOD, UNEXPLAINED, Diagnosis, Ranking
 from nuvlo.model.mistakes import Mistake
 from nuvlo.model.probes import Reading
-from nuvlo.quantity import Measured
+from nuvlo.model.working import WorkingModel
+from nuvlo.quantity import Measured, Verdict, judge
 
 MOST_READINGS = 6
 PLAINLY = 6.0  # doubts of a reading
@@ -57,23 +60,45 @@ def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
         return None
 
 
-def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool) -> tuple[Ranking, int]:
-    """The ranking after at most six readings, chosen by Nuvlo or at random, and after how many the first answer had nine chances in ten."""
+def to_a_stop(d: Diagnosis, bench: PracticeBench, windows: Sequence[Window]) -> dict[tuple[str, str], Measured]:
+    """The kit's own readings in their order, up to the first out of its window."""
+    rows, taken = {r.key: r for r in d.readings}, {}
+    for w in windows:
+        key = (w.point, w.quantity)
+        shown = taken_by(bench, rows[key]) if key in rows else None
+        if shown is not None:
+            taken[key] = shown
+            if judge(shown, w.low, w.high) is Verdict.OUT:
+                break
+    return taken
+
+
+def own_windows(kit: Kit) -> list[Window]:
+    """Those of Wake and Prove, in the order in which they are read."""
+    model = WorkingModel(kit)
+    cold = model.resistance_windows(model.point_pairs() if kit.passive else model.supply_pairs()) + model.cold_windows()
+    return cold + (model.voltage_windows() if kit.info.supply else []) + model.tone_windows()
+
+
+def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool, windows: Sequence[Window] = ()) -> tuple[Ranking, int]:
+    """The ranking after at most six readings, chosen by Nuvlo or at random, and after how many the first answer had nine chances in ten. Before
+    them nothing was read, or, where there are ``windows``, what is read up to a stop. A look is one reading, whatever lies in its field."""
     bench = PracticeBench(d.kit, seed, *hidden)
     dice = np.random.default_rng(seed)
-    taken: dict[tuple[str, str], Measured] = {}
+    taken = to_a_stop(d, bench, windows)
     tried: set[tuple[str, str]] = set()
     sure, ranking = MOST_READINGS + 1, d.rank(taken)
     for count in range(1, MOST_READINGS + 1):
-        left = [r for r in d.readings if r.key not in tried]
+        left = [r for r in d.readings if r.key not in tried | taken.keys()]
         if not left:
             break
-        r = ranking.next[0] if chosen and ranking.next and ranking.next[0].key not in tried else left[int(dice.integers(len(left)))]
-        tried.add(r.key)
-        shown = taken_by(bench, r)
-        if shown is not None:
-            taken[r.key] = shown
-        ranking = d.rank(taken)
+        r = ranking.next[0] if chosen and ranking.next else left[int(dice.integers(len(left)))]
+        for one in r.alone:
+            shown = taken_by(bench, one)
+            if shown is not None:
+                taken[one.key] = shown
+        tried.add(r.key)  # where the display does not settle, too
+        ranking = d.rank(taken, skipped=tried)
         if sure > MOST_READINGS and max(ranking.nothing_shown, *(g.probability for g in ranking.groups[:1])) > 0.9:
             sure = count
     return ranking, sure
@@ -84,13 +109,14 @@ def pick(d: Diagnosis, dice: np.random.Generator) -> Mistake:
     return d.mistakes[int(dice.choice(len(d.mistakes), p=d.weights / d.weights.sum()))]
 
 
-def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 0, two: int = 0) -> Score:
-    """``count`` units with one mistake each, ``good`` ones without, and some with ``two`` that a meter shows, in different parts."""
+def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 0, two: int = 0, windows: Sequence[Window] = ()) -> Score:
+    """``count`` units with one mistake each, ``good`` ones without, and some with ``two`` that a meter shows, in different parts. The stated
+    chances are looked at over units as they are taken to be beforehand: some with one mistake, some with none."""
     dice = np.random.default_rng(seed)
     out = Score()
     for k in range(count):
         hidden = pick(d, dice)
-        ranking, sure = play(d, [hidden], seed + 1000 + k, chosen)
+        ranking, sure = play(d, [hidden], seed + 1000 + k, chosen, windows)
         at = next((n for n, g in enumerate(g for g in ranking.groups if not g.silent) if hidden in g.mistakes), 999)
         silent = d.indistinct(hidden)
         out.tried += 1
@@ -103,7 +129,10 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
     for k in range(good):
         ranking, _ = play(d, [], seed + 9000 + k, chosen)
         out.good += 1
-        out.good_called += ranking.nothing_shown > max(ranking.accused.probability if ranking.accused else 0.0, ranking.unexplained)
+        accused = ranking.accused.probability if ranking.accused else 0.0
+        out.good_called += ranking.nothing_shown > max(accused, ranking.unexplained)
+        if k < count * GOOD / (1.0 - GOOD - UNEXPLAINED):
+            out.stated.append((max(ranking.nothing_shown, accused), ranking.nothing_shown > accused))
     own = [r for r in d.readings if r.quantity not in ("look", "lifted") and "@" not in r.point and not r.minutes]
     for k in range(two):
         pair = [pick(d, dice), pick(d, dice)]
@@ -138,15 +167,15 @@ def differ(d: Diagnosis, a: dict[tuple[str, str], Measured], b: dict[tuple[str, 
     return any(off[rows[key]] > PLAINLY * d._doubt(rows[key], a[key]) for key in a if np.isfinite(off[rows[key]]))
 
 
-HEADS = f"{'kit':11s} {'mistakes':>8s} {'tried':>5s} {'shown':>5s} {'first':>6s} {'three':>6s} {'random':>13s} {'readings':>9s} {'off':>5s} {'good':>6s} {'two':>11s} {'table':>6s} {'next':>7s}"
+HEADS = f"{'kit':11s} {'mistakes':>8s} {'tried':>5s} {'shown':>5s} {'first':>6s} {'three':>6s} {'random':>13s} {'from a stop':>13s} {'readings':>9s} {'off':>5s} {'good':>6s} {'two':>11s} {'table':>6s} {'next':>7s}"
 
 
-def row(name: str, d: Diagnosis, found: Score, by_chance: Score, table: float, asks: float) -> str:
-    """One kit in a line: shares of what a meter shows; of two mistakes, where both show, and of all; readings to nine chances in ten as median and nine in ten; seconds of the table; ms of a ranking."""
+def row(name: str, d: Diagnosis, found: Score, by_chance: Score, stopped: Score, table: float, asks: float) -> str:
+    """One kit in a line: shares of what a meter shows, with nothing read before, by readings at random, and after what is read up to a stop; of two mistakes, where both show, and of all; readings to nine chances in ten as median and nine in ten; seconds of the table; ms of a ranking."""
     many, chance = max(found.shown, 1), max(by_chance.shown, 1)
     middle, most = np.quantile(found.readings, (0.5, 0.9), method="nearest") if found.readings else (0, 0)
     return (
         f"{name:11s} {len(d.mistakes):8d} {found.tried:5d} {found.shown:5d} {found.first / many:6.2f} {found.three / many:6.2f}"
-        f" {by_chance.first / chance:6.2f} {by_chance.three / chance:6.2f} {int(middle):5d} {'>6' if most > MOST_READINGS else int(most):>3} {found.off:5.2f}"
+        f" {by_chance.first / chance:6.2f} {by_chance.three / chance:6.2f} {stopped.first / max(stopped.shown, 1):6.2f} {stopped.three / max(stopped.shown, 1):6.2f} {int(middle):5d} {'>6' if most > MOST_READINGS else int(most):>3} {found.off:5.2f}"
         f" {found.good_called / max(found.good, 1):6.2f} {found.two_shown_called / max(found.two_shown, 1):6.2f} {found.two_called / max(found.two, 1):4.2f} {table:5.1f}s {1000 * asks:5.0f}ms"
     )
