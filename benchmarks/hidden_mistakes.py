@@ -18,7 +18,7 @@ from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, Verdict, judge
 
 MOST_READINGS = 6
-PLAINLY = 6.0  # doubts of a reading
+PLAINLY, BEYOND = 6.0, 3.0  # doubts of a meter, and spreads of what tolerances do
 
 
 @dataclass
@@ -35,7 +35,7 @@ class Score:
     good_called: int = 0
     two: int = 0
     two_called: int = 0  # that no single mistake explains all the kit's own readings
-    two_shown: int = 0  # of these, those that read otherwise than either mistake alone
+    two_shown: int = 0  # of these, those that plainly read otherwise than either mistake alone
     two_shown_called: int = 0
 
     @property
@@ -141,7 +141,7 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
         taken = read_all(d, own, seed + 20_000 + k, *pair)
         ranking = d.rank(taken)
         called = ranking.unexplained > max(ranking.nothing_shown, ranking.accused.probability if ranking.accused else 0.0)
-        shown = all(differ(d, taken, read_all(d, own, seed + 20_000 + k, one)) for one in pair)
+        shown = all(differ(d, taken, read_all(d, own, seed + 20_000 + k, one), one) for one in pair)
         out.two += 1
         out.two_called += called
         out.two_shown += shown
@@ -155,16 +155,18 @@ def read_all(d: Diagnosis, own: Sequence[Reading], seed: int, *hidden: Mistake) 
     return {r.key: shown for r in own if (shown := taken_by(bench, r)) is not None}
 
 
-def differ(d: Diagnosis, a: dict[tuple[str, str], Measured], b: dict[tuple[str, str], Measured]) -> bool:
-    """Whether two sets of readings are plainly not of the same unit."""
+def differ(d: Diagnosis, a: dict[tuple[str, str], Measured], b: dict[tuple[str, str], Measured], one: Mistake) -> bool:
+    """Whether a unit reads ``a`` where with ``one`` mistake alone it would read ``b``, plainly: by more than the meter is in doubt, and than
+    tolerances make of a unit with that mistake."""
     if a.keys() != b.keys():
         return True
     rows = {r.key: k for k, r in enumerate(d.readings)}
-    one, other = (np.full((len(d.readings), 1), np.nan) for _ in range(2))
+    here, there = (np.full((len(d.readings), 1), np.nan) for _ in range(2))
     for key in a:
-        one[rows[key]], other[rows[key]] = a[key].value, b[key].value
-    off = np.abs(d._scaled(one) - d._scaled(other))[:, 0]
-    return any(off[rows[key]] > PLAINLY * d._doubt(rows[key], a[key]) for key in a if np.isfinite(off[rows[key]]))
+        here[rows[key]], there[rows[key]] = a[key].value, b[key].value
+    off = np.abs(d._scaled(here) - d._scaled(there))[:, 0]
+    wide = np.sqrt((d.seen[1][:, 1 + d.mistakes.index(one)] ** 2).mean(axis=1))
+    return any(off[rows[key]] > max(PLAINLY * d._doubt(rows[key], a[key]), BEYOND * wide[rows[key]]) for key in a if np.isfinite(off[rows[key]]))
 
 
 HEADS = f"{'kit':11s} {'mistakes':>8s} {'tried':>5s} {'shown':>5s} {'first':>6s} {'three':>6s} {'random':>13s} {'from a stop':>13s} {'readings':>9s} {'off':>5s} {'good':>6s} {'two':>11s} {'table':>6s} {'next':>7s}"

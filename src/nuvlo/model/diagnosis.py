@@ -33,7 +33,7 @@ from nuvlo.quantity import Measured
 
 DRAWS = 20  # of all tolerances, for each mistake
 GOOD, UNEXPLAINED = 0.2, 0.1  # beforehand: that nothing is wrong, and that no single mistake is it
-TAILS = 7.0  # degrees of freedom
+TAILS, ONE_TAILS = 7.0, 30.0  # degrees of freedom, of all readings together and of each by itself
 SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are drawn to those of the good unit
 RELATED = 240  # draws of the good unit, for these
 APART = 2.0  # spreads by which two mistakes must differ in some reading, to be told apart
@@ -42,6 +42,7 @@ SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  #
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
+MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
@@ -222,10 +223,13 @@ class Diagnosis:
         # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
         apart = self._apart[rows]
         width = np.maximum(apart[:, 1], 3 * doubt)
+        nu = ONE_TAILS
         one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
         alone = np.sqrt(own + doubt**2)
         mine = one - np.log(alone) - (nu + 1) / 2 * np.log1p((away / alone) ** 2 / nu)
         any_ = one - np.log(width) - (nu + 1) / 2 * np.log1p(((y - apart[:, 0]) / width) ** 2 / nu)
+        moves = self._moves[rows].T  # and what those of them make of it that move it
+        any_ = np.logaddexp(any_, np.log(np.maximum((moves * np.exp(mine)).sum(axis=0), 1e-300))) - math.log(2.0)
         both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
         return known + looks, mine.sum(axis=1) + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
 
@@ -234,6 +238,17 @@ class Diagnosis:
         """(readings, 2): middle of what the mistakes of the kit make of each reading, and how far apart they are."""
         mean = self.seen[0]
         return np.stack([np.median(mean, axis=1), mean.std(axis=1)], axis=1)
+
+    @cached_property
+    def _moves(self) -> Array:
+        """(readings, states): how often, of all times that a mistake moves a reading, it is this one; nothing where it does not."""
+        mean, off = self.seen
+        noise = np.array([self._noise(row) for row in range(len(self.readings))])
+        away = np.abs(mean - mean[:, :1]) > MOVED * np.sqrt((off[:, :1] ** 2).mean(axis=2) + noise[:, None] ** 2)
+        often = away * np.concatenate([[0.0], self.weights])[self.states] / np.bincount(self.states)[self.states]
+        total = often.sum(axis=1, keepdims=True)
+        out: Array = often / np.where(total > 0, total, 1.0)
+        return out
 
     def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
         """The same of what was looked at: 1 where something was wrong, 0 where all looked right."""
