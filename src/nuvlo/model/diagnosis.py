@@ -45,6 +45,7 @@ SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
+NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
 
@@ -100,10 +101,15 @@ class Diagnosis:
         return Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws).table()
 
     @cached_property
+    def many(self) -> Array:
+        """(readings, RELATED): what a good unit reads, in many draws, on the scale that readings are judged by."""
+        many = sample(self.laws, RELATED, self.seed + 1) if self.laws else {}
+        return self._scaled(Trials(self.kit, (), self.readings, self.laws, many, RELATED).table()[:, 0])
+
+    @cached_property
     def related(self) -> Array:
         """(readings, readings): how readings of a good unit go together, from many draws; what is only looked at with nothing."""
-        many = sample(self.laws, RELATED, self.seed + 1) if self.laws else {}
-        found = self._scaled(Trials(self.kit, (), self.readings, self.laws, many, RELATED).table()[:, 0])
+        found = self.many
         known = np.isfinite(found)
         off = np.where(known, found - np.where(known, found, 0.0).sum(axis=1, keepdims=True) / np.maximum(known.sum(axis=1, keepdims=True), 1), 0.0)
         size = np.sqrt((off**2).sum(axis=1))
@@ -165,6 +171,12 @@ class Diagnosis:
         span = np.nanmax(np.where(known, table, np.nan), axis=(1, 2), keepdims=True) - np.nanmin(np.where(known, table, np.nan), axis=(1, 2), keepdims=True)
         sign = np.where(np.arange(self.draws) % 2, 1.0, -1.0)
         off = np.where(lost[..., None], span / 2 * sign, off)
+        # Ohms are read in a few draws only: of a good unit it is known better where these lie among all, and how much too close together.
+        for row in (k for k, r in enumerate(self.readings) if r.quantity == "resistance"):
+            middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row, 0] ** 2).mean())
+            near = np.abs(mean[row] - mean[row, 0]) < NEAR_GOOD * max(wide, self._noise(row))
+            mean[row] += near * (middle - mean[row, 0])
+            off[row] *= min(max(wide / own, 1.0), MOST_WIDER) if own > 0 else 1.0
         return mean, off
 
     def _scaled(self, table: Array) -> Array:

@@ -173,7 +173,7 @@ class Trials:
                 progress.pause()
                 unit = self.kit.unpowered(*r.nodes)
                 few = {name: self._few(v) for name, v in known_to(unit, cold).items()}
-                out[row] = np.repeat(resistance(unit, *r.nodes, None, few).ohms, self.draws // DRAWS_OF_OHMS)
+                out[row] = np.repeat(resistance(unit, *r.nodes, None, few).ohms, self.draws // self.draws_of_ohms)
         return out
 
     def _lifted(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
@@ -196,8 +196,12 @@ class Trials:
         return out
 
     def _few(self, value: Array) -> Array:
-        """The first few draws of each mistake."""
-        return value.reshape(-1, self.draws)[:, :DRAWS_OF_OHMS].ravel()
+        """The first few draws of each mistake; all of a good unit by itself."""
+        return value.reshape(-1, self.draws)[:, : self.draws_of_ohms].ravel()
+
+    @property
+    def draws_of_ohms(self) -> int:
+        return DRAWS_OF_OHMS if len(self.everyone) > 1 else self.draws
 
     def _solved(self, circuit: Circuit, values: Mapping[str, Array], near: OperatingPoint | None = None) -> OperatingPoint:
         """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
