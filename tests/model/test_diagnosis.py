@@ -360,3 +360,23 @@ def test_a_transistor_of_the_other_polarity_is_a_mistake():
     crossed = {m.text: m.overrides for m in single_mistakes(kit_of("reedling"))}
     assert crossed["J1 is a BC559C, as Q1"] == (("j1.legs_ceb_as_q1", 1.0),)  # D S G in the holes, as C B E come: collector, emitter at the gate, base
     assert any(text == "Q1 is turned half round, or a 2N5087, whose legs come the other way round" for text in crossed)
+
+
+def test_what_is_read_after_a_part_has_died_is_not_trusted():
+    """A reading under power that does not fit exonerates a mistake at once, but not one that its part may have died of; ohms do."""
+    d = made_up(np.array([[5.0, 2.0, 2.0], [5.0, 2.0, 2.0], [5.0, 5.0, 9.0]]), np.full((3, 3), 0.05), ("decade", "decade"))
+    d.__dict__["related"] = np.eye(3)
+    d.mistakes = [replace(d.mistakes[0], hurts="It dies."), d.mistakes[1]]
+    fits, off = Measured(2.0, 0.02, "V"), Measured(4.0, 0.02, "V")
+
+    def odds(*read: Measured) -> float:
+        likely, _ = d.posterior({(f"TP{k}", d.readings[k].quantity): v for k, v in enumerate(read)})
+        return float(likely[1] / likely[2])
+
+    assert odds(fits, fits) == pytest.approx(1.0, rel=0.5)  # as long as all fits, they are alike
+    assert odds(fits, off) > 20
+    d.readings = [d.readings[0], replace(d.readings[1], quantity="capacitance", unit="F"), d.readings[2]]
+    d.table[1] = 1e-6 * np.exp(d.table[1] - 2.0)
+    for name in ("seen", "_apart", "_moves", "_looked"):
+        d.__dict__.pop(name, None)
+    assert odds(fits, Measured(1.3e-6, 1e-9, "F")) < 3

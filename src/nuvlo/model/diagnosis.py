@@ -25,7 +25,7 @@ from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import FIELD_MM, MOST_LOOKED, Reading, readings_of
+from nuvlo.model.probes import COLD, FIELD_MM, MOST_LOOKED, Reading, readings_of
 from nuvlo.model.trials import Trials
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
@@ -44,6 +44,7 @@ FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practic
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
+DIED = 0.2  # that what a mistake hurts has died by the time it is read (common practice, no source)
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
@@ -227,21 +228,19 @@ class Diagnosis:
         k = np.arange(len(rows))
         spread[:, k, k] = own + doubt**2
         away = y - mean[rows].T
-        weighed = np.einsum("mr,mr->m", away, np.linalg.solve(spread, away[..., None])[..., 0])
-        _, size = np.linalg.slogdet(spread)
-        p, nu = len(rows), TAILS
-        edge = math.lgamma((nu + p) / 2) - math.lgamma(nu / 2) - p / 2 * math.log(nu * math.pi)
-        known = edge - size / 2 - (nu + p) / 2 * np.log1p(weighed / nu)
+        known = _together(away, spread)
         # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
         apart = self._apart[rows]
-        width = np.maximum(apart[:, 1], 3 * doubt)
-        nu = ONE_TAILS
-        one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
-        alone = np.sqrt(own + doubt**2)
-        mine = one - np.log(alone) - (nu + 1) / 2 * np.log1p((away / alone) ** 2 / nu)
-        any_ = one - np.log(width) - (nu + 1) / 2 * np.log1p(((y - apart[:, 0]) / width) ** 2 / nu)
+        mine = _by_itself(away, np.sqrt(own + doubt**2))
+        any_ = _by_itself(y - apart[:, 0], np.maximum(apart[:, 1], 3 * doubt))
         moves = self._moves[rows].T  # and what those of them make of it that move it
         any_ = np.logaddexp(any_, np.log(np.maximum((moves * np.exp(mine)).sum(axis=0), 1e-300))) - math.log(2.0)
+        # What a part has died of may by now read otherwise than it did: what was read under power may be anything then.
+        powered = np.array([self.readings[k].quantity not in COLD for k in rows])
+        cold, hurt = np.flatnonzero(~powered), np.flatnonzero(self._hurts)
+        if powered.any() and hurt.size:
+            died = any_[powered].sum() + (_together(away[np.ix_(hurt, cold)], spread[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
+            known[hurt] = np.logaddexp(math.log1p(-DIED) + known[hurt], math.log(DIED) + died)
         both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
         return known + looks, mine.sum(axis=1) + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
 
@@ -250,6 +249,11 @@ class Diagnosis:
         """(readings, 2): middle of what the mistakes of the kit make of each reading, and how far apart they are."""
         mean = self.seen[0]
         return np.stack([np.median(mean, axis=1), mean.std(axis=1)], axis=1)
+
+    @cached_property
+    def _hurts(self) -> NDArray[np.bool_]:
+        """(states,): whether some part does not survive it."""
+        return np.array([False, *(bool(m.hurts) for m in self.mistakes)])[self.states]
 
     @cached_property
     def _moves(self) -> Array:
@@ -412,6 +416,24 @@ class Diagnosis:
 def _as(r: Reading) -> str:
     """As what quantity a reading is judged."""
     return LIFTED[r.unit] if r.quantity == "lifted" else r.quantity
+
+
+def _together(away: Array, spread: Array) -> Array:
+    """(N,) logarithm of the density of Student's distribution of ``away`` (N, R) with ``spread`` (N, R, R)."""
+    p, nu = away.shape[1], TAILS
+    weighed = np.einsum("mr,mr->m", away, np.linalg.solve(spread, away[..., None])[..., 0])
+    _, size = np.linalg.slogdet(spread)
+    edge = math.lgamma((nu + p) / 2) - math.lgamma(nu / 2) - p / 2 * math.log(nu * math.pi)
+    out: Array = edge - size / 2 - (nu + p) / 2 * np.log1p(weighed / nu)
+    return out
+
+
+def _by_itself(away: Array, wide: Array) -> Array:
+    """The same of each reading by itself, of any shape."""
+    nu = ONE_TAILS
+    one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
+    out: Array = one - np.log(wide) - (nu + 1) / 2 * np.log1p((away / wide) ** 2 / nu)
+    return out
 
 
 def _bits(middle: Array, wide: Array, w: Array, which: NDArray[np.intp] | None = None) -> float:
