@@ -140,12 +140,12 @@ class Trials:
         """What every reading would be, by its row."""
         hot, cold = self._values(some), self._values(some, cold=True)
         out = self._lifted(some)
-        points: dict[int, OperatingPoint] = {}
+        points: dict[int, Found] = {}
 
         def at_rest(circuit: Circuit) -> OperatingPoint:
             if id(circuit) not in points:
                 points[id(circuit)] = self._solved(circuit, hot, next(iter(points.values()), None))
-            return points[id(circuit)]
+            return points[id(circuit)].point
 
         supplies = {s.name: s.element for s in self.kit.info.supply}
         tones: dict[tuple[str, str, float], list[int]] = {}
@@ -203,22 +203,44 @@ class Trials:
     def draws_of_ohms(self) -> int:
         return DRAWS_OF_OHMS if len(self.everyone) > 1 else self.draws
 
-    def _solved(self, circuit: Circuit, values: Mapping[str, Array], near: OperatingPoint | None = None) -> OperatingPoint:
+    def _solved(self, circuit: Circuit, values: Mapping[str, Array], near: Found | None = None) -> Found:
         """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
         does not lead on from there reads as the first does: of what hangs on leakage there is little else to say. Of what may come to rest
         either way every other draw is the other way. ``near`` is the same in another set-up, which is not looked for twice."""
         known = known_to(circuit, values)
         few = {name: v[:: self.draws] for name, v in known.items()}
-        guess = None if near is None else Equations(circuit, few).unknowns_of(near.equations, near.x)
-        first = operating_point(circuit, few, start=None if guess is None else guess[:, :: self.draws])
-        ways = _either_way(first) if guess is None else np.stack([first.x, np.where(_otherwise(first, guess[:, 1 :: self.draws]), guess[:, 1 :: self.draws], first.x)], axis=2)
-        begin = ways[:, :, np.arange(self.draws) % 2].reshape(first.x.shape[0], -1)
+        if near is None:
+            ways = _either_way(operating_point(circuit, few))
+        else:
+            here = Equations(circuit, few)
+            ways = _led(circuit, few, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))
+        begin = ways[:, :, np.arange(self.draws) % 2].reshape(ways.shape[0], -1)
         found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
         x, lost = np.where(found.converged, found.x, begin), np.flatnonzero(~found.converged)
         if lost.size:
             held, there = let_go(Equations(circuit, of_members(known, lost, found.converged.size)), begin[:, lost])
             x[:, lost[there]] = held[:, there]
-        return replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0)))
+        return Found(replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0))), ways)
+
+
+@dataclass(frozen=True)
+class Found:
+    """All draws of some mistakes at rest, and the two ``ways`` (n, mistakes, 2) in which the first draw of each may be."""
+
+    point: OperatingPoint
+    ways: Array
+
+
+def _led(circuit: Circuit, few: Mapping[str, Array], one: Array, other: Array) -> Array:
+    """The ways (n, N, 2) near ``one`` and ``other`` (n, N), which are of a set-up much like this; what does not lead to another is the first."""
+    first = operating_point(circuit, few, start=one)
+    out = np.stack([first.x, first.x], axis=2)
+    two = np.flatnonzero(np.abs(other - one).max(axis=0) > 0)
+    if two.size:
+        some = Equations(circuit, of_members(few, two, first.converged.size))
+        held, there = let_go(some, some.unknowns_of(first.equations, other[:, two]))
+        out[:, two[there], 1] = first.equations.unknowns_of(some, held[:, there])
+    return out
 
 
 def _otherwise(found: OperatingPoint, other: Array) -> NDArray[np.bool_]:
