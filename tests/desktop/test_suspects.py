@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+import time
 from dataclasses import replace
 
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
+from nuvlo.desktop import controller
 from nuvlo.desktop.compared import ComparedGauge
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
@@ -17,6 +19,7 @@ from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
+from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspicion
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.answers import SUSPECTS, Answer
@@ -24,6 +27,7 @@ from nuvlo.workshop.commands.arguments import Words
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.session import Session
 from nuvlo.workshop.workshop import Workshop
 from tests.conftest import long_but
 from tests.desktop.conftest import begun
@@ -265,3 +269,36 @@ def test_what_is_out_of_reach_is_not_asked_for_again(stopped):
     assert second.key != first.key
     stopped.type("look right" if stopped.session.now().task.wants is Wants.LOOK else SHOWN[stopped.session.now().task.unit])
     assert stopped.session.snapshot().suspicion.next.key not in (first.key, second.key)
+
+
+def test_the_table_is_made_before_anything_stops(drive, tmp_path, gorsefire, monkeypatch, qtbot):
+    """In a quiet moment of Wake; Esc stops it for good, and a question that is asked goes before it."""
+    monkeypatch.setattr(controller, "AHEAD_MS", 1)
+    driver = drive(opener=lambda: begun(tmp_path / "ahead", gorsefire))
+    assert driver.session.wants_table()
+    driver.type("stage wake")
+    qtbot.waitUntil(lambda: not driver.session.wants_table(), timeout=20_000)
+
+
+def test_the_builder_may_do_without_the_table(drive, tmp_path, gorsefire, monkeypatch, qtbot):
+    monkeypatch.setattr(controller, "AHEAD_MS", 1)
+    begun_work = []
+    monkeypatch.setattr(Session, "make_table", lambda self: begun_work.append(self) or wait_for_stop())
+    driver = drive(opener=lambda: begun(tmp_path / "ahead", gorsefire))
+    driver.window.controller.session.go_to(Stage.WAKE)
+    driver.window.controller.look_again()
+    qtbot.waitUntil(lambda: bool(begun_work), timeout=10_000)
+    driver.window.controller.stop()
+    qtbot.waitUntil(lambda: driver.window.controller.idle, timeout=10_000)
+    driver.window.controller.look_again()
+    driver.settle()
+    qtbot.wait(50)
+    assert len(begun_work) == 1
+    assert driver.session.wants_table()
+
+
+def wait_for_stop() -> None:
+    """As long work does."""
+    while True:
+        pause()
+        time.sleep(0.005)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from nuvlo.desktop.jobs import LOG, MODEL, Jobs, then_or_say
+from nuvlo.desktop.jobs import LOG, MODEL, Job, Jobs, then_or_say
 from nuvlo.logbook.errors import Overtaken
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
@@ -19,13 +19,14 @@ from nuvlo.workshop.commands.execute import begin, finish
 from nuvlo.workshop.commands.outcome import Reply, Work
 from nuvlo.workshop.commands.verbs import VERBS
 from nuvlo.workshop.session import Session
-from nuvlo.workshop.snapshot import Snapshot
+from nuvlo.workshop.snapshot import HUNTED, Snapshot
 
 if TYPE_CHECKING:
     from nuvlo.workshop.workshop import Workshop
 
 FOLLOW_MS = 1000  # between looks at the log
 QUIET_TICKS = 30  # of them without a change
+AHEAD_MS = 3000  # without one, until the next likely question is worked on
 
 
 @dataclass(frozen=True)
@@ -60,6 +61,11 @@ class Controller(QObject):
         self.shown: Snapshot | None = None  # what the window shows: a state made ready off this thread
         self._asked: object = None  # the question that is being worked out
         self._given_up: object = None  # one that was stopped: not asked again until something changes
+        self._ahead = QTimer(self)
+        self._ahead.setSingleShot(True)
+        self._ahead.timeout.connect(self._get_ready)
+        self._getting_ready: Job | None = None
+        self._left_be: Session | None = None  # for which the builder stopped it
         self._loaded = False
         self.left_behind = False  # work that did not end when the window closed
         self._mark: object = None  # of the log's files, when they were last looked at
@@ -84,6 +90,7 @@ class Controller(QObject):
         if before is not None and (shown is None or before.build.id != shown.build.id):
             self.jobs.stop_asking(before.build.id)
         self._asked = self._given_up = None
+        self._give_way()
         self.opened.emit()
         self._following.start(FOLLOW_MS)
         if not self._loaded:
@@ -255,17 +262,42 @@ class Controller(QObject):
         """Show the present state, and ask the model for what the stage in hand lacks."""
         self.changed.emit()
         session, shown = self.session, self.shown
+        self._ahead.stop()
         if session is None or shown is None:
             return
         question = shown.wanted(shown.stage) or shown.wants_suspects()
+        if question is None and shown.stage in HUNTED:
+            self._ahead.start(AHEAD_MS)
         if question is None or question in (self._asked, self._given_up):
             return
+        self._give_way()
         self._asked = question
         stage = shown.stage
         accused = question.stopped is not None
         self.jobs.start(MODEL, lambda: answers.solve(*(session.accusing() if accused else session.asking(stage))),
                         lambda answer, error: self._solved(session, question, answer, error),
                         "Looking for the mistake" if accused else "Working out what to expect", session.build.id)  # fmt: skip
+
+    def _get_ready(self) -> None:
+        """Nothing is asked, and a unit may be stopped at any reading: work out what each mistake would read."""
+        session = self.session
+        if session is None or self._getting_ready is not None or session is self._left_be or not session.wants_table():
+            return
+
+        def done(_: object, error: NuvloError | None) -> None:
+            if isinstance(error, Stopped) and job is self._getting_ready:  # by the builder, who wants none of it
+                self._left_be = session
+            if job is self._getting_ready:
+                self._getting_ready = None
+
+        job = self._getting_ready = self.jobs.start(MODEL, session.make_table, done, "Getting ready for what may be wrong")
+
+    def _give_way(self) -> None:
+        """What is asked comes before what may be asked."""
+        self._ahead.stop()
+        if self._getting_ready is not None:
+            self._getting_ready.progress.stop()
+            self._getting_ready = None
 
     def _solved(self, session: Session, question: object, answer: Any, error: NuvloError | None) -> None:
         self._asked = None

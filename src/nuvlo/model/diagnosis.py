@@ -101,6 +101,10 @@ class Diagnosis:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution: it tells nothing then."""
         return Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws).table()
 
+    def make_ready(self) -> None:
+        """All that takes time, so that :meth:`rank` takes none."""
+        self.seen, self.related, self._same  # noqa: B018  kept from here on
+
     @cached_property
     def many(self) -> Array:
         """(readings, RELATED): what a good unit reads, in many draws, on the scale that readings are judged by."""

@@ -198,6 +198,16 @@ class Session:
         """How often each kind of mistake is made, by this workshop's own repairs too."""
         return self.places.habits(Counter(r.cause for b in self.log.builds() if not b.bench.startswith(PRACTICE) for r in b.repairs))
 
+    def wants_table(self) -> bool:
+        """Whether it is still to be worked out what each mistake would read, before a reading stops the unit in hand."""
+        return self.kit.unit is not None and not self._answers.knows_table(self.kit, self.build)
+
+    def make_table(self) -> None:
+        """Work that out. Some seconds of a large kit; for one thread: that which solves."""
+        with self.lock:
+            diagnosis = self._answers.diagnosis(self.kit, self.build, self._habits)
+        diagnosis.make_ready()
+
     def accuse_at_once(self) -> None:
         """Say what went wrong in this state, where the table of mistakes is made already: that takes no time."""
         with self.lock:
