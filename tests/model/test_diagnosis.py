@@ -359,7 +359,7 @@ def test_a_transistor_of_the_other_polarity_is_a_mistake():
     assert "Q1 is a BD140, as Q4" not in found
     crossed = {m.text: m.overrides for m in single_mistakes(kit_of("reedling"))}
     assert crossed["J1 is a BC559C, as Q1"] == (("j1.legs_ceb_as_q1", 1.0),)  # D S G in the holes, as C B E come: collector, emitter at the gate, base
-    assert any(text == "Q1 is turned half round, or a 2N5087, whose legs come the other way round" for text in crossed)
+    assert any(text == "Q1 is turned half round, or a 2N5087 with its legs mirrored" for text in crossed)
 
 
 def test_what_is_read_after_a_part_has_died_is_not_trusted():

@@ -181,7 +181,7 @@ def _in_other_holes(kit: Kit, part: Part, element: str, kind: str) -> Iterator[M
     likely: dict[str, tuple[str, float]] = {}
     if sorted(order) == sorted(own):
         known_as = {other.order.lower(): other.name for other in _taken_for(kit, part)}
-        same = f", or a {known_as[order[::-1]]}, whose legs come the other way round" if order[::-1] != order and order[::-1] in known_as else ""
+        same = f", or a {known_as[order[::-1]]} with its legs mirrored" if order[::-1] != order and order[::-1] in known_as else ""
         likely["".join(order[::-1][order.index(leg)] for leg in own)] = (f"{ref} is turned half round{same}", 1.0)
         others = {other.order.lower() for other in _taken_for(kit, part) if sorted(other.order.lower()) == sorted(own)}
         for other in sorted(others - {order}):
