@@ -14,11 +14,14 @@ from nuvlo.desktop import controller
 from nuvlo.desktop.compared import ComparedGauge
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
+from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
-from nuvlo.kit.kit import SWITCHED_OFF
+from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
+from nuvlo.model.probes import COLD
+from nuvlo.model.working import EMPTY
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspicion
 from nuvlo.stages.task import Finding, Wants
@@ -130,12 +133,17 @@ def test_a_typed_reading_alone_is_enough(stopped):
     assert stopped.session.snapshot().suspicion.suspects[0].share != before  # the list changes with each
 
 
-def test_one_look_is_at_all_that_lies_side_by_side(stopped):
-    for _ in range(30):
+def test_one_look_is_at_all_that_lies_side_by_side(drive, tmp_path, gorsefire):
+    stopped = hunting(drive, tmp_path, gorsefire, planted(gorsefire, ["solder joins"]))
+    stopped.type("stage wake")
+    for _ in range(MOST_STEPS):
         task = stopped.session.now().task
         if task.wants is Wants.LOOK and len(task.parts) > 1:
             break
-        stopped.type("look right" if task.wants is Wants.LOOK else SHOWN[task.unit])
+        if task.wants is Wants.LOOK or task.hazard:
+            stopped.type("look right" if task.wants is Wants.LOOK else "confirm")
+        else:
+            stopped.space()
     first, *others = task.parts
     offers = {o.line: o for o in stopped.window.next_lane.offers}
     assert f"look {first.lower()} wrong" in offers
@@ -302,3 +310,34 @@ def wait_for_stop() -> None:
     while True:
         pause()
         time.sleep(0.005)
+
+
+def test_a_stop_with_the_sockets_empty_is_looked_into_with_the_sockets_empty(drive, tmp_path):
+    """What is read there counts, nothing is asked with the chips in, and what is wrong with a chip does not show yet."""
+    kit = read_kit(SHIPPED / "landing")
+    driver = hunting(drive, tmp_path, kit, planted(kit, ["the regulated supply is far too low", "is far too low"]))
+    driver.type("stage wake")
+    for _ in range(MOST_STEPS):
+        now = driver.session.now()
+        if now.task.id.verb == PROBING:
+            break
+        driver.type("confirm") if now.task.hazard else driver.space()
+    assert driver.session.snapshot().stop().task.setup == SOCKETS_EMPTY
+    for _ in range(4):
+        found = driver.session.snapshot().suspicion
+        assert found.next is None or found.next.empty or found.next.quantity in COLD
+        if found.next is None:
+            break
+        if found.next.empty:
+            assert driver.session.now().task.title.startswith("Sockets empty: ")
+        driver.type("look right") if found.next.quantity == "look" else driver.space()
+    assert any(r.point.endswith(EMPTY) for r in driver.session.build.readings)
+    assert any("far too low" in words for words in driver.session.snapshot().suspicion.suspects[0].words)
+
+
+def test_a_chip_in_backwards_does_not_show_before_it_is_in():
+    kit = read_kit(SHIPPED / "landing")
+    wrong, sound = (PracticeBench(kit, 5, *hidden) for hidden in ([planted(kit, ["U1 is in backwards"])], []))
+    supply = kit.info.supply[0].name
+    assert wrong.supply_current(supply, setup=SOCKETS_EMPTY) == sound.supply_current(supply, setup=SOCKETS_EMPTY)
+    assert wrong.supply_current(supply).value > 2 * sound.supply_current(supply).value

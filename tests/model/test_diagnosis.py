@@ -377,6 +377,7 @@ def test_what_is_read_after_a_part_has_died_is_not_trusted():
     assert odds(fits, off) > 20
     d.readings = [d.readings[0], replace(d.readings[1], quantity="capacitance", unit="F"), d.readings[2]]
     d.table[1] = 1e-6 * np.exp(d.table[1] - 2.0)
+    d.__dict__["many"] = d._scaled(d.table)[:, 0]
     for name in ("seen", "_apart", "_moves", "_looked"):
         d.__dict__.pop(name, None)
     assert odds(fits, Measured(1.3e-6, 1e-9, "F")) < 3

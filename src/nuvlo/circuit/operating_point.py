@@ -198,7 +198,7 @@ def let_go(equations: Equations, target: Array, tolerances: Tolerances = DEFAULT
     """Where each member comes to rest near ``target`` (n, N), and whether that was found: what makes gain is held there, and let go by and by.
     It holds where plain steps are thrown from rail to rail. Where nothing makes gain nothing is found."""
     newton = _Newton(equations, equations.linear(), equations.right_side(), equations.members, tolerances, at_rest=True)
-    gains = newton.gain_nodes()
+    gains = newton.gain_nodes(within=True)
     if not gains:
         return np.full(target.shape, np.nan), np.zeros(target.shape[1], dtype=bool)
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
@@ -214,7 +214,7 @@ def mirrored(found: OperatingPoint) -> tuple[Array, NDArray[np.bool_]]:
     volts = goal[: len(eq.names)]
     upper, lower = np.maximum(volts.max(axis=0), 0.0), np.minimum(volts.min(axis=0), 0.0)
     middle, half = (upper + lower) / 2, (upper - lower) / 2
-    gains = _Newton(eq, eq.linear(), eq.right_side(), eq.members, found.tolerances, at_rest=True).gain_nodes()
+    gains = _Newton(eq, eq.linear(), eq.right_side(), eq.members, found.tolerances, at_rest=True).gain_nodes(within=True)
     goal[gains] = middle + NEAR_RAIL * half * np.where(goal[gains] > middle + BETWEEN * half, -1.0, 1.0)
     return let_go(eq, goal, found.tolerances)
 
@@ -466,10 +466,11 @@ class _Newton:
         Kelley, D. E. Keyes, "Convergence analysis of pseudo-transient continuation", SIAM J. Numer. Anal. 35, 1998)."""
         return self.loosened(chosen, FIRST_HOLD, 1.0)
 
-    def gain_nodes(self) -> list[int]:
-        """Nodes that next to nothing holds but what is driven into them: where a macro makes its gain."""
+    def gain_nodes(self, *, within: bool = False) -> list[int]:
+        """Nodes that next to nothing holds but what is driven into them: where a macro makes its gain. Such nodes of the unit itself are left
+        out where they must lie ``within`` a block: what floats makes no gain."""
         diagonal = {row: float(np.min(self.linear[slot])) for (row, column), slot in self.eq.slots.items() if row == column < self.eq.first_branch}
-        return [row for row, siemens in diagonal.items() if 0 < siemens < GAIN_SIEMENS]
+        return [row for row, siemens in diagonal.items() if 0 < siemens < GAIN_SIEMENS and (not within or "." in self.eq.names[row])]
 
     def loosened(
         self, chosen: NDArray[np.int_], first: float, memory: float, target: Array | None = None, nodes: list[int] | None = None

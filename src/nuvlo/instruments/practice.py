@@ -10,6 +10,7 @@ from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
+from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build, Repair
 from nuvlo.model.diagnosis import FALSE_ALARM
 from nuvlo.model.mistakes import Mistake, single_mistakes
@@ -55,6 +56,12 @@ class PracticeBench(SimulatedBench):
         """The same unit with its sockets empty: what is wrong with what goes into them is not there then."""
         kit, seed = self.unit.kit, self.unit.seed
         self._empty = SimulatedBench(HiddenUnit(kit, seed, self._made(m for m in self.hidden if not m.asleep)))
+
+    def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
+        return self._empty.volts(red, black, setup=setup) if setup == SOCKETS_EMPTY else super().volts(red, black, setup=setup)
+
+    def supply_current(self, supply: str, *, setup: str = "") -> Measured:
+        return self._empty.supply_current(supply, setup=setup) if setup == SOCKETS_EMPTY else super().supply_current(supply, setup=setup)
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         return self._empty.bare_ohms(red, black, throw)

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
@@ -22,7 +23,7 @@ from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.probes import Reading
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
-from nuvlo.model.working import farads, tone_volts
+from nuvlo.model.working import EMPTY, farads, tone_volts
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
 
@@ -93,6 +94,7 @@ class SimulatedBench:
         self._offset_error = float(rng.uniform(-0.8, 0.8))
         self._level_error_db = float(rng.uniform(-INTERFACE_GAIN_DB, INTERFACE_GAIN_DB))
         self._turns = 0
+        self._solved: tuple[dict[str, float], dict[int, OperatingPoint]] = ({}, {})  # values, and where each circuit rests with them
         self._ran: tuple[dict[str, float], dict[str, float]] | None = None  # values, and the means they made
 
     def follow(self, build: Build) -> None:
@@ -132,7 +134,14 @@ class SimulatedBench:
         return self._shown(true + (self.spec.lead_ohms if part.unit == "Ω" else 0.0), part.unit)
 
     def _point(self, setup: str = "", having: tuple[str, ...] = ()) -> OperatingPoint:
-        circuit = self.unit.kit.setup(setup, having)
+        circuit, every = self.unit.kit.setup(setup, having), self.unit.values()
+        if self._solved[0] != every:
+            self._solved = (every, {})
+        if id(circuit) not in self._solved[1]:  # the kit keeps its circuits
+            self._solved[1][id(circuit)] = self._solved_for(circuit)
+        return self._solved[1][id(circuit)]
+
+    def _solved_for(self, circuit: Circuit) -> OperatingPoint:
         values = known_to(circuit, self.unit.values())
         point = operating_point(circuit, values)
         if point.failed:  # from a good unit it may be followed to
@@ -203,7 +212,7 @@ class SimulatedBench:
             case "voltage":
                 return self.volts(*reading.nodes, setup=reading.setup)
             case "current":
-                return self.supply_current(reading.point)
+                return self.supply_current(reading.point.removesuffix(EMPTY), setup=reading.setup)
             case "tone":
                 assert reading.tone is not None
                 return self.played(reading.tone)

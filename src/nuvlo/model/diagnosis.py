@@ -26,7 +26,7 @@ from nuvlo.logbook import Build
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.probes import COLD, FIELD_MM, MOST_LOOKED, Reading, readings_of
-from nuvlo.model.trials import Trials
+from nuvlo.model.trials import FEW_DRAWS, Trials
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
@@ -48,6 +48,7 @@ DIED = 0.2  # that what a mistake hurts has died by the time it is read (common 
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
+STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
 BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
 
 
@@ -176,8 +177,8 @@ class Diagnosis:
         span = np.nanmax(np.where(known, table, np.nan), axis=(1, 2), keepdims=True) - np.nanmin(np.where(known, table, np.nan), axis=(1, 2), keepdims=True)
         sign = np.where(np.arange(self.draws) % 2, 1.0, -1.0)
         off = np.where(lost[..., None], span / 2 * sign, off)
-        # Ohms are read in a few draws only: of a good unit it is known better where these lie among all, and how much too close together.
-        for row in (k for k, r in enumerate(self.readings) if r.quantity == "resistance"):
+        # Ohms and farads are read in a few draws only: of a good unit it is known where these lie among all, and how much too close together.
+        for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS):
             middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row, 0] ** 2).mean())
             near = np.abs(mean[row] - mean[row, 0]) < NEAR_GOOD * max(wide, self._noise(row))
             mean[row] += near * (middle - mean[row, 0])
@@ -308,9 +309,9 @@ class Diagnosis:
         share /= share.sum()
         return share[:-1], float(share[-1])
 
-    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[tuple[str, str]] = ()) -> Ranking:
+    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[tuple[str, str]] = (), empty: bool = False) -> Ranking:
         """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named, and none of those that are
-        out of reach."""
+        out of reach; under power with the sockets ``empty`` or not, as they are."""
         share, unexplained = self.in_states(taken, repaired)
         likely = self._of_mistakes(share)
         groups: list[tuple[list[int], float]] = []
@@ -328,7 +329,7 @@ class Diagnosis:
             Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0]) and not self._found_at(members[0], taken))
             for members, share in groups
         )
-        return Ranking(named, float(likely[0]), unexplained, self.next(share, taken, only, unexplained, skipped))
+        return Ranking(named, float(likely[0]), unexplained, self.next(share, taken, only, unexplained, skipped, empty))
 
     def _found_at(self, mistake: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
         """Whether a look, or a leg that was lifted, showed that something is wrong with a part this mistake concerns."""
@@ -359,16 +360,20 @@ class Diagnosis:
                     out &= np.abs(middle[:, None] - middle) <= APART * np.sqrt(wide[:, None] + wide)
         return out
 
-    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = ()) -> tuple[Reading, float] | None:
+    def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = (), empty: bool = False) -> tuple[Reading, float] | None:
         """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
         in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4). ``likely`` are shares of all
         states (states,); which of its states a mistake is in is not asked."""
+        unexplained = min(unexplained, STILL_ASKED)  # one of two mistakes is found by what would tell it alone
         chance = likely / likely.sum()
         heavy = np.flatnonzero(chance > 1e-4)
         w = chance[heavy] / chance[heavy].sum()
         last = next(reversed(list(taken)), None)
         before = next((r for r in self.readings if r.key == last), None)
-        left = [row for row, r in enumerate(self.readings) if r.key not in taken and r.key not in skipped and (not only or r.quantity in only)]
+        left = [
+            row for row, r in enumerate(self.readings)
+            if r.key not in taken and r.key not in skipped and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
+        ]  # fmt: skip
         told = self._looks([row for row in left if self._looked[row]], heavy, w)
         mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)

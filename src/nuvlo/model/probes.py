@@ -11,9 +11,10 @@ from dataclasses import dataclass, replace
 
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES, override_of_element
+from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
 from nuvlo.kit.schema import Tone
 from nuvlo.model.windows import Pair
+from nuvlo.model.working import EMPTY
 from nuvlo.words import listed
 
 MINUTES = {"voltage": 1.0, "current": 1.3, "resistance": 1.2, "capacitance": 1.2, "tone": 1.2, "lifted": 5.0, "look": 1.0}  # with finding the place
@@ -56,10 +57,17 @@ class Reading:
         return self.point, self.quantity
 
     @property
+    def empty(self) -> bool:
+        """Whether it is taken while the sockets are empty."""
+        return self.setup == SOCKETS_EMPTY
+
+    @property
     def state(self) -> str:
         """How the unit stands while it is taken: off, on, or on with a tone fed in somewhere."""
         if self.quantity in COLD:
             return "off"
+        if self.empty:
+            return "on, sockets empty"
         return f"tone at {self.tone.source}, {self.tone.hertz:g} Hz" if self.tone else "on"
 
     @property
@@ -98,6 +106,9 @@ def readings_of(kit: Kit) -> list[Reading]:
     found += [Reading(c.name, "capacitance", "F", (c.node, c.reference)) for c in kit.info.cold if c.kind == "capacitance"]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
     found += _at_pads(kit)
+    if kit.at_sockets:
+        found += [Reading(f"{s.name}{EMPTY}", "current", "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
+        found += [Reading(f"{place}{EMPTY}", "voltage", "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
     return found + list(_lifted(kit)) + out
 
 

@@ -26,9 +26,10 @@ from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
 from nuvlo.model.probes import Reading
-from nuvlo.model.working import farads, tones_at
+from nuvlo.model.working import EMPTY, farads, tones_at
 
-DRAWS_OF_OHMS = 4  # of each mistake: ohms are dear, and few are enough. It divides the number of draws
+FEW_DRAWS = ("resistance", "capacitance")
+DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough. It divides the number of draws
 FEW_TURNS = Tolerances(iterations=12)  # a draw that does not follow from the first by then seldom does
 OTHERWISE_V, OTHERWISE = 0.1, 0.02  # V at least, and share of the highest, by which another state of rest is one
 AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
@@ -142,20 +143,18 @@ class Trials:
         out = self._lifted(some)
         points: dict[int, Found] = {}
 
-        def at_rest(circuit: Circuit) -> OperatingPoint:
+        def at_rest(circuit: Circuit, values: Mapping[str, Array] = hot) -> OperatingPoint:
             if id(circuit) not in points:
-                points[id(circuit)] = self._solved(circuit, hot, next(iter(points.values()), None))
+                points[id(circuit)] = self._solved(circuit, values, next(iter(points.values()), None) if values is hot else None)
             return points[id(circuit)].point
 
         supplies = {s.name: s.element for s in self.kit.info.supply}
         tones: dict[tuple[str, str, float], list[int]] = {}
         for row, r in enumerate(self.readings):
             if r.quantity == "voltage":
-                out[row] = at_rest(self.kit.setup(r.setup)).voltage(*r.nodes)
+                out[row] = at_rest(self.kit.setup(r.setup), cold if r.empty else hot).voltage(*r.nodes)
             elif r.quantity == "current":
-                out[row] = -at_rest(self.kit.setup()).currents()[supplies[r.point]]
-            elif r.quantity == "capacitance":
-                out[row] = farads(self.kit, self.kit.cold(r.point), cold)
+                out[row] = -at_rest(self.kit.setup(r.setup), cold if r.empty else hot).currents()[supplies[r.point.removesuffix(EMPTY)]]
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
         for rows in tones.values():
@@ -166,14 +165,14 @@ class Trials:
         return out
 
     def _ohms(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
-        """What every reading of ohms would be, by its row."""
-        cold, out = self._values(some, cold=True), {}
+        """What every reading of ohms and farads would be, by its row."""
+        cold, out = {name: self._few(v) for name, v in self._values(some, cold=True).items()}, {}
         for row, r in enumerate(self.readings):
-            if r.quantity == "resistance":
+            if r.quantity in FEW_DRAWS:
                 progress.pause()
-                unit = self.kit.unpowered(*r.nodes)
-                few = {name: self._few(v) for name, v in known_to(unit, cold).items()}
-                out[row] = np.repeat(resistance(unit, *r.nodes, None, few).ohms, self.draws // self.draws_of_ohms)
+                unit = self.kit.unpowered(*r.nodes) if r.quantity == "resistance" else None
+                found = resistance(unit, *r.nodes, None, known_to(unit, cold)).ohms if unit else farads(self.kit, self.kit.cold(r.point), cold)
+                out[row] = np.repeat(found, self.draws // self.draws_of_ohms)
         return out
 
     def _lifted(self, some: Sequence[Mistake | None]) -> dict[int, Array]:

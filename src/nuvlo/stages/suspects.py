@@ -13,13 +13,13 @@ import numpy as np
 
 from nuvlo.craft.high_voltage import CLIPPED, is_high
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.kit import GROUND_NAMES, SWITCHED_OFF
+from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
 from nuvlo.model.probes import COLD, Reading
 from nuvlo.model.wired import explained
-from nuvlo.model.working import WorkingModel
+from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.task import Finding, Task, Wants
@@ -147,14 +147,14 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
     """Whom the readings so far accuse, with ``stop`` out of its window; what was ``skipped`` is not asked for."""
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
-    ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs}, skipped)
+    ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs}, skipped, stop.setup == SOCKETS_EMPTY)
     told = [g for g in ranking.groups if not g.silent]
     least = LEAST * sum(g.probability for g in told)  # where no single mistake explains it, those that come nearest
     shown = [g for g in told if g.probability >= least][: len(LETTERS)]
     suspects = tuple(_suspect(letter, g) for letter, g in zip(LETTERS, shown, strict=False))
     reading = ranking.next[0] if ranking.next and ranking.next[1] >= WORTH_BITS else None
     mine = [diagnosis.mistakes.index(g.mistakes[0]) + 1 for g in shown]
-    sure = bool(suspects) and suspects[0].share >= SURE * (1.0 - ranking.unexplained)
+    sure = bool(suspects) and suspects[0].share >= max(SURE * (1.0 - ranking.unexplained), ranking.unexplained)
     if sure:  # an iron is not lifted before an eye was
         reading = _look_first(diagnosis, {**taken, **dict.fromkeys(skipped, UNREAD)}, shown[0])
     return Suspicion(
@@ -261,18 +261,21 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
         named = listed(r.looked) if r.beside else f"{r.point}, {part.text}," if part and part.text else r.point
         return Task(step, stage, Wants.LOOK, f"Look at {named} through a lens", f"{before}{LENS if not r.beside else LENSES}", r.point, "look", parts=r.looked)
     title, how = _held(kit, r)
+    if r.empty:
+        title = f"Sockets empty: {title[0].lower()}{title[1:]}"
     return Task(step, stage, Wants.READING, title, f"{before}{how}", r.point, r.quantity, r.unit,
                 parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
 
 
 def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     """What to do, and where the leads go."""
+    place = r.point.removesuffix(EMPTY)
     red, black = (kit.named_place(n) for n in r.nodes) if r.nodes[0] else ("", "")
     match r.quantity:
         case "lifted":
             return f"Lift one leg of {r.point} and measure it", "The other leg stays. Clip the meter across the part itself."
         case "current":
-            return f"Current of the {r.point}", "The meter in line, or the supply's own."
+            return f"Current of the {place}", "The meter in line, or the supply's own."
         case "tone" if r.tone:
             fed = r.tone.fed or kit.named_place(r.tone.at)
             level = format_value(r.tone.level, "V")
@@ -283,7 +286,7 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
         case "resistance":
             cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
             return f"Ohms at {r.point}", f"{cold[0].upper()}{cold[1:]}."
-    return f"Volts at {r.point}", f"Power on. Red on {red}, black on {black}."
+    return f"Volts at {place}", f"Power on. Red on {red}, black on {black}."
 
 
 def _spot(r: Reading) -> str:
