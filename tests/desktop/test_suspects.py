@@ -341,3 +341,11 @@ def test_a_chip_in_backwards_does_not_show_before_it_is_in():
     supply = kit.info.supply[0].name
     assert wrong.supply_current(supply, setup=SOCKETS_EMPTY) == sound.supply_current(supply, setup=SOCKETS_EMPTY)
     assert wrong.supply_current(supply).value > 2 * sound.supply_current(supply).value
+
+
+def test_a_window_that_closes_gets_nothing_ready(drive, tmp_path, gorsefire, monkeypatch, qtbot):
+    driver = drive(opener=lambda: begun(tmp_path / "closes", gorsefire))
+    driver.type("stage wake")
+    assert driver.window.controller._ahead.isActive()
+    driver.window.controller.close()
+    assert not driver.window.controller._ahead.isActive()

@@ -135,6 +135,7 @@ class Controller(QObject):
     def close(self) -> None:
         """Let work under way end, then close the logbook. What does not end is left behind with the log as it stands."""
         self._following.stop()
+        self._ahead.stop()
         self.left_behind = not self.jobs.close()
         if self.workshop is not None and not self.left_behind:
             self.workshop.close()
