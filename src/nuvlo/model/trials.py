@@ -30,6 +30,7 @@ from nuvlo.model.working import EMPTY, farads, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
 DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough. It divides the number of draws
+MORE_TURNS = Tolerances(iterations=40)  # for those that nothing else has led on
 FEW_TURNS = Tolerances(iterations=12)  # a draw that does not follow from the first by then seldom does
 OTHERWISE_V, OTHERWISE = 0.1, 0.02  # V at least, and share of the highest, by which another state of rest is one
 AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
@@ -209,7 +210,12 @@ class Trials:
         known = known_to(circuit, values)
         few = {name: v[:: self.draws] for name, v in known.items()}
         if near is None:
-            ways = _either_way(operating_point(circuit, few))
+            first = operating_point(circuit, few)
+            for k in first.failed:  # from a good unit it may be followed to
+                both = {name: np.array([self.base[name][0] if name in self.base else usual(self.kit, self.laws, name), v[k]]) for name, v in few.items()}
+                pair = operating_point(circuit, both)
+                first.x[:, k] = first.equations.unknowns_of(pair.equations, pair.x)[:, 1]
+            ways = _either_way(first)
         else:
             here = Equations(circuit, few)
             ways = _led(circuit, few, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))
@@ -219,6 +225,10 @@ class Trials:
         if lost.size:
             held, there = let_go(Equations(circuit, of_members(known, lost, found.converged.size)), begin[:, lost])
             x[:, lost[there]] = held[:, there]
+            lost = lost[~there]
+        if lost.size:
+            again = solve(Equations(circuit, of_members(known, lost, found.converged.size)), MORE_TURNS, stubborn=False, start=begin[:, lost])
+            x[:, lost[again.converged]] = again.x[:, again.converged]
         return Found(replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0))), ways)
 
 
