@@ -147,7 +147,10 @@ def test_one_look_is_at_all_that_lies_side_by_side(drive, tmp_path, gorsefire):
     first, *others = task.parts
     offers = {o.line: o for o in stopped.window.next_lane.offers}
     assert f"look {first.lower()} wrong" in offers
-    looks = lambda: {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == "look"}  # noqa: E731
+
+    def looks() -> dict[str, float]:
+        return {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == "look"}
+
     offers["look right"].click()
     stopped.settle()
     assert {ref: looks()[ref] for ref in task.parts} == dict.fromkeys(task.parts, 0.0)

@@ -104,7 +104,8 @@ class Diagnosis:
 
     def make_ready(self) -> None:
         """All that takes time, so that :meth:`rank` takes none."""
-        self.seen, self.related, self._same  # noqa: B018  kept from here on
+        for name in ("seen", "related", "_same"):
+            getattr(self, name)  # kept from here on
 
     @cached_property
     def many(self) -> Array:
