@@ -9,6 +9,7 @@ Circuits and Systems 22, 1975.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from copy import copy
 from functools import cached_property
 
 import numpy as np
@@ -214,6 +215,13 @@ class Equations:
         rise = warm - self.nominal
         first, second = (self._value(element.name, name, self.overrides) for name in ("tc1", "tc2"))
         return 1.0 + first * rise + second * rise**2
+
+    def tied(self, a: int, b: int, siemens: float) -> Equations:
+        """The same with a conductor more between two rows, −1 being ground."""
+        out = copy(self)
+        out.conductors = [*self.conductors, (a, b, np.array([siemens]))]
+        out.lay_out()
+        return out
 
     # -- pattern ----------------------------------------------------------------------------------------------
 

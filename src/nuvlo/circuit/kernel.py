@@ -99,7 +99,7 @@ class Kernel:
 
     def _packed(self, charges: bool) -> Any:
         eq, devices = self.eq, self.eq.devices
-        programs = [_recorded(group, span.start, _entries_before(devices, span.start), charges).packed() for group, span in devices.spanned()]
+        programs = [_program(group, span.start, _entries_before(devices, span.start), charges) for group, span in devices.spanned()]
         stamps = [(slot, entry, int(sign)) for entry, places in enumerate(eq.device_stamps) for slot, sign in places]
         plus, minus = (np.ascontiguousarray(ends, dtype=np.int32) for ends in eq.branch_nodes())
         into = np.array(devices.injections, dtype=np.int32).reshape(-1, 2)
@@ -193,6 +193,14 @@ def kernel(eq: Equations) -> Kernel | None:
 
 def _entries_before(devices: Devices, first_branch: int) -> int:
     return int(np.searchsorted(devices.rows, first_branch))
+
+
+def _program(group: Group, first_branch: int, first_entry: int, charges: bool) -> Any:
+    """The laws of a group as the compiled part takes them; recorded once, whatever else is tied to the nodes."""
+    key = first_branch, first_entry, charges
+    if key not in group.programs:
+        group.programs[key] = _recorded(group, *key).packed()
+    return group.programs[key]
 
 
 def _recorded(group: Group, first_branch: int, first_entry: int, charges: bool) -> Program:

@@ -11,9 +11,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.circuit.circuit import Circuit, Element, Overrides
+from nuvlo.circuit.circuit import Circuit, Element, Memory, Overrides
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
 from nuvlo.circuit.overrides import of_members
@@ -21,8 +22,10 @@ from nuvlo.circuit.small_signal import LinearisedCircuit
 
 LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
 STIFF = (1.0, 1e3, 1e-2)  # S of the source that holds volts, tried in this order where a solution is lost
+KEPT = 6  # equations of some members: of all, of the first, and of those that were looked at last
 FEW_TURNS = 50  # of Newton, where another way is known: who has not converged by then seldom does
-AGAIN = (1.0, 1.03, 0.97, 1.1)  # times the current, where a member is lost
+AGAIN = (1.005, 0.995)  # times the current, where a member is lost
+HELD_TURNS, HELD_S, NEAR_ENOUGH = 24, 1.0, 1e-4  # steps towards the volts at which the test current flows, with what they are held, and to what share of it
 FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
 
@@ -51,36 +54,119 @@ def resistance(
 
     A source of 0 V within a subcircuit is no source: it carries the current that a model senses, and stays.
     """
-    meter = meter or Ohmmeter()
-    a, b = circuit.node(red), circuit.node(black)
-    sources = _taken_out(circuit, overrides) - {k.lower() for k in keep}
-    equations = Equations(circuit, overrides, open_sources=sources, leak=LEAK)
-    if a == b:
-        nothing = np.zeros(equations.members)
-        return Resistance(nothing, nothing)
-    drive = equations.right_side()
-    equations.inject(drive, (a, b), meter.test_current)
-    # Driven through gigaohms a junction sees kilovolts and Newton gets lost: such members are past compliance nearly always,
-    # and what flows at that, which is always found, tells for certain.
-    volts = _across(solve(equations, replace(tolerances, iterations=FEW_TURNS), drive, stubborn=False).x, a, b)
-    over = ~(np.abs(volts) <= meter.compliance)
-    if not over.any():
-        return Resistance(volts / meter.test_current, volts)
-    limited, held = _at_compliance(circuit, a, b, meter, overrides, sources, tolerances)
-    lost = np.flatnonzero(np.isnan(volts) & ~(limited < meter.test_current))
-    # Which members Newton loses hangs on the last digit of the current, which nobody's meter holds to.
-    for other in AGAIN:
-        if not lost.size:
-            break
-        some = Equations(circuit, of_members(overrides, lost, equations.members), open_sources=sources, leak=LEAK)
-        own = drive if drive.shape[1] == 1 else drive[:, lost]
-        volts[lost] = _across(solve(some, tolerances, other * own).x, a, b) / other
+    return Cold(circuit, overrides, keep, tolerances).between(red, black, meter)
+
+
+class Cold:
+    """A circuit with its sources taken out, to be measured between any of its nodes. As :func:`resistance`, for many pairs of nodes."""
+
+    def __init__(self, circuit: Circuit, overrides: Overrides | None = None, keep: tuple[str, ...] = (), tolerances: Tolerances = DEFAULT) -> None:
+        self.circuit, self.overrides, self.tolerances = circuit, overrides, tolerances
+        self.sources = _taken_out(circuit, overrides) - {k.lower() for k in keep}
+        self.members = max((np.size(value) for value in (overrides or {}).values()), default=1)
+        self.memory = Memory(KEPT)
+
+    def equations(self, some: NDArray[np.intp]) -> Equations:
+        """Of ``some`` members."""
+
+        def make() -> Equations:
+            return Equations(self.circuit, of_members(self.overrides, some, self.members), open_sources=self.sources, leak=LEAK)
+
+        found: Equations = self.memory.recall(some.tobytes(), make)
+        return found
+
+    def between(self, red: str, black: str, meter: Ohmmeter | None = None) -> Resistance:
+        """Resistance between ``red`` and ``black``."""
+        meter = meter or Ohmmeter()
+        ends = self.circuit.node(red), self.circuit.node(black)
+        if ends[0] == ends[1]:
+            return Resistance(np.zeros(self.members), np.zeros(self.members))
+        # Driven through gigaohms a junction sees kilovolts and Newton gets lost: such members are past compliance nearly always,
+        # and what flows at that, which is always found, tells for certain. Whether it is asked first is for the first member to say.
+        volts, limited, held = (np.full(self.members, np.nan) for _ in range(3))
+        every, few = np.arange(self.members), replace(self.tolerances, iterations=FEW_TURNS)
+        if self.members > 1 and not abs(self._driven(ends, every[:1], meter, few, stubborn=False)[0]) <= meter.compliance:
+            limited, held = self._at_compliance(ends, every, meter)
+            rest = np.flatnonzero(~(limited < meter.test_current))
+            volts[rest] = self._driven(ends, rest, meter, few, stubborn=False)
+            lost = rest[np.isnan(volts[rest])]
+        else:
+            volts[:] = self._driven(ends, every, meter, few, stubborn=False)
+            rest = np.flatnonzero(~(np.abs(volts) <= meter.compliance))
+            limited[rest], held[rest] = self._at_compliance(ends, rest, meter)
+            lost = rest[np.isnan(volts[rest]) & ~(limited[rest] < meter.test_current)]
+        # Which members Newton loses hangs on the last digit of the current, which nobody's meter holds to.
+        for times in AGAIN:
+            volts[lost] = self._driven(ends, lost, meter, few, times, stubborn=False)
+            lost = lost[np.isnan(volts[lost])]
+        volts[lost] = self._held(ends, lost, meter)
         lost = lost[np.isnan(volts[lost])]
-    over = ~(np.abs(volts) <= meter.compliance)
-    with np.errstate(divide="ignore", over="ignore"):
-        ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
-    ohms[ohms > OPEN_ABOVE] = np.inf
-    return Resistance(ohms, np.where(over, meter.compliance, volts))
+        volts[lost] = self._driven(ends, lost, meter, self.tolerances, stubborn=True)
+        over = ~(np.abs(volts) <= meter.compliance)
+        with np.errstate(divide="ignore", over="ignore"):
+            ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
+        ohms[ohms > OPEN_ABOVE] = np.inf
+        return Resistance(ohms, np.where(over, meter.compliance, volts))
+
+    def _driven(self, ends: tuple[int, int], some: NDArray[np.intp], meter: Ohmmeter, limits: Tolerances, times: float = 1.0, *, stubborn: bool) -> Array:
+        """Volts of ``some`` members at so many times the test current, over that; NaN of those that are lost."""
+        if not some.size:
+            return np.zeros(0)
+        equations = self.equations(some)
+        drive = np.zeros((equations.size, 1)) + equations.right_side()
+        equations.inject(drive, ends, times * meter.test_current)
+        return _across(solve(equations, limits, drive, stubborn=stubborn).x, *ends) / times
+
+    def _held(self, ends: tuple[int, int], some: NDArray[np.intp], meter: Ohmmeter) -> Array:
+        """Volts of ``some`` members at the test current, found by holding volts until it flows: what is held is found where what is driven is not.
+        By regula falsi with the end that stays halved (M. Dowell, P. Jarratt, "A modified regula falsi method", BIT 11, 1971)."""
+        out = np.full(some.size, np.nan)
+        if not some.size:
+            return out
+        equations = self.equations(some).tied(*ends, HELD_S)
+        low, high = np.zeros(some.size), np.full(some.size, meter.compliance)
+        below, above = np.full(some.size, -meter.test_current), np.full(some.size, np.nan)
+        side, start, going = np.zeros(some.size), None, np.ones(some.size, dtype=bool)
+        for turn in range(HELD_TURNS):
+            asked = high if turn == 0 else np.where(np.isnan(above), high, low - below * (high - low) / (above - below))
+            drive = np.zeros((equations.size, some.size)) + equations.right_side()
+            equations.inject(drive, ends, HELD_S * asked)
+            found = solve(equations, replace(self.tolerances, iterations=FEW_TURNS), drive, stubborn=False, start=start)
+            volts = _across(found.x, *ends)
+            more = HELD_S * (asked - volts) - meter.test_current
+            there = going & (np.abs(more) <= NEAR_ENOUGH * meter.test_current)
+            out[there] = volts[there]
+            going &= ~(there | np.isnan(more)) & (above > 0 if turn else True)
+            if not going.any():
+                break
+            start = found.x
+            up, down = going & (more > 0), going & (more <= 0)
+            below[up & (side > 0)] /= 2
+            above[down & (side < 0)] /= 2
+            high[up], above[up], low[down], below[down] = asked[up], more[up], asked[down], more[down]
+            side[up], side[down] = 1, -1
+        return out
+
+    def _at_compliance(self, ends: tuple[int, int], some: NDArray[np.intp], meter: Ohmmeter) -> tuple[Array, Array]:
+        """Current in A of ``some`` members with the compliance voltage held across the leads, by a stiff Norton source, and the volts there: a little
+        less, but a stiffer source would drown in its rounding what holds a part that floats."""
+        amps, held = np.full(some.size, np.nan), np.full(some.size, np.nan)
+        for k, stiff in enumerate(STIFF):
+            lost = np.flatnonzero(np.isnan(held))
+            if not lost.size:
+                break
+            equations = self.equations(some[lost]).tied(*ends, stiff)
+            drive = np.zeros((equations.size, 1)) + equations.right_side()
+            equations.inject(drive, ends, stiff * meter.compliance)
+            # Rounding of that source's amperes moves what only a leak and a junction at rest tie down by some microvolts.
+            last = k == len(STIFF) - 1
+            turns = self.tolerances.iterations if last else FEW_TURNS
+            fine = replace(self.tolerances, vntol=max(self.tolerances.vntol, FLOATS_V), iterations=turns)
+            volts = _across(solve(equations, fine, drive, stubborn=last).x, *ends)
+            # No unit without sources shows more than what is held across it, nor gives anything back: that is no solution.
+            sane = (np.abs(volts) <= meter.compliance * (1 + FLOATS_V)) & (volts >= 0)
+            amps[lost[sane]], held[lost[sane]] = stiff * (meter.compliance - volts[sane]), volts[sane]
+        return amps, held
 
 
 CURRENTS = 1e-3 * 10.0 ** (-np.arange(9) / 2)  # A at which the volts are looked at, from a meter's test current downwards
@@ -139,30 +225,3 @@ def _senses(circuit: Circuit, element: Element, overrides: Overrides | None) -> 
 
 def _across(x: Array, a: int, b: int) -> Array:
     return (x[a] if a >= 0 else 0.0) - (x[b] if b >= 0 else np.zeros(x.shape[1]))
-
-
-def _at_compliance(
-    circuit: Circuit, a: int, b: int, meter: Ohmmeter, overrides: Overrides | None, sources: frozenset[str],
-    tolerances: Tolerances,
-) -> tuple[Array, Array]:  # fmt: skip
-    """Current in A with the compliance voltage held across the leads, by a stiff Norton source, and the volts there: a little
-    less, but a stiffer source would drown in its rounding what holds a part that floats."""
-    members = max((np.size(value) for value in (overrides or {}).values()), default=1)
-    amps, held = np.full(members, np.nan), np.full(members, np.nan)
-    for k, stiff in enumerate(STIFF):
-        lost = np.flatnonzero(np.isnan(held))
-        equations = Equations(circuit, of_members(overrides, lost, members), open_sources=sources, leak=LEAK)
-        equations.conductors.append((a, b, np.array([stiff])))
-        equations.lay_out()
-        drive = equations.right_side()
-        equations.inject(drive, (a, b), stiff * meter.compliance)
-        # Rounding of that source's amperes moves what only a leak and a junction at rest tie down by some microvolts.
-        last = k == len(STIFF) - 1
-        fine = replace(tolerances, vntol=max(tolerances.vntol, FLOATS_V), iterations=tolerances.iterations if last else FEW_TURNS)
-        volts = _across(solve(equations, fine, drive, stubborn=last).x, a, b)
-        # No unit without sources shows more than what is held across it, nor gives anything back: that is no solution.
-        sane = (np.abs(volts) <= meter.compliance * (1 + FLOATS_V)) & (volts >= 0)
-        amps[lost[sane]], held[lost[sane]] = stiff * (meter.compliance - volts[sane]), volts[sane]
-        if sane.all():
-            break
-    return amps, held

@@ -184,14 +184,28 @@ def solve(
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
         return OperatingPoint(equations, x, np.asarray(np.isfinite(x).all(axis=0)), tolerances)
     newton = _Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
-    leads = equations.circuit.netlist.leads
-    if leads and drive is None and not equations.clamped:
-        led = Equations(equations.given, equations.overrides, open_sources=equations.open_sources, clamps=leads)
-        newton.lead = solve(led, tolerances, led.add_stated(led.right_side())).x[:, :1]
+    newton.take_lead()
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
         x, converged = newton.run(stubborn, start)
     x[:, ~converged] = np.nan
     return OperatingPoint(equations, x, converged, tolerances, newton.way)
+
+
+def followed(equations: Equations, tolerances: Tolerances = DEFAULT) -> tuple[Array, NDArray[np.bool_]]:
+    """(n, N) each member as it is followed to from the values of the first, in steps as small as it needs, or else as the sources are raised;
+    and whether that led there."""
+    newton = _Newton(equations, equations.linear(), equations.right_side(), equations.members, tolerances, at_rest=True)
+    newton.take_lead()
+    x, there = np.full((equations.size, equations.members), np.nan), np.zeros(equations.members, dtype=bool)
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        nominal, ok = newton.nominal(*newton.begin(), True)
+        if ok.all():
+            x, there = newton.follow(np.arange(equations.members), nominal)
+        lost = np.flatnonzero(~there)
+        if lost.size:
+            x[:, lost], there[lost] = newton.source_steps(lost)
+    x[:, ~there] = np.nan
+    return x, there
 
 
 def let_go(equations: Equations, target: Array, tolerances: Tolerances = DEFAULT) -> tuple[Array, NDArray[np.bool_]]:
@@ -250,8 +264,22 @@ class _Newton:
         found: Known = self.eq.circuit.memory.recall((first, numbers, self.tol), lambda: Known(None, {}))
         return found
 
+    def take_lead(self) -> None:
+        """Begin where the circuit's own hints lead to, where it has any."""
+        eq = self.eq
+        leads = eq.circuit.netlist.leads
+        if leads and self.at_rest and not eq.clamped:
+            led = Equations(eq.given, eq.overrides, open_sources=eq.open_sources, clamps=leads)
+            self.lead = solve(led, self.tol, led.add_stated(led.right_side())).x[:, :1]
+
+    def begin(self) -> tuple[Array, Array]:
+        """Where the first member is looked for, and its junctions there."""
+        if self.lead is not None and np.isfinite(self.lead).all():
+            return self.lead, self.eq.branch_voltages(self.lead)
+        return np.zeros((self.eq.size, 1)), self.eq.devices.starting_voltages()
+
     def nominal(self, start: Array, junctions: Array, stubborn: bool) -> tuple[Array, NDArray[np.bool_]]:
-        """The first member alone, where it is ``stubborn`` by whatever it takes."""
+        """The first member alone, where it is ``stubborn`` by whatever it takes: the others begin there."""
         if self.known.nominal is not None:
             return self.known.nominal, np.ones(1, dtype=bool)
         first = np.array([0])
@@ -263,13 +291,10 @@ class _Newton:
         return x, ok
 
     def run(self, stubborn: bool, begin: Array | None = None) -> tuple[Array, NDArray[np.bool_]]:
-        start = np.zeros((self.eq.size, 1))
-        junctions = self.eq.devices.starting_voltages()
-        if self.lead is not None and np.isfinite(self.lead).all():
-            start, junctions = self.lead, self.eq.branch_voltages(self.lead)
+        start, junctions = self.begin()
         if begin is not None and self.members == 1 and np.isfinite(begin).all():
             start, junctions = begin, self.eq.branch_voltages(begin)
-        x, ok = self.nominal(start, junctions, stubborn)
+        x, ok = self.nominal(start, junctions, stubborn or begin is None)
         if self.members == 1:
             return x.copy(), ok
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions

@@ -18,8 +18,8 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
-from nuvlo.circuit.ohms import resistance
-from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, let_go, mirrored, operating_point, solve
+from nuvlo.circuit.ohms import Cold
+from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, let_go, mirrored, operating_point, solve
 from nuvlo.circuit.overrides import of_members
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
@@ -30,8 +30,9 @@ from nuvlo.model.working import EMPTY, farads, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
 DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough. It divides the number of draws
-MORE_TURNS = Tolerances(iterations=40)  # for those that nothing else has led on
-FEW_TURNS = Tolerances(iterations=12)  # a draw that does not follow from the first by then seldom does
+ROUGHLY = Tolerances(vntol=1e-6)  # what floats, as all does at an empty socket, is never found more closely, and no meter shows it
+MORE_TURNS = replace(ROUGHLY, iterations=40)  # for those that nothing else has led on
+FEW_TURNS = replace(ROUGHLY, iterations=12)  # a draw that does not follow from the first by then seldom does
 OTHERWISE_V, OTHERWISE = 0.1, 0.02  # V at least, and share of the highest, by which another state of rest is one
 AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
 
@@ -112,8 +113,8 @@ class Trials:
                 helper.end()
 
     def _companies(self) -> list[Company]:
-        """Which are solved together, the largest first: transistors in other holes by themselves, since each is a part more in the circuit of
-        all; ohms, of few draws, in larger companies."""
+        """Which are solved together, what takes longest first: transistors in other holes by themselves, since each is a part more in the circuit
+        of all; ohms, of few draws, in larger companies and last, since they are soon done."""
         plain: list[int] = []
         turned: dict[str, list[int]] = {}
         for k, one in enumerate(self.everyone):
@@ -124,7 +125,7 @@ class Trials:
         for ohms, draws in ((True, DRAWS_OF_OHMS), (False, self.draws)):
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
             out += [Company(tuple(group[at : at + most]), ohms) for group in (plain, *turned.values()) for at in range(0, len(group), most)]
-        return sorted(out, key=lambda c: (not c.ohms, -len(c.mistakes)))
+        return sorted(out, key=lambda c: (c.ohms, -len(c.mistakes)))
 
     def _values(self, some: Sequence[Mistake | None], cold: bool = False) -> dict[str, Array]:
         """Override arrays (mistakes · draws,). While it is ``cold`` the sockets are empty: what is wrong with what they hold is not yet."""
@@ -167,12 +168,19 @@ class Trials:
 
     def _ohms(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
         """What every reading of ohms and farads would be, by its row."""
-        cold, out = {name: self._few(v) for name, v in self._values(some, cold=True).items()}, {}
+        cold = {name: self._few(v) for name, v in self._values(some, cold=True).items()}
+        out: dict[int, Array] = {}
+        units: dict[int, Cold] = {}
         for row, r in enumerate(self.readings):
             if r.quantity in FEW_DRAWS:
                 progress.pause()
-                unit = self.kit.unpowered(*r.nodes) if r.quantity == "resistance" else None
-                found = resistance(unit, *r.nodes, None, known_to(unit, cold)).ohms if unit else farads(self.kit, self.kit.cold(r.point), cold)
+                if r.quantity == "resistance":
+                    unit = self.kit.unpowered(*r.nodes)
+                    if id(unit) not in units:
+                        units[id(unit)] = Cold(unit, known_to(unit, cold))
+                    found = units[id(unit)].between(*r.nodes).ohms
+                else:
+                    found = farads(self.kit, self.kit.cold(r.point), cold)
                 out[row] = np.repeat(found, self.draws // self.draws_of_ohms)
         return out
 
@@ -210,11 +218,11 @@ class Trials:
         known = known_to(circuit, values)
         few = {name: v[:: self.draws] for name, v in known.items()}
         if near is None:
-            first = operating_point(circuit, few)
+            first = operating_point(circuit, few, ROUGHLY)
             for k in first.failed:  # from a good unit it may be followed to
                 both = {name: np.array([self.base[name][0] if name in self.base else usual(self.kit, self.laws, name), v[k]]) for name, v in few.items()}
-                pair = operating_point(circuit, both)
-                first.x[:, k] = first.equations.unknowns_of(pair.equations, pair.x)[:, 1]
+                pair = Equations(circuit, both)
+                first.x[:, k] = first.equations.unknowns_of(pair, followed(pair, ROUGHLY)[0])[:, 1]
             ways = _either_way(first)
         else:
             here = Equations(circuit, few)
@@ -223,7 +231,7 @@ class Trials:
         found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
         x, lost = np.where(found.converged, found.x, begin), np.flatnonzero(~found.converged)
         if lost.size:
-            held, there = let_go(Equations(circuit, of_members(known, lost, found.converged.size)), begin[:, lost])
+            held, there = let_go(Equations(circuit, of_members(known, lost, found.converged.size)), begin[:, lost], ROUGHLY)
             x[:, lost[there]] = held[:, there]
             lost = lost[~there]
         if lost.size:
@@ -242,12 +250,12 @@ class Found:
 
 def _led(circuit: Circuit, few: Mapping[str, Array], one: Array, other: Array) -> Array:
     """The ways (n, N, 2) near ``one`` and ``other`` (n, N), which are of a set-up much like this; what does not lead to another is the first."""
-    first = operating_point(circuit, few, start=one)
+    first = operating_point(circuit, few, ROUGHLY, start=one)
     out = np.stack([first.x, first.x], axis=2)
     two = np.flatnonzero(np.abs(other - one).max(axis=0) > 0)
     if two.size:
         some = Equations(circuit, of_members(few, two, first.converged.size))
-        held, there = let_go(some, some.unknowns_of(first.equations, other[:, two]))
+        held, there = let_go(some, some.unknowns_of(first.equations, other[:, two]), ROUGHLY)
         out[:, two[there], 1] = first.equations.unknowns_of(some, held[:, there])
     return out
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from functools import cached_property
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,6 +67,11 @@ class Group(ABC):
         if (warm != NOMINAL_TEMPERATURE).any() or (self.p["nominal"] != NOMINAL_TEMPERATURE).any():
             self.warm(self.p["temperature"])
 
+    @cached_property
+    def programs(self) -> dict[tuple[int, int, bool], Any]:
+        """Its laws as they were recorded for the compiled part."""
+        return {}
+
     def prepare(self) -> None:  # noqa: B027 — most kinds have nothing to fill in
         """Fill in what hangs on other parameters, before anything is scaled."""
 
@@ -121,6 +127,7 @@ class Group(ABC):
     def members(self, chosen: NDArray[np.int_]) -> Group:
         out = object.__new__(type(self))
         out.__dict__.update(self.__dict__)
+        out.__dict__.pop("programs", None)
         out.p = {k: v[:, chosen] if v.shape[1] > 1 else v for k, v in self.p.items()}
         return out
 
