@@ -13,7 +13,7 @@ from nuvlo.kit import Kit
 from nuvlo.model import Window
 from nuvlo.model.diagnosis import GOOD, UNEXPLAINED, Diagnosis, Ranking
 from nuvlo.model.mistakes import Mistake
-from nuvlo.model.probes import Reading
+from nuvlo.model.probes import EYES, Reading
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, Verdict, judge
 
@@ -50,6 +50,14 @@ class Score:
         chance, right = np.array([p for p, _ in self.stated]), np.array([r for _, r in self.stated], dtype=float)
         bins = np.minimum((chance * 10).astype(int), 9)
         return float(sum(abs(chance[bins == b].sum() - right[bins == b].sum()) for b in range(10)) / chance.size)
+
+
+def told_by(bench: PracticeBench, r: Reading) -> dict[tuple[str, str], Measured]:
+    """All that a reading tells; nothing where the display does not settle."""
+    try:
+        return bench.observed(r)
+    except InstrumentError:
+        return {}
 
 
 def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
@@ -93,10 +101,7 @@ def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool, windo
         if not left:
             break
         r = ranking.next[0] if chosen and ranking.next else left[int(dice.integers(len(left)))]
-        for one in r.alone:
-            shown = taken_by(bench, one)
-            if shown is not None:
-                taken[one.key] = shown
+        taken.update(told_by(bench, r))
         tried.add(r.key)  # where the display does not settle, too
         ranking = d.rank(taken, skipped=tried)
         if sure > MOST_READINGS and max(ranking.nothing_shown, *(g.probability for g in ranking.groups[:1])) > 0.9:
@@ -133,7 +138,7 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
         out.good_called += ranking.nothing_shown > max(accused, ranking.unexplained)
         if k < count * GOOD / (1.0 - GOOD - UNEXPLAINED):
             out.stated.append((max(ranking.nothing_shown, accused), ranking.nothing_shown > accused))
-    own = [r for r in d.readings if r.quantity not in ("look", "lifted") and "@" not in r.point and not r.minutes]
+    own = [r for r in d.readings if r.quantity not in (*EYES, "lifted") and "@" not in r.point and not r.minutes]
     for k in range(two):
         pair = [pick(d, dice), pick(d, dice)]
         while set(pair[0].refs) & set(pair[1].refs) or any(d.indistinct(m) for m in pair):

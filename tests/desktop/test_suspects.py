@@ -20,7 +20,7 @@ from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD
+from nuvlo.model.probes import COLD, EYES
 from nuvlo.model.working import EMPTY
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspicion
@@ -80,7 +80,7 @@ def to_the_end(driver) -> None:
             driver.type("confirm")
         elif now.task.wants is Wants.LOOK and driver.session.snapshot().by_eye:
             drawn = {ref for f in driver.window.board().marking.flaws for ref in (f.ref, *(pad.partition(".")[0] for pad in f.pads))}
-            seen = [ref for ref in now.task.parts if ref in drawn]  # through the lens
+            seen = [ref for ref in now.task.parts if ref in drawn] if now.task.parts else sorted(drawn)  # through the lens, or on the whole board
             driver.type(f"look {seen[0].lower()} wrong" if seen else "look right")
         else:
             before = driver.session.build.events
@@ -333,7 +333,7 @@ def test_a_stop_with_the_sockets_empty_is_looked_into_with_the_sockets_empty(dri
             break
         if found.next.empty:
             assert driver.session.now().task.title.startswith("Sockets empty: ")
-        driver.type("look right") if found.next.quantity == "look" else driver.space()
+        driver.type("look right") if found.next.quantity in EYES else driver.space()
     assert any(r.point.endswith(EMPTY) for r in driver.session.build.readings)
     assert any("far too low" in words for words in driver.session.snapshot().suspicion.suspects[0].words)
 

@@ -17,9 +17,9 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.model import helper
-from nuvlo.model.diagnosis import FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
+from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
-from nuvlo.model.probes import BESIDE, FIELD_MM, MOST_LOOKED, Reading
+from nuvlo.model.probes import BESIDE, BOARD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
 from nuvlo.model.trials import spread
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
@@ -222,7 +222,7 @@ def test_a_list_alone_is_looked_at(tmp_path, capsys):
     kit = kit_of("gorsefire")
     bare = replace(kit, unit=None, setups={}, board=None, memory={})
     d = Diagnosis(bare)
-    assert {r.quantity for r in d.readings} == {"look"}
+    assert {r.quantity for r in d.readings} == set(EYES)
     before = d.rank({})
     assert before.next is not None
     found = d.rank({("D1", "look"): Measured(1.0, 0.0, "")})
@@ -261,6 +261,70 @@ def test_what_lies_side_by_side_is_one_look():
         alone = both.sum(axis=1)[:, None] * both.sum(axis=0)[None, :]
         assert bits == pytest.approx((both[both > 0] * np.log2((both / alone)[both > 0])).sum(), abs=1e-9)
         assert r.takes() == pytest.approx(d.readings[rows[0]].takes() + BESIDE * len(r.beside))
+
+
+def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
+    """A diagnosis of mistakes of some parts, of these kinds, by eye alone."""
+    out = object.__new__(Diagnosis)
+    out.draws, out.habits = 4, shipped()
+    refs = dict.fromkeys(ref for some, _ in mistakes for ref in some)
+    out.readings = [Reading(BOARD, OVER, ""), *(Reading(ref, "look", "", part=ref) for ref in refs)]
+    out.mistakes = [Mistake(f"m{k}", some, kind, ((f"r{k}", 1.0),)) for k, (some, kind) in enumerate(mistakes)]
+    out.__dict__["table"] = np.full((len(out.readings), 1 + len(mistakes), 4), np.nan)
+    return out
+
+
+@pytest.mark.parametrize("after", [{}, {"R2": 0.0}, {"R1": 0.0}, {"R1": 1.0}])
+def test_a_look_over_the_board_that_finds_nothing_is_weighed_by_hand(after):
+    """What a look at a part by itself said already, the board looked over says no more."""
+    d = looked_at((("R1",), "decade"), (("R2", "R3"), "exchanged"), (("R4",), "cold"), (("R5",), "leaky"))
+    taken = {(ref, "look"): Measured(value, 0.0, "") for ref, value in after.items()}
+    before, _ = d.posterior(taken)
+    now, _ = d.posterior({**taken, (BOARD, OVER): Measured(0.0, 0.0, "")})
+    seen = [shipped()[m.kind].seen for m in d.mistakes]
+    factor = [1.0, *(1.0 if set(m.refs) & set(after) else 1 - AT_A_GLANCE * s for m, s in zip(d.mistakes, seen, strict=True))]
+    by_hand = before * factor
+    assert now / now.sum() == pytest.approx(by_hand / by_hand.sum())
+
+
+def test_the_bits_of_a_look_over_the_board_are_counted_out():
+    """Every outcome by hand: nothing, or the part that is found; two mistakes of one part are not told apart by it."""
+    d = looked_at((("R1",), "decade"), (("R1",), "cold"), (("R2", "R3"), "exchanged"), (("W9",), "open"), (("R5",), "leaky"))
+    d.readings.remove(next(r for r in d.readings if r.part == "W9"))  # a wire: no part of the board
+    share = np.array([0.3, 0.2, 0.15, 0.1, 0.15, 0.1])
+    at = [None, "R1", "R1", "R2", None, "R5"]
+    hit = [0.0, *(AT_A_GLANCE * shipped()[m.kind].seen if a else 0.0 for m, a in zip(d.mistakes, at[1:], strict=True))]
+    both = np.array([[p * h if a == ref else 0.0 for p, h, a in zip(share, hit, at, strict=True)] for ref in ("R1", "R2", "R5")] + [share * (1 - np.array(hit))])
+    alone = both.sum(axis=1)[:, None] * both.sum(axis=0)[None, :]
+    known = both > 0
+    bits = d._glance(0, np.arange(6), share, {})
+    assert bits == pytest.approx((both[known] * np.log2(both[known] / alone[known])).sum(), abs=1e-9)
+    assert d._glance(0, np.arange(6), share, {("R1", "look"): Measured(0.0, 0.0, "")}) < bits
+
+
+def test_what_a_glance_finds_a_lens_shows_too():
+    kit = kit_of("gorsefire")
+    found = missed = 0
+    for seed in range(60):
+        bench = PracticeBench(kit, seed, hidden_mistake(kit, seed))
+        wrong = bench.looked_over()
+        shown = [r.part for r in readings_of(kit) if r.quantity == "look" and bench.looked_at(r.part).value]
+        assert set(wrong) <= set(shown) & {ref for m in bench.hidden for ref in m.refs}
+        found, missed = found + bool(wrong), missed + (not wrong)
+    assert found > 10
+    assert missed > 10
+
+
+def test_volts_are_read_from_point_to_point():
+    """Between the anodes of two channels a good unit reads next to nothing, whatever its supply: what is wrong in one stands out."""
+    kit = kit_of("kilnlight")
+    d = diagnosis_of("kilnlight")
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    row, one, other = (rows[point, "voltage"] for point in ("TP6-TP7", "TP6", "TP7"))
+    assert np.allclose(d.table[row], d.table[one] - d.table[other], equal_nan=True)
+    assert d.readings[row].nodes == (kit.point("TP6").node, kit.point("TP7").node)
+    assert d.table[row, 0].std() < 0.8 * d.table[one, 0].std()
+    assert not any(r.between for r in readings_of(kit_of("tollgate")))  # nothing is powered there
 
 
 @pytest.mark.parametrize(("row", "says"), [("TP99,voltage,1", "TP99"), ("TP1,tone,1", "tone"), ("TP1,voltage,much", "much")])

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from nuvlo.cli.answer import Answer, Verbs
 from nuvlo.cli.numbers import SEED
+from nuvlo.words import listed
 
 if TYPE_CHECKING:
     from nuvlo.model.diagnosis import Group
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
 
 SHOWN, NAMED = 5, 4  # groups that are printed, and mistakes of each; all are in the document
 WORTH_BITS = 0.01  # expected of a reading that is worth taking
-STAGES = {"hook-up": ("resistance", "capacitance", "look"), "wake": (), "set": (), "prove": ()}  # what can be read there; all, where nothing is said
+STAGES = {"hook-up": ("resistance", "capacitance", "look", "look-over"), "wake": (), "set": (), "prove": ()}  # what can be read there; all, where nothing is said
 LEAST = 0.005  # probability of a group that is told
 
 
@@ -29,7 +30,7 @@ def add_verbs(verbs: Verbs) -> None:
     one.add_argument("folder", type=Path)
     one.add_argument("--seed", type=SEED, required=True, help="which unit")
     one.add_argument("--read", metavar="POINT", help="take a reading there")
-    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look"), help="of what; the first there is, without")
+    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look", "look-over"), help="of what; the first there is, without")
     one.add_argument("--easy", action="store_true", help="a mistake that shows soon")
     one.add_argument("--reveal", action="store_true", help="tell the mistake")
 
@@ -75,7 +76,7 @@ def _said(group: Group) -> str:
 def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
-    from nuvlo.model.probes import readings_of
+    from nuvlo.model.probes import EYES, OVER, readings_of
 
     kit = read_kit(a.folder)
     readings = readings_of(kit)
@@ -86,8 +87,12 @@ def _practice(a: argparse.Namespace) -> Answer:
         rows = [{"point": r.point, "quantity": r.quantity, "unit": r.unit} for r in readings]
         return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.point:16s} {r.quantity}" for r in readings)
     reading = _wanted(readings, a.read, a.quantity)
-    found = PracticeBench(kit, a.seed, hidden).take(reading)
+    seen = PracticeBench(kit, a.seed, hidden).observed(reading)
+    found, wrong = seen[reading.key], [point for (point, quantity), shown in seen.items() if (point, quantity) != reading.key and shown.value > 0.5]
     document = {"point": reading.point, "quantity": reading.quantity, "value": found.value, "unit": found.unit, "uncertainty": found.uncertainty}
+    if reading.quantity in EYES:
+        said = f"{listed(wrong) or reading.point} looks wrong" if found.value > 0.5 else f"{'the whole ' if reading.quantity == OVER else ''}{reading.point} looks right"
+        return 0, {**document, **({"wrong": wrong} if reading.quantity == OVER else {})}, said
     return 0, document, f"{reading.point}: {found}"
 
 

@@ -12,9 +12,9 @@ from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build, Repair
-from nuvlo.model.diagnosis import FALSE_ALARM
+from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import Reading
+from nuvlo.model.probes import Reading, looks_of
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
@@ -71,10 +71,19 @@ class PracticeBench(SimulatedBench):
 
     def looked_at(self, ref: str) -> Measured:
         """1 where something is seen to be wrong, 0 where all looks right. Looking again shows the same."""
-        place = list(self.unit.kit.parts).index(ref)
-        chance = max((shipped()[m.kind].seen for m in self.hidden if ref in m.refs), default=0.0)
-        chance = max(chance, FALSE_ALARM)
-        return Measured(float(np.random.default_rng([self.unit.seed, 606, place]).random() < chance), 0.0, "")
+        return Measured(float(self._eye(ref) < max(self._shows(ref), FALSE_ALARM)), 0.0, "")
+
+    def looked_over(self) -> tuple[str, ...]:
+        """Less is seen then than at a part by itself; what seems wrong is looked at once more, so that nothing else is accused."""
+        return tuple(r.part for r in looks_of(self.unit.kit) if self._eye(r.part) < AT_A_GLANCE * self._shows(r.part))
+
+    def _eye(self, ref: str) -> float:
+        """How sharp it is at a part, of one and the same unit always the same: 0 sees all, 1 nothing."""
+        return float(np.random.default_rng([self.unit.seed, 606, list(self.unit.kit.parts).index(ref)]).random())
+
+    def _shows(self, ref: str) -> float:
+        """How likely what is wrong with a part is to be seen."""
+        return max((shipped()[m.kind].seen for m in self.hidden if ref in m.refs), default=0.0)
 
     def lifted(self, reading: Reading) -> Measured:
         """A part by itself, one leg out of the board."""

@@ -20,7 +20,7 @@ from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.kit.schema import Tone
 from nuvlo.logbook import Build, Repair
 from nuvlo.model.ensemble import Law, known_to, laws, usual
-from nuvlo.model.probes import Reading
+from nuvlo.model.probes import OVER, Reading, looks_of
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import EMPTY, farads, tone_volts
@@ -202,6 +202,18 @@ class SimulatedBench:
         bad = any(f"{key}.".startswith(tuple(mine)) and key not in self.unit.swapped for key in self.unit.wrong) if mine else False
         return Measured(float(bad), 0.0, "")
 
+    def looked_over(self) -> tuple[str, ...]:
+        """Parts that a look over the whole board finds to be wrong."""
+        return tuple(r.part for r in looks_of(self.unit.kit) if self.looked_at(r.part).value > 0.5)
+
+    def observed(self, reading: Reading) -> dict[tuple[str, str], Measured]:
+        """All that one reading tells, by place: a look at several parts of each of them, one over the whole board of those it finds to be
+        wrong too. Raises :class:`InstrumentError` where the meter cannot tell."""
+        if reading.quantity != OVER:
+            return {one.key: self.take(one) for one in reading.alone}
+        wrong = self.looked_over()
+        return {reading.key: Measured(float(bool(wrong)), 0.0, ""), **{(ref, "look"): Measured(1.0, 0.0, "") for ref in wrong}}
+
     def lifted(self, reading: Reading) -> Measured:
         """A part by itself, one leg out of the board."""
         return self.part(reading.point)
@@ -220,6 +232,8 @@ class SimulatedBench:
                 return self.farads(reading.point)
             case "look":
                 return self.looked_at(reading.part)
+            case "look-over":
+                return self.observed(reading)[reading.key]
             case "lifted":
                 return self.lifted(reading)
         return self.ohms(*reading.nodes)

@@ -25,7 +25,7 @@ from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, FIELD_MM, MOST_LOOKED, Reading, readings_of
+from nuvlo.model.probes import COLD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
 from nuvlo.model.trials import FEW_DRAWS, Trials
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
@@ -41,6 +41,7 @@ FLOOR = {"resistance": (STRAY_OHMS, 1e8), "capacitance": (1e-11, 1e-1), "tone": 
 SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  # by which such a reading is in doubt at least
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
+AT_A_GLANCE = 0.6  # of what a lens shows, a look over the whole board does (common practice, no source)
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
@@ -135,7 +136,9 @@ class Diagnosis:
         """(readings, 1 + mistakes): how likely a look shows something wrong; NaN of what is no look."""
         out = np.full((len(self.readings), 1 + len(self.mistakes)), np.nan)
         for row, r in enumerate(self.readings):
-            if r.quantity == "look":
+            if r.quantity == OVER:  # what seems wrong then is looked at once more: it raises no alarm of its own
+                out[row] = [0.0, *(AT_A_GLANCE * self.habits[m.kind].seen * bool(at) for m, at in zip(self.mistakes, self._seen_by[1:], strict=True))]
+            elif r.quantity == "look":
                 out[row] = FALSE_ALARM
                 for k, m in enumerate(self.mistakes, start=1):
                     if r.part in m.refs:
@@ -198,7 +201,7 @@ class Diagnosis:
 
     @cached_property
     def _looked(self) -> Array:
-        return np.array([r.quantity == "look" for r in self.readings])
+        return np.array([r.quantity in EYES for r in self.readings])
 
     def _doubt(self, row: int, value: Measured) -> float:
         """Standard uncertainty of a reading beside what tolerances do, on the scale it is judged by."""
@@ -273,17 +276,23 @@ class Diagnosis:
         return out
 
     def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
-        """The same of what was looked at: 1 where something was wrong, 0 where all looked right."""
+        """The same of what was looked at: 1 where something was wrong, 0 where all looked right. Of what was looked at by itself a look over the
+        whole board says no more."""
         out, also = np.zeros(self.states.size), np.zeros(self.states.size)
         for row in np.flatnonzero(self._looked):
             key = self.readings[row].key
             if key in taken:
-                found = taken[key].value > 0.5
-                shows = self.shows[row, self.states]
+                found, shows = taken[key].value > 0.5, self.shows[row, self.states]
+                if key[1] == OVER:
+                    found, shows = False, np.where(self._looked_at(taken)[self.states], 0.0, shows)
                 besides = np.maximum(shows, SEEN_ANYWAY)
                 out += np.log(shows if found else 1.0 - shows)
                 also += np.log(besides if found else 1.0 - besides)
         return out, also
+
+    def _looked_at(self, taken: Mapping[tuple[str, str], Measured]) -> NDArray[np.bool_]:
+        """(1 + mistakes,): whether one of its parts was looked at by itself."""
+        return np.array([False, *(any((ref, "look") in taken for ref in m.refs) for m in self.mistakes)])
 
     def posterior(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
@@ -316,7 +325,7 @@ class Diagnosis:
         share, unexplained = self.in_states(taken, repaired)
         likely = self._of_mistakes(share)
         groups: list[tuple[list[int], float]] = []
-        looked = [row for row in np.flatnonzero(self._looked) if self.readings[row].key in taken]
+        looked = [row for row, r in enumerate(self.readings) if r.quantity == "look" and r.key in taken]
         order = np.argsort(-likely[1:], kind="stable") + 1
         free = np.ones(likely.size, dtype=bool)
         for k in order:
@@ -356,7 +365,7 @@ class Diagnosis:
         out = np.ones((first.size,) * 2, dtype=bool)
         for at in (first, last) if self.states.size > first.size else (first,):  # alike in the one state, and in the other
             for row, r in enumerate(self.readings):
-                if r.quantity not in ("look", "lifted"):
+                if r.quantity not in (*EYES, "lifted"):
                     middle, wide = mean[row, at], own[row, at]
                     out &= np.abs(middle[:, None] - middle) <= APART * np.sqrt(wide[:, None] + wide)
         return out
@@ -375,7 +384,8 @@ class Diagnosis:
             row for row, r in enumerate(self.readings)
             if r.key not in taken and r.key not in skipped and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
         ]  # fmt: skip
-        told = self._looks([row for row in left if self._looked[row]], heavy, w)
+        told = self._looks([row for row in left if self.readings[row].quantity == "look"], heavy, w)
+        told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity == OVER]
         mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)
         if asked.size:
@@ -415,10 +425,24 @@ class Diagnosis:
             out += [(replace(refs[0], beside=tuple(r.part for r in refs[1 : n + 1])), float(whole[k, n] - within[k, n])) for n in range(len(refs))]
         return out
 
+    def _glance(self, row: int, heavy: NDArray[np.intp], w: Array, taken: Mapping[tuple[str, str], Measured]) -> float:
+        """Bits of which part, if any, a look over the whole board finds to be wrong."""
+        which = self.states[heavy]
+        chance = np.where(self._looked_at(taken)[which], 0.0, self.shows[row, which])
+        found: Array = np.bincount(np.unique(self._seen_by[which], return_inverse=True)[1], w * chance).astype(float)
+        within = float(w @ (_parts(chance) + _parts(1.0 - chance)))
+        return float(_parts(found).sum() + _parts(np.array(1.0 - found.sum()))) - within
+
+    @cached_property
+    def _seen_by(self) -> NDArray[np.str_]:
+        """(1 + mistakes,): the part by which each is seen, if by one that can be looked at."""
+        seen = {r.part for r in self.readings if r.quantity == "look"}
+        return np.array(["", *(next((ref for ref in m.refs if ref in seen), "") for m in self.mistakes)])
+
     @cached_property
     def _fields(self) -> dict[int, tuple[int, ...]]:
         """Which looks are one look: those at parts in the same field of the lens."""
-        rows = {self.readings[row].part: int(row) for row in np.flatnonzero(self._looked)}
+        rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "look"}
         board = self.kit.board
         return {row: tuple(rows[other] for other in (board.near(ref, FIELD_MM) if board else ()) if other in rows) or (row,) for ref, row in rows.items()}
 

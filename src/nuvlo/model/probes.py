@@ -1,36 +1,43 @@
 """Every reading that a kit can be asked: at its points and pads, of its cold pairs, of a tone that is followed, of a part with one leg
-lifted, and a look through a lens.
+lifted, a look through a lens, and one over the whole board.
 
 Minutes that each takes are common practice without a source.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from nuvlo.circuit.operating_point import operating_point
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
-from nuvlo.kit.schema import Tone
+from nuvlo.kit.schema import Point, Tone
 from nuvlo.model.windows import Pair
 from nuvlo.model.working import EMPTY
 from nuvlo.words import listed
 
-MINUTES = {"voltage": 1.0, "current": 1.3, "resistance": 1.2, "capacitance": 1.2, "tone": 1.2, "lifted": 5.0, "look": 1.0}  # with finding the place
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
+OVER = "look-over"
+BOARD = "board"  # where such a look is
+EYES = ("look", OVER)  # what is read by eye
+MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0, "tone": 2.0, "lifted": 5.8, "look": 1.8, OVER: 1.8}  # with finding the place and entering it
+EACH_PART = 0.05  # more for each part of the whole board
 BESIDE = 0.25  # more for each part that is looked at beside the first
 FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
-AT_A_PAD = 0.3  # more: a pad is harder to find than a point
+AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points take longer than one and the ground that is clipped to
+MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
-COLD = ("resistance", "capacitance", "lifted", "look")  # read with the power off
+COLD = ("resistance", "capacitance", "lifted", *EYES)  # read with the power off
 
 
 @dataclass(frozen=True)
 class Reading:
     """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
-    the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens."""
+    the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts from point to point the two points
+    they are ``between``."""
 
     point: str
     quantity: str
@@ -41,6 +48,7 @@ class Reading:
     part: str = ""
     minutes: float = 0.0
     beside: tuple[str, ...] = ()
+    between: tuple[str, str] | None = None
 
     @property
     def looked(self) -> tuple[str, ...]:
@@ -76,6 +84,8 @@ class Reading:
         match self.quantity:
             case "look":
                 return f"a look through a lens at {listed(self.looked)} and {'their' if self.beside else 'its'} joints"
+            case "look-over":
+                return "a look over the whole board"
             case "lifted":
                 return f"{self.point} measured by itself, one leg lifted"
             case "tone":
@@ -83,6 +93,8 @@ class Reading:
                 return f"the tone {base}, followed to {at}" if at else f"the tone {base}"
             case "current":
                 return f"the current of the {self.point}"
+        if self.between:
+            return f"volts between {self.between[0]} and {self.between[1]}"
         return f"{NAMED[self.quantity]} at {self.point}"
 
     def takes(self, before: Reading | None = None) -> float:
@@ -92,7 +104,8 @@ class Reading:
 
 def readings_of(kit: Kit) -> list[Reading]:
     """All of them. Where a voltage can kill, volts are read at the kit's own points only, which are clipped on with the power off."""
-    out = list(_looks(kit))
+    out = list(looks_of(kit))
+    out += looked_over(out)
     if kit.unit is None:
         return out
     runs = {p.name for p in kit.info.point if p.running}
@@ -106,10 +119,24 @@ def readings_of(kit: Kit) -> list[Reading]:
     found += [Reading(c.name, "capacitance", "F", (c.node, c.reference)) for c in kit.info.cold if c.kind == "capacitance"]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
     found += _at_pads(kit)
+    found += _from_point_to_point(kit, points)
     if kit.at_sockets:
         found += [Reading(f"{s.name}{EMPTY}", "current", "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
         found += [Reading(f"{place}{EMPTY}", "voltage", "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
     return found + list(_lifted(kit)) + out
+
+
+def _from_point_to_point(kit: Kit, points: Sequence[Point]) -> Iterator[Reading]:
+    """Volts between points that read much the same in a good unit, as those of two channels do: there a meter shows on a fine range
+    what drowns in the tolerances of either."""
+    if not kit.info.supply:
+        return
+    own = [p for p in points if p.reference in GROUND_NAMES and not p.setup]
+    rest = operating_point(kit.setup())
+    volts = {p.name: float(rest.voltage(p.node, p.reference)[0]) for p in own}
+    pairs = [(a, b) for k, a in enumerate(own) for b in own[k + 1 :] if a.node != b.node]
+    for a, b in sorted(pairs, key=lambda two: abs(volts[two[0].name] - volts[two[1].name]))[:MOST_BETWEEN]:
+        yield Reading(f"{a.name}-{b.name}", "voltage", "V", (a.node, b.node), minutes=AT_A_PAD, between=(a.name, b.name))
 
 
 def _at_pads(kit: Kit) -> list[Reading]:
@@ -170,8 +197,14 @@ def _lifted(kit: Kit) -> Iterator[Reading]:
             yield Reading(part.ref, "lifted", part.unit, part=override_of_element(element))
 
 
-def _looks(kit: Kit) -> Iterator[Reading]:
+def looks_of(kit: Kit) -> Iterator[Reading]:
+    """Of each part that can be looked at by itself, through a lens."""
     plugged = {p.ref for p in kit.plugged}  # they stand in sockets, and have no pads of their own
     for part in kit.parts.values():
         if part.ref in plugged or (part.on_board and (kit.board is None or any(p.ref == part.ref for p in kit.board.pads))):
             yield Reading(part.ref, "look", "", part=part.ref)
+
+
+def looked_over(looks: Sequence[Reading]) -> list[Reading]:
+    """The look over the whole board that goes over what all these ``looks`` go over."""
+    return [Reading(BOARD, OVER, "", minutes=EACH_PART * len(looks))] if len(looks) > MOST_LOOKED else []

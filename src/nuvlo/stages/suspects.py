@@ -17,7 +17,7 @@ from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.model.probes import COLD, Reading
+from nuvlo.model.probes import COLD, EYES, OVER, Reading, looks_of
 from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
@@ -47,8 +47,10 @@ REPAIRS = {
     "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
 }  # fmt: skip
 UNREAD = Measured(math.nan, 0.0, "")
+LIKELY_SEEN = 0.5  # chance that a look shows it
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
+GLANCE = "Every part against the list: value, way round. Every joint, and what lies between. What seems wrong, look at closely."
 LENSES = "They lie side by side. Of each: value, way round, joints on both sides, and what lies between them."
 
 
@@ -124,7 +126,8 @@ def hunt_task(stage: Stage) -> Task:
 def offers(found: Suspicion, now: Finding | None, by_eye: bool) -> list[tuple[str, str]]:
     """What may be picked: what a look showed, where no simulated bench says that, and what it was."""
     looked = now.task.parts if now and now.task.wants is Wants.LOOK and by_eye else ()
-    out = [("It looks right" if len(looked) == 1 else "All of them look right", "look right")] if looked else []
+    over = by_eye and now is not None and now.task.quantity == OVER
+    out = [("The whole board looks right", "look right")] if over else [("It looks right" if len(looked) == 1 else "All of them look right", "look right")] if looked else []
     out += [(f"{ref} looks wrong", f"look {ref.lower()} wrong") for ref in looked]
     likely = [s for s in found.suspects if s.share >= OFFERED]
     named = [(f"{s.letter}{k}" if len(s.words) > 1 else s.letter, text) for s in likely for k, text in enumerate(s.words, start=1)]
@@ -211,9 +214,9 @@ def _compared(diagnosis: Diagnosis, reading: Reading | None, taken: Mapping[tupl
         spread = float(off[row, [0, *mine]].std()) + 1e-12
         return float(np.ptp(mean[row, [0, *mine]])) / spread
 
-    telling = [k for k in taken if k[1] != "look" and parts(k) > APART]
+    telling = [k for k in taken if k[1] not in EYES and parts(k) > APART]
     before = sorted(telling, key=parts, reverse=True)[:GAUGES]
-    every = [reading.key] if reading and reading.quantity != "look" else []
+    every = [reading.key] if reading and reading.quantity not in EYES else []
     out = []
     for key in [*every, *before]:
         row = rows[key]
@@ -227,8 +230,8 @@ def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
     if reading is None:
         return ""
     rows = [k for k, r in enumerate(diagnosis.readings) if r in reading.alone]
-    if reading.quantity == "look":
-        seen = [letter for k, letter in zip(mine, LETTERS, strict=False) if diagnosis.shows[rows, k].max() > 0.5]
+    if reading.quantity in EYES:
+        seen = [letter for k, letter in zip(mine, LETTERS, strict=False) if diagnosis.shows[rows, k].max() > LIKELY_SEEN]
         return f"It would show {listed(seen, 'or')}." if seen else ""
     said = []
     for k, letter in zip(mine[:COMPARED], LETTERS, strict=False):
@@ -256,6 +259,8 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     high = is_high(kit)
     before = (EMPTY_FIRST if high else OFF_FIRST) if r.state == "off" else CLIPPED + " " if high else ""
     step = StepId.of(stage, PROBING, r.quantity, r.point)
+    if r.quantity == OVER:
+        return Task(step, stage, Wants.LOOK, "Look the whole board over", f"{before}{GLANCE} Type, say, {_example(kit, found)}.", r.point, OVER)
     if r.quantity == "look":
         part = kit.find_part(r.part)
         named = listed(r.looked) if r.beside else f"{r.point}, {part.text}," if part and part.text else r.point
@@ -265,6 +270,13 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
         title = f"Sockets empty: {title[0].lower()}{title[1:]}"
     return Task(step, stage, Wants.READING, title, f"{before}{how}", r.point, r.quantity, r.unit,
                 parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
+
+
+def _example(kit: Kit, found: Suspicion) -> str:
+    """A line that says what looks wrong."""
+    seen = {r.part: None for r in looks_of(kit)}
+    ref = next((ref for s in found.suspects for ref in s.refs if ref in seen), next(iter(seen)))
+    return f"'look {ref.lower()} wrong'"
 
 
 def _held(kit: Kit, r: Reading) -> tuple[str, str]:
@@ -286,6 +298,9 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
         case "resistance":
             cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
             return f"Ohms at {r.point}", f"{cold[0].upper()}{cold[1:]}."
+    if r.between:
+        red, black = r.between
+        return f"Volts between {red} and {black}", f"Power on. Red on {red}, black on {black}: the sign counts."
     return f"Volts at {place}", f"Power on. Red on {red}, black on {black}."
 
 

@@ -16,6 +16,7 @@ from nuvlo.craft import schools
 from nuvlo.craft.tray import TRAY_ORDERS
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.model.probes import OVER
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
@@ -97,10 +98,11 @@ class PointReading:
 
 @dataclass(frozen=True)
 class Looked:
-    """What a look at some parts showed: each of them looks wrong, or right."""
+    """What a look at some parts showed: each of them looks wrong, or right. A look ``over`` the whole board found no others."""
 
     refs: tuple[str, ...]
     wrong: bool
+    over: bool = False
 
 
 @dataclass(frozen=True)
@@ -355,12 +357,17 @@ def look(rest: str, at: At) -> tuple[Looked, str]:
     refs = tuple(part.ref for part in parts if part)
     if not names and at.now and at.now.wants is Wants.LOOK:
         refs = at.now.parts
-    if not refs or None in parts or said.lower() not in LOOKED:
+    over = at.now is not None and at.now.quantity == OVER
+    if not (refs or (over and not names)) or None in parts or said.lower() not in LOOKED:
         raise NotUnderstood.because("a look is at a part, and it looks right or wrong.", "For example: look r4 wrong.")
     wrong = LOOKED[said.lower()]
+    if over and not names:
+        if wrong:
+            raise NotUnderstood.because("which part looks wrong?", f"For example: look {next(iter(at.kit.parts), 'R4').lower()} wrong.")
+        return Looked((), False, True), "the whole board looks right"
     if wrong and not names and len(refs) > 1:
         raise NotUnderstood.because(f"which of {listed(refs)} looks wrong?", f"For example: look {refs[0].lower()} wrong.")
-    return Looked(refs, wrong), looks(refs, wrong)
+    return Looked(refs, wrong, over and wrong), looks(refs, wrong)
 
 
 def looks(refs: Sequence[str], wrong: bool) -> str:

@@ -13,6 +13,7 @@ from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, Read
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.mistakes import single_mistakes
+from nuvlo.model.probes import BOARD, OVER
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem
@@ -105,8 +106,9 @@ def read(s: Session, given: Nothing) -> Outcome:
     found = s.snapshot().suspicion
     if found is not None and found.next is not None and (found.next.point, found.next.quantity) == (task.target, task.quantity):
         if task.wants is Wants.LOOK:
-            seen = {r.point: bool(s.bench.take(r).value) for r in found.next.alone}
-            return _looked(s, seen, s.bench.name)
+            seen = s.bench.observed(found.next)
+            over = found.next.quantity == OVER
+            return _looked(s, {point: bool(shown.value) for (point, quantity), shown in seen.items() if quantity != OVER}, s.bench.name, over)
         value = s.bench.take(found.next)
         return reading(s, PointReading(task.target, task.quantity, value), s.bench.name)
     return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
@@ -114,13 +116,14 @@ def read(s: Session, given: Nothing) -> Outcome:
 
 def look(s: Session, given: Looked) -> Reply:
     """What a look at some parts showed."""
-    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed")
+    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.over)
 
 
-def _looked(s: Session, wrong: Mapping[str, bool], instrument: str) -> Reply:
-    s.record(*(ReadingTaken(point=ref, quantity="look", value=float(so), uncertainty=0.0, unit="", stage=s.stage.value, instrument=instrument) for ref, so in wrong.items()))
+def _looked(s: Session, wrong: Mapping[str, bool], instrument: str, over: bool = False) -> Reply:
+    seen = [(BOARD, OVER, any(wrong.values()))] * over + [(ref, "look", so) for ref, so in wrong.items()]
+    s.record(*(ReadingTaken(point=point, quantity=quantity, value=float(so), uncertainty=0.0, unit="", stage=s.stage.value, instrument=instrument) for point, quantity, so in seen))
     said = [looks(refs, so) for so in (True, False) if (refs := [ref for ref, this in wrong.items() if this is so])]
-    return Reply(f"{'; '.join(said)}.", next((ref for ref, so in wrong.items() if so), next(iter(wrong))))
+    return Reply(f"{'; '.join(said) or 'The whole board looks right'}.", next((ref for ref, so in wrong.items() if so), next(iter(wrong), "")))
 
 
 def found(s: Session, given: Words) -> Reply:
