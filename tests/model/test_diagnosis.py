@@ -20,6 +20,7 @@ from nuvlo.model import helper
 from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.model.probes import BESIDE, BOARD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
+from nuvlo.model.running import swinging
 from nuvlo.model.trials import spread
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
@@ -324,7 +325,29 @@ def test_volts_are_read_from_point_to_point():
     assert np.allclose(d.table[row], d.table[one] - d.table[other], equal_nan=True)
     assert d.readings[row].nodes == (kit.point("TP6").node, kit.point("TP7").node)
     assert d.table[row, 0].std() < 0.8 * d.table[one, 0].std()
-    assert not any(r.between for r in readings_of(kit_of("tollgate")))  # nothing is powered there
+    assert not any(r.between and r.quantity == "voltage" for r in readings_of(kit_of("tollgate")))  # nothing is powered there
+
+
+def test_two_readings_that_share_a_place_are_read_in_series():
+    """By hand: Millrace's gain steps add up; its two reservoirs in series are C1·C2/(C1 + C2)."""
+    kit = kit_of("millrace")
+    read = {(r.point, r.quantity): r for r in readings_of(kit)}
+    bench = PracticeBench(kit, 3)
+    steps = [bench.take(read[name, "resistance"]).value for name in ("OC8", "OC9", "OC8-OC9")]
+    assert steps[2] == pytest.approx(steps[0] + steps[1], rel=0.01)
+    one, other, both = (bench.take(read[name, "capacitance"]).value for name in ("CC1", "CC2", "CC1-CC2"))
+    assert both == pytest.approx(one * other / (one + other), rel=0.02)
+    ends = {frozenset(r.nodes) for r in read.values() if r.quantity == "resistance"}
+    assert len(ends) == sum(r.quantity == "resistance" for r in read.values())  # nothing is read twice
+
+
+def test_what_never_rests_is_not_read_at_its_pads():
+    """Tidewheel's comparator and its sawtooth swing by volts: what a meter on DC shows there is no point of rest. Its sums do rest."""
+    kit = kit_of("tidewheel")
+    assert {"saw", "cmp", "gate", "cp", "out"} <= swinging(kit)
+    assert not {"sum", "vb", "ref", "vp"} & swinging(kit)
+    assert not {n for r in readings_of(kit) if r.quantity == "voltage" and r.minutes for n in r.nodes} & swinging(kit)
+    assert not swinging(kit_of("gorsefire"))
 
 
 @pytest.mark.parametrize(("row", "says"), [("TP99,voltage,1", "TP99"), ("TP1,tone,1", "tone"), ("TP1,voltage,much", "much")])

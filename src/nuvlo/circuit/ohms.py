@@ -54,10 +54,10 @@ def resistance(
 
     A source of 0 V within a subcircuit is no source: it carries the current that a model senses, and stays.
     """
-    return Cold(circuit, overrides, keep, tolerances).between(red, black, meter)
+    return Unpowered(circuit, overrides, keep, tolerances).between(red, black, meter)
 
 
-class Cold:
+class Unpowered:
     """A circuit with its sources taken out, to be measured between any of its nodes. As :func:`resistance`, for many pairs of nodes."""
 
     def __init__(self, circuit: Circuit, overrides: Overrides | None = None, keep: tuple[str, ...] = (), tolerances: Tolerances = DEFAULT) -> None:

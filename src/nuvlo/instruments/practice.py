@@ -11,6 +11,7 @@ from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import SOCKETS_EMPTY
+from nuvlo.kit.schema import Cold
 from nuvlo.logbook import Build, Repair
 from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM
 from nuvlo.model.mistakes import Mistake, single_mistakes
@@ -66,8 +67,8 @@ class PracticeBench(SimulatedBench):
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         return self._empty.bare_ohms(red, black, throw)
 
-    def farads(self, name: str) -> Measured:
-        return self._empty.bare_farads(name)
+    def bridged(self, cold: Cold) -> Measured:
+        return self._empty.bridged(cold)
 
     def looked_at(self, ref: str) -> Measured:
         """1 where something is seen to be wrong, 0 where all looks right. Looking again shows the same."""

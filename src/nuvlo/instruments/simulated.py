@@ -17,7 +17,7 @@ from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
-from nuvlo.kit.schema import Tone
+from nuvlo.kit.schema import Cold, Tone
 from nuvlo.logbook import Build, Repair
 from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.probes import OVER, Reading, looks_of
@@ -190,11 +190,11 @@ class SimulatedBench:
         return self._shown(true + self.spec.lead_ohms, "Ω")
 
     def farads(self, name: str) -> Measured:
-        return self.bare_farads(name)
+        return self.bridged(self.unit.kit.cold(name))
 
-    def bare_farads(self, name: str) -> Measured:
-        """Farads of the unit as it is here."""
-        return self._shown(float(farads(self.unit.kit, self.unit.kit.cold(name), self.unit.values())[0]), "F")
+    def bridged(self, cold: Cold) -> Measured:
+        """What a bridge shows there, of the unit as it is here."""
+        return self._shown(float(farads(self.unit.kit, cold, self.unit.values())[0]), "F")
 
     def looked_at(self, ref: str) -> Measured:
         """1 where a part is seen to be wrong, 0 where it looks right."""
@@ -229,7 +229,8 @@ class SimulatedBench:
                 assert reading.tone is not None
                 return self.played(reading.tone)
             case "capacitance":
-                return self.farads(reading.point)
+                assert reading.cold is not None
+                return self.bridged(reading.cold)
             case "look":
                 return self.looked_at(reading.part)
             case "look-over":

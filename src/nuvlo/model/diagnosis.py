@@ -41,6 +41,7 @@ FLOOR = {"resistance": (STRAY_OHMS, 1e8), "capacitance": (1e-11, 1e-1), "tone": 
 SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  # by which such a reading is in doubt at least
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
+LOOKED_TWICE = 0.05  # of these, when it was looked at once more (common practice, no source)
 AT_A_GLANCE = 0.6  # of what a lens shows, a look over the whole board does (common practice, no source)
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
@@ -279,10 +280,13 @@ class Diagnosis:
         """The same of what was looked at: 1 where something was wrong, 0 where all looked right. Of what was looked at by itself a look over the
         whole board says no more."""
         out, also = np.zeros(self.states.size), np.zeros(self.states.size)
+        twice = any(quantity == OVER and shown.value > 0.5 for (_, quantity), shown in taken.items())  # seen in passing, and then closely
         for row in np.flatnonzero(self._looked):
             key = self.readings[row].key
             if key in taken:
                 found, shows = taken[key].value > 0.5, self.shows[row, self.states]
+                if found and twice:
+                    shows = np.where(shows > FALSE_ALARM, shows, FALSE_ALARM * LOOKED_TWICE)
                 if key[1] == OVER:
                     found, shows = False, np.where(self._looked_at(taken)[self.states], 0.0, shows)
                 besides = np.maximum(shows, SEEN_ANYWAY)

@@ -13,7 +13,8 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
-from nuvlo.kit.schema import Point, Tone
+from nuvlo.kit.schema import Cold, Point, Tone
+from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
 from nuvlo.model.working import EMPTY
 from nuvlo.words import listed
@@ -27,6 +28,7 @@ EACH_PART = 0.05  # more for each part of the whole board
 BESIDE = 0.25  # more for each part that is looked at beside the first
 FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
 AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points take longer than one and the ground that is clipped to
+MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
@@ -37,7 +39,7 @@ COLD = ("resistance", "capacitance", "lifted", *EYES)  # read with the power off
 class Reading:
     """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
     the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts from point to point the two points
-    they are ``between``."""
+    they are ``between``, of ohms and farads in series the two readings; of farads how they are read ``cold``."""
 
     point: str
     quantity: str
@@ -49,6 +51,7 @@ class Reading:
     minutes: float = 0.0
     beside: tuple[str, ...] = ()
     between: tuple[str, str] | None = None
+    cold: Cold | None = None
 
     @property
     def looked(self) -> tuple[str, ...]:
@@ -94,7 +97,8 @@ class Reading:
             case "current":
                 return f"the current of the {self.point}"
         if self.between:
-            return f"volts between {self.between[0]} and {self.between[1]}"
+            one, other = self.between
+            return f"{NAMED[self.quantity]} between {one} and {other}" if self.quantity == "voltage" else f"{NAMED[self.quantity]} of {one} and {other} in series"
         return f"{NAMED[self.quantity]} at {self.point}"
 
     def takes(self, before: Reading | None = None) -> float:
@@ -115,8 +119,9 @@ def readings_of(kit: Kit) -> list[Reading]:
     pairs = [Pair(s.point, s.node, "0") for s in kit.info.supply if s.point]
     pairs += [Pair(c.name, c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
     pairs += [Pair(p.name, p.node, p.reference) for p in points] if kit.passive else []
-    found += [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
-    found += [Reading(c.name, "capacitance", "F", (c.node, c.reference)) for c in kit.info.cold if c.kind == "capacitance"]
+    ohms = [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
+    bridged = [Reading(c.name, "capacitance", "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
+    found += [*ohms, *bridged, *_in_series(ohms), *_in_series(bridged)]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)
@@ -124,6 +129,21 @@ def readings_of(kit: Kit) -> list[Reading]:
         found += [Reading(f"{s.name}{EMPTY}", "current", "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
         found += [Reading(f"{place}{EMPTY}", "voltage", "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
     return found + list(_lifted(kit)) + out
+
+
+def _in_series(readings: Sequence[Reading]) -> list[Reading]:
+    """Of each two readings that share a place the one between their other ends, which goes through both: what is open or much too large in
+    either shows."""
+    out: dict[frozenset[str], Reading] = {}
+    taken = {frozenset(r.nodes) for r in readings}
+    for k, one in enumerate(readings):
+        for other in readings[k + 1 :]:
+            ends = sorted(set(one.nodes) ^ set(other.nodes), key=(*one.nodes, *other.nodes).index)
+            if len(ends) == 2 and frozenset(ends) not in taken | out.keys():
+                name = f"{one.point}-{other.point}"
+                cold = one.cold.model_copy(update={"name": name, "node": ends[0], "reference": ends[1], "read": ""}) if one.cold else None
+                out[frozenset(ends)] = replace(one, point=name, nodes=(ends[0], ends[1]), minutes=AT_A_PAD, between=(one.point, other.point), cold=cold)
+    return list(out.values())[:MOST_IN_SERIES]
 
 
 def _from_point_to_point(kit: Kit, points: Sequence[Point]) -> Iterator[Reading]:
@@ -140,7 +160,7 @@ def _from_point_to_point(kit: Kit, points: Sequence[Point]) -> Iterator[Reading]
 
 
 def _at_pads(kit: Kit) -> list[Reading]:
-    """Volts of every net that no point stands on, and tones followed through them, at a pad of each."""
+    """Volts of every net that no point stands on and that comes to rest, and tones followed through them, at a pad of each."""
     if is_high(kit) or kit.board is None:
         return []
     known = {p.node for p in kit.info.point if p.reference in GROUND_NAMES and not p.setup} | set(GROUND_NAMES)
@@ -149,10 +169,10 @@ def _at_pads(kit: Kit) -> list[Reading]:
         name, pin = kit.lead_on(node)
         if name and kit.unit and node in kit.unit.nodes:
             spots[node] = f"{name}.{pin}" if pin else name
-    rest = kit.setup()
+    rest, moving = kit.setup(), swinging(kit)
     out = []
     if kit.info.supply:
-        out = [Reading(at, "voltage", "V", (n, "0"), minutes=AT_A_PAD) for n, at in spots.items() if n not in known and n in rest.nodes]
+        out = [Reading(at, "voltage", "V", (n, "0"), minutes=AT_A_PAD) for n, at in spots.items() if n in rest.nodes and n not in known | moving]
     for tone in _followed(kit):
         if not kit.info.tone:
             out.append(Reading(tone.name, "tone", "V", (tone.node, tone.reference), tone=tone))
@@ -198,11 +218,17 @@ def _lifted(kit: Kit) -> Iterator[Reading]:
 
 
 def looks_of(kit: Kit) -> Iterator[Reading]:
-    """Of each part that can be looked at by itself, through a lens."""
-    plugged = {p.ref for p in kit.plugged}  # they stand in sockets, and have no pads of their own
+    """Of each part that can be looked at by itself, through a lens: on the board, in a socket, or wherever it is wired."""
     for part in kit.parts.values():
-        if part.ref in plugged or (part.on_board and (kit.board is None or any(p.ref == part.ref for p in kit.board.pads))):
+        if lies_on_board(kit, part.ref) or (kit.unit is not None and kit.element_of(part.ref)):
             yield Reading(part.ref, "look", "", part=part.ref)
+
+
+def lies_on_board(kit: Kit, ref: str) -> bool:
+    """Whether a part has its place on the board, or in a socket there; of a kit without one, whether it belongs on it."""
+    if any(p.ref == ref for p in kit.plugged):
+        return True
+    return kit.part(ref).on_board and (kit.board is None or bool(kit.board.pads_of(ref)))
 
 
 def looked_over(looks: Sequence[Reading]) -> list[Reading]:

@@ -13,6 +13,24 @@ from nuvlo.model.ensemble import known_to
 SAMPLES = 1500  # of the whole course
 
 
+SWINGS_V = 0.005  # peak to peak, from which a node is not at rest
+FEW_SAMPLES = 500
+
+
+def swinging(kit: Kit) -> frozenset[str]:
+    """Nodes that never rest in a good unit; none of a kit that does not run by itself."""
+    running = kit.info.running
+    if running is None:
+        return frozenset()
+    if "swinging" not in kit.memory:
+        circuit = kit.setup(running.setup)
+        course = transient(circuit, running.seconds / FEW_SAMPLES, running.seconds, list(circuit.nodes))
+        late = {node: volts[0, FEW_SAMPLES // 3 :] for node, volts in course.voltage.items()}
+        kit.memory["swinging"] = frozenset(node for node, volts in late.items() if np.ptp(volts) > SWINGS_V)
+    found: frozenset[str] = kit.memory["swinging"]
+    return found
+
+
 def means(kit: Kit, values: Mapping[str, float]) -> dict[str, float]:
     """Mean volts at every point, by name, over the latter two thirds of the course that the kit's ``[running]`` names, for one unit
     with these ``values`` (override names)."""

@@ -18,7 +18,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
-from nuvlo.circuit.ohms import Cold
+from nuvlo.circuit.ohms import Unpowered
 from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, let_go, mirrored, operating_point, solve
 from nuvlo.circuit.overrides import of_members
 from nuvlo.kit import Kit
@@ -170,17 +170,18 @@ class Trials:
         """What every reading of ohms and farads would be, by its row."""
         cold = {name: self._few(v) for name, v in self._values(some, cold=True).items()}
         out: dict[int, Array] = {}
-        units: dict[int, Cold] = {}
+        units: dict[int, Unpowered] = {}
         for row, r in enumerate(self.readings):
             if r.quantity in FEW_DRAWS:
                 progress.pause()
                 if r.quantity == "resistance":
                     unit = self.kit.unpowered(*r.nodes)
                     if id(unit) not in units:
-                        units[id(unit)] = Cold(unit, known_to(unit, cold))
+                        units[id(unit)] = Unpowered(unit, known_to(unit, cold))
                     found = units[id(unit)].between(*r.nodes).ohms
                 else:
-                    found = farads(self.kit, self.kit.cold(r.point), cold)
+                    assert r.cold is not None
+                    found = farads(self.kit, r.cold, cold)
                 out[row] = np.repeat(found, self.draws // self.draws_of_ohms)
         return out
 

@@ -15,6 +15,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
 from nuvlo.model.mistakes import Flaw
+from nuvlo.model.probes import OVER, lies_on_board
 from nuvlo.quantity import Verdict
 from nuvlo.stages import discharge, hand_over, prove
 from nuvlo.stages.answer import Solved
@@ -166,8 +167,11 @@ class Snapshot:
 
     @property
     def by_eye(self) -> bool:
-        """Whether the builder says what a look showed: of a simulated unit that is not for practice the bench does."""
-        return not self.has_bench or self.build.bench.startswith(PRACTICE)
+        """Whether the builder says what a look showed: of a simulated unit the bench does, but where a unit for practice is drawn as the lens
+        shows it."""
+        asked = self.suspicion.next if self.suspicion else None
+        drawn = asked is None or (asked.quantity != OVER and all(lies_on_board(self.kit, ref) for ref in asked.looked))
+        return not self.has_bench or (self.build.bench.startswith(PRACTICE) and drawn)
 
     def probe(self) -> Finding | None:
         """What is to be read next to find what went wrong; before hands go inside a unit that may be charged, what is left in it."""
