@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -108,6 +109,22 @@ class Unpowered:
         ohms[ohms > OPEN_ABOVE] = np.inf
         return Resistance(ohms, np.where(over, meter.compliance, volts))
 
+    @cached_property
+    def _still(self) -> LinearisedCircuit:
+        """All at rest, with nothing driven."""
+        equations = self.equations(np.arange(self.members))
+        return LinearisedCircuit(solve(equations, self.tolerances, np.zeros((equations.size, 1))))
+
+    def bridged(self, red: str, black: str, hertz: float) -> Array:
+        """(N,) F, as :func:`capacitance`."""
+        a, b = self.circuit.node(red), self.circuit.node(black)
+        equations = self._still.point.equations
+        drive = np.zeros((equations.size, 1))
+        equations.inject(drive, (a, b), 1.0)
+        found = self._still.solve(np.array([hertz]), drive, (a, b))[:, 0, :, 0]
+        out: Array = (1.0 / (found[0] - found[1])).imag / (2.0 * np.pi * hertz)
+        return out
+
     def _driven(self, ends: tuple[int, int], some: NDArray[np.intp], meter: Ohmmeter, limits: Tolerances, times: float = 1.0, *, stubborn: bool) -> Array:
         """Volts of ``some`` members at so many times the test current, over that; NaN of those that are lost."""
         if not some.size:
@@ -203,14 +220,7 @@ def each_resistance(circuit: Circuit, pairs: Sequence[tuple[str, str]], override
 def capacitance(circuit: Circuit, red: str, black: str, hertz: float, overrides: Overrides | None = None) -> Array:
     """(N,) F between ``red`` and ``black``, in parallel with what leaks, at ``hertz`` and next to no volts: Im(Y)/2πf, all
     independent sources taken out (open). Negative where a coil outweighs it."""
-    a, b = circuit.node(red), circuit.node(black)
-    equations = Equations(circuit, overrides, open_sources=_taken_out(circuit, overrides), leak=LEAK)
-    still = solve(equations, drive=np.zeros((equations.size, 1)))
-    drive = np.zeros((equations.size, 1))
-    equations.inject(drive, (a, b), 1.0)
-    found = LinearisedCircuit(still).solve(np.array([hertz]), drive, (a, b))[:, 0, :, 0]
-    out: Array = (1.0 / (found[0] - found[1])).imag / (2.0 * np.pi * hertz)
-    return out
+    return Unpowered(circuit, overrides).bridged(red, black, hertz)
 
 
 def _taken_out(circuit: Circuit, overrides: Overrides | None) -> frozenset[str]:

@@ -51,7 +51,7 @@ AGAIN = 0.05  # of its weight, a mistake that was put right already (common prac
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
-BINS, WEIGHED = 48, 40  # of a reading's scale; readings whose bits are worked out to the last
+BINS, FEW_BINS, WEIGHED = 48, 10, 40  # of a reading's scale, and at first; readings whose bits are worked out to the last
 
 
 @dataclass(frozen=True)
@@ -395,15 +395,13 @@ class Diagnosis:
         if asked.size:
             takes = np.array([self.readings[row].takes(before) for row in asked])
             wide = np.sqrt((off[np.ix_(asked, heavy)] ** 2).mean(axis=2) + np.array([self._noise(row) for row in asked])[:, None] ** 2)
-            # What is between the mistakes beside what is within them: as good as bits to tell which are worth working out.
-            apart = (np.abs(mean[np.ix_(asked, heavy)] - (mean[np.ix_(asked, heavy)] @ w)[:, None]) / wide).clip(0, 3) @ w
-            chances = np.append(w * (1.0 - unexplained), unexplained) if unexplained > 0 else w
-            which = np.append(self.states[heavy], -1) if unexplained > 0 else self.states[heavy]
-            for k in np.argsort(-apart / takes)[:WEIGHED].tolist():
-                middle, width = mean[asked[k], heavy], wide[k]
-                if unexplained > 0:  # something unknown may make anything of it
-                    middle, width = np.append(middle, self._apart[asked[k], 0]), np.append(width, self._apart[asked[k], 1] + wide[k].min())
-                told.append((self.readings[asked[k]], _bits(middle, width, chances, which)))
+            middle, chances, which = mean[np.ix_(asked, heavy)], w, self.states[heavy]
+            if unexplained > 0:  # something unknown may make anything of it
+                middle = np.concatenate([middle, self._apart[asked, :1]], axis=1)
+                wide = np.concatenate([wide, (self._apart[asked, 1] + wide.min(axis=1))[:, None]], axis=1)
+                chances, which = np.append(w * (1.0 - unexplained), unexplained), np.append(which, -1)
+            for k in np.argsort(-_roughly(middle, wide, chances) / takes)[:WEIGHED].tolist():
+                told.append((self.readings[asked[k]], _bits(middle[k], wide[k], chances, which)))
         return max(told, key=lambda one: one[1] / one[0].takes(before), default=None)
 
     def _looks(self, rows: list[int], heavy: NDArray[np.intp], w: Array) -> list[tuple[Reading, float]]:
@@ -471,6 +469,21 @@ def _by_itself(away: Array, wide: Array) -> Array:
     nu = ONE_TAILS
     one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
     out: Array = one - np.log(wide) - (nu + 1) / 2 * np.log1p((away / wide) ** 2 / nu)
+    return out
+
+
+def _roughly(middle: Array, wide: Array, w: Array) -> Array:
+    """(R,) about the bits of :func:`_bits` for readings (R, N) each, in a few bins of the middles."""
+    from scipy.special import ndtr
+
+    order = np.argsort(middle, axis=1)
+    share = np.cumsum(w[order], axis=1)
+    at = (share[:, None, :] < np.linspace(0, 1, FEW_BINS + 1)[1:-1, None]).sum(axis=2).clip(0, w.size - 1)
+    edges = np.take_along_axis(np.take_along_axis(middle, order, axis=1), at, axis=1)
+    under = ndtr((edges[:, :, None] - middle[:, None, :]) / wide[:, None, :])
+    ends = np.zeros((len(middle), 1, w.size))
+    under = np.diff(np.concatenate([ends, under, ends + 1.0], axis=1), axis=1)
+    out: Array = _parts(under @ w).sum(axis=1) - _parts(under).sum(axis=1) @ w
     return out
 
 

@@ -26,7 +26,7 @@ from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
 from nuvlo.model.probes import Reading
-from nuvlo.model.working import EMPTY, farads, tones_at
+from nuvlo.model.working import EMPTY, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
 DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough. It divides the number of draws
@@ -174,14 +174,11 @@ class Trials:
         for row, r in enumerate(self.readings):
             if r.quantity in FEW_DRAWS:
                 progress.pause()
-                if r.quantity == "resistance":
-                    unit = self.kit.unpowered(*r.nodes)
-                    if id(unit) not in units:
-                        units[id(unit)] = Unpowered(unit, known_to(unit, cold))
-                    found = units[id(unit)].between(*r.nodes).ohms
-                else:
-                    assert r.cold is not None
-                    found = farads(self.kit, r.cold, cold)
+                circuit = self.kit.unpowered(*r.nodes)
+                if id(circuit) not in units:
+                    units[id(circuit)] = Unpowered(circuit, known_to(circuit, cold))
+                unit = units[id(circuit)]
+                found = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes).ohms
                 out[row] = np.repeat(found, self.draws // self.draws_of_ohms)
         return out
 
