@@ -341,6 +341,15 @@ def test_two_readings_that_share_a_place_are_read_in_series():
     assert len(ends) == sum(r.quantity == "resistance" for r in read.values())  # nothing is read twice
 
 
+def test_leads_are_held_where_a_builder_can_find_them():
+    """Off the board no net has a name that is printed anywhere."""
+    kit = kit_of("millrace")
+    (node,) = {r.nodes[0] for r in readings_of(kit) if r.point == "OC8-OC9"}
+    assert kit.named_place(node) == "the joint of R30 and GAIN"
+    assert kit_of("gorsefire").named_place("out") == "the free end of VOLUME"
+    assert kit.named_place("nowhere") == "the net nowhere"
+
+
 def test_what_never_rests_is_not_read_at_its_pads():
     """Tidewheel's comparator and its sawtooth swing by volts: what a meter on DC shows there is no point of rest. Its sums do rest."""
     kit = kit_of("tidewheel")

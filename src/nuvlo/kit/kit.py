@@ -156,13 +156,22 @@ class Kit:
         return self.setup(tone.setup, (tone.source, tone.at, tone.node))
 
     def named_place(self, node: str) -> str:
-        """Where to hold a lead for ``node``: ground, a test point or a pad on it, else the net itself."""
+        """Where to hold a lead for ``node``: ground, a test point, a pad, what meets there off the board, else the net itself."""
         if node in GROUND_NAMES:
             return "ground"
         name, pin = self.lead_on(node)
         if not name:
-            return f"the net {node}"
+            meet = self._meeting_at(node)
+            return f"the joint of {meet[0]} and {meet[1]}" if len(meet) > 1 else f"the free end of {meet[0]}" if meet else f"the net {node}"
         return f"pin {pin} of {name}" if pin else name
+
+    def _meeting_at(self, node: str) -> list[str]:
+        """The parts that have a lead on ``node``."""
+        if self.unit is None or node not in self.unit.nodes:
+            return []
+        at = self.unit.node(node)
+        there = {e.name for e in self.unit.elements if at in e.nodes}
+        return [ref for ref in self.parts if any(name == mine or name.startswith(f"{mine}.") for mine in self.elements_of(ref) for name in there)]
 
     def lead_on(self, node: str) -> tuple[str, str]:
         """The test point on ``node``, or the part and its pin there; empty where there is neither."""
