@@ -17,7 +17,9 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.model import helper
-from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, TAILS, UNEXPLAINED, Diagnosis
+from nuvlo.model.densities import TAILS
+from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, UNEXPLAINED, Diagnosis
+from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.model.probes import BESIDE, BOARD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
 from nuvlo.model.running import swinging
@@ -243,6 +245,19 @@ def test_a_look_counts_as_its_kind_shows(tmp_path):
     assert after[1] / after[2] == pytest.approx(before[1] / before[2] * 0.1 / (1 - FALSE_ALARM))
     d.__dict__["_fields"] = {1: (1,)}
     assert d.next(before, read)[0].quantity == "look"
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_rough_bits_are_nearly_the_bits(seed):
+    """Less, since few bins tell less, but in much the same order: which readings are worth working out."""
+    dice = np.random.default_rng(seed)
+    middle, wide = dice.normal(size=(40, 1)) * dice.integers(0, 2, size=(40, 200)) * dice.normal(size=(40, 200)), 0.02 + dice.random((40, 200)) * 0.2
+    w = dice.dirichlet(np.full(200, 0.3))
+    exactly = np.array([bits_of(m, s, w) for m, s in zip(middle, wide, strict=True)])
+    rough = roughly(middle, wide, w)
+    assert (rough < exactly + 0.05).all()
+    assert exactly.argmax() in np.argsort(-rough)[:6]
+    assert np.corrcoef(rough, exactly)[0, 1] > 0.9
 
 
 def test_what_lies_side_by_side_is_one_look():

@@ -23,7 +23,9 @@ from nuvlo.arrays import Array
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
+from nuvlo.model.densities import by_itself, together
 from nuvlo.model.ensemble import laws, sample
+from nuvlo.model.information import bits_of, of_two, parts, roughly
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.probes import COLD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
 from nuvlo.model.trials import FEW_DRAWS, Trials
@@ -33,7 +35,6 @@ from nuvlo.quantity import Measured
 
 DRAWS = 20  # of all tolerances, for each mistake
 GOOD, UNEXPLAINED = 0.2, 0.1  # beforehand: that nothing is wrong, and that no single mistake is it
-TAILS, ONE_TAILS = 7.0, 30.0  # degrees of freedom, of all readings together and of each by itself
 SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are drawn to those of the good unit
 RELATED = 240  # draws of the good unit, for these
 APART = 2.0  # spreads by which two mistakes must differ in some reading, to be told apart
@@ -51,7 +52,7 @@ AGAIN = 0.05  # of its weight, a mistake that was put right already (common prac
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
-BINS, FEW_BINS, WEIGHED = 48, 10, 40  # of a reading's scale, and at first; readings whose bits are worked out to the last
+WEIGHED = 40  # readings whose bits are worked out to the last
 
 
 @dataclass(frozen=True)
@@ -238,18 +239,18 @@ class Diagnosis:
         k = np.arange(len(rows))
         spread[:, k, k] = own + doubt**2
         away = y - mean[rows].T
-        known = _together(away, spread)
+        known = together(away, spread)
         # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
         apart = self._apart[rows]
-        mine = _by_itself(away, np.sqrt(own + doubt**2))
-        any_ = _by_itself(y - apart[:, 0], np.maximum(apart[:, 1], 3 * doubt))
+        mine = by_itself(away, np.sqrt(own + doubt**2))
+        any_ = by_itself(y - apart[:, 0], np.maximum(apart[:, 1], 3 * doubt))
         moves = self._moves[rows].T  # and what those of them make of it that move it
         any_ = np.logaddexp(any_, np.log(np.maximum((moves * np.exp(mine)).sum(axis=0), 1e-300))) - math.log(2.0)
         # What a part has died of may by now read otherwise than it did: what was read under power may be anything then.
         powered = np.array([self.readings[k].quantity not in COLD for k in rows])
         cold, hurt = np.flatnonzero(~powered), np.flatnonzero(self._hurts)
         if powered.any() and hurt.size:
-            died = any_[powered].sum() + (_together(away[np.ix_(hurt, cold)], spread[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
+            died = any_[powered].sum() + (together(away[np.ix_(hurt, cold)], spread[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
             known[hurt] = np.logaddexp(math.log1p(-DIED) + known[hurt], math.log(DIED) + died)
         both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
         return known + looks, mine.sum(axis=1) + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
@@ -400,8 +401,8 @@ class Diagnosis:
                 middle = np.concatenate([middle, self._apart[asked, :1]], axis=1)
                 wide = np.concatenate([wide, (self._apart[asked, 1] + wide.min(axis=1))[:, None]], axis=1)
                 chances, which = np.append(w * (1.0 - unexplained), unexplained), np.append(which, -1)
-            for k in np.argsort(-_roughly(middle, wide, chances) / takes)[:WEIGHED].tolist():
-                told.append((self.readings[asked[k]], _bits(middle[k], wide[k], chances, which)))
+            for k in np.argsort(-roughly(middle, wide, chances) / takes)[:WEIGHED].tolist():
+                told.append((self.readings[asked[k]], bits_of(middle[k], wide[k], chances, which)))
         return max(told, key=lambda one: one[1] / one[0].takes(before), default=None)
 
     def _looks(self, rows: list[int], heavy: NDArray[np.intp], w: Array) -> list[tuple[Reading, float]]:
@@ -410,7 +411,7 @@ class Diagnosis:
         if not rows:
             return []
         shows = self.shows[rows][:, self.states[heavy]]
-        bits = _of_two(shows @ w) - _of_two(shows) @ w
+        bits = of_two(shows @ w) - of_two(shows) @ w
         place = {row: k for k, row in enumerate(rows)}
         fields = np.full((len(rows), MOST_LOOKED), len(rows))  # the last is none
         for k, row in enumerate(rows):
@@ -419,8 +420,8 @@ class Diagnosis:
         each = np.concatenate([shows, np.zeros((1, heavy.size))])[fields]
         clear = np.cumprod(1.0 - each, axis=1)
         first = each * np.concatenate([np.ones_like(clear[:, :1]), clear[:, :-1]], axis=1)
-        whole = np.cumsum(_parts(first @ w), axis=1) + _parts(clear @ w)
-        within = np.cumsum(_parts(first) @ w, axis=1) + _parts(clear) @ w
+        whole = np.cumsum(parts(first @ w), axis=1) + parts(clear @ w)
+        within = np.cumsum(parts(first) @ w, axis=1) + parts(clear) @ w
         out = []
         for k, field in enumerate(fields.tolist()):
             refs = [self.readings[rows[other]] for other in field if other < len(rows)]
@@ -432,8 +433,8 @@ class Diagnosis:
         which = self.states[heavy]
         chance = np.where(self._looked_at(taken)[which], 0.0, self.shows[row, which])
         found: Array = np.bincount(np.unique(self._seen_by[which], return_inverse=True)[1], w * chance).astype(float)
-        within = float(w @ (_parts(chance) + _parts(1.0 - chance)))
-        return float(_parts(found).sum() + _parts(np.array(1.0 - found.sum()))) - within
+        within = float(w @ (parts(chance) + parts(1.0 - chance)))
+        return float(parts(found).sum() + parts(np.array(1.0 - found.sum()))) - within
 
     @cached_property
     def _seen_by(self) -> NDArray[np.str_]:
@@ -452,74 +453,3 @@ class Diagnosis:
 def _as(r: Reading) -> str:
     """As what quantity a reading is judged."""
     return LIFTED[r.unit] if r.quantity == "lifted" else r.quantity
-
-
-def _together(away: Array, spread: Array) -> Array:
-    """(N,) logarithm of the density of Student's distribution of ``away`` (N, R) with ``spread`` (N, R, R)."""
-    p, nu = away.shape[1], TAILS
-    weighed = np.einsum("mr,mr->m", away, np.linalg.solve(spread, away[..., None])[..., 0])
-    _, size = np.linalg.slogdet(spread)
-    edge = math.lgamma((nu + p) / 2) - math.lgamma(nu / 2) - p / 2 * math.log(nu * math.pi)
-    out: Array = edge - size / 2 - (nu + p) / 2 * np.log1p(weighed / nu)
-    return out
-
-
-def _by_itself(away: Array, wide: Array) -> Array:
-    """The same of each reading by itself, of any shape."""
-    nu = ONE_TAILS
-    one = math.lgamma((nu + 1) / 2) - math.lgamma(nu / 2) - 0.5 * math.log(nu * math.pi)
-    out: Array = one - np.log(wide) - (nu + 1) / 2 * np.log1p((away / wide) ** 2 / nu)
-    return out
-
-
-def _roughly(middle: Array, wide: Array, w: Array) -> Array:
-    """(R,) about the bits of :func:`_bits` for readings (R, N) each, in a few bins of the middles."""
-    from scipy.special import ndtr
-
-    order = np.argsort(middle, axis=1)
-    share = np.cumsum(w[order], axis=1)
-    at = (share[:, None, :] < np.linspace(0, 1, FEW_BINS + 1)[1:-1, None]).sum(axis=2).clip(0, w.size - 1)
-    edges = np.take_along_axis(np.take_along_axis(middle, order, axis=1), at, axis=1)
-    under = ndtr((edges[:, :, None] - middle[:, None, :]) / wide[:, None, :])
-    ends = np.zeros((len(middle), 1, w.size))
-    under = np.diff(np.concatenate([ends, under, ends + 1.0], axis=1), axis=1)
-    out: Array = _parts(under @ w).sum(axis=1) - _parts(under).sum(axis=1) @ w
-    return out
-
-
-def _bits(middle: Array, wide: Array, w: Array, which: NDArray[np.intp] | None = None) -> float:
-    """Mutual information of which of some normal distributions it is, with chances ``w``, and what is read; those of the same ``which`` are
-    one."""
-    from scipy.special import ndtr
-
-    spots = (middle[:, None] + wide[:, None] * np.array([-1.5, -0.5, 0.5, 1.5])).ravel()
-    order = np.argsort(spots)
-    at = np.searchsorted(np.cumsum(np.repeat(w / 4, 4)[order]), np.linspace(0, 1, BINS + 1)[1:-1])
-    edges = np.unique(spots[order][np.minimum(at, order.size - 1)])
-    under = np.diff(np.concatenate([np.zeros((w.size, 1)), ndtr((edges - middle[:, None]) / wide[:, None]), np.ones((w.size, 1))], axis=1), axis=1)
-    if which is not None:
-        names, place = np.unique(which, return_inverse=True)
-        if names.size < which.size:
-            together = np.zeros((names.size, w.size))
-            together[place, np.arange(w.size)] = w
-            w = together.sum(axis=1)
-            under = together @ under / np.where(w > 0, w, 1.0)[:, None]
-    return float(_entropies(w @ under) - w @ _entropies(under))
-
-
-def _parts(share: Array) -> Array:
-    """What each share adds to the bits of all."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        out: Array = -np.where(share > 0, share * np.log2(share), 0.0)
-    return out
-
-
-def _entropies(share: Array) -> Array:
-    """Bits of each row of shares that make one."""
-    out: Array = _parts(share).sum(axis=-1)
-    return out
-
-
-def _of_two(share: Array) -> Array:
-    """Bits of one thing that is so with a chance of ``share``."""
-    return _entropies(np.stack([share, 1.0 - share], axis=-1))
