@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from nuvlo.circuit import operating_point as solver
+from nuvlo.circuit import newton as solver
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.operating_point import operating_point
@@ -36,7 +36,7 @@ MACRO = "vi i 0 0.3\nra i m 10k\nrb m o 100k\nb1 0 x i={1m*tanh(19*(0-v(m)))}\nr
 def test_each_last_resort_finds_what_is_to_be_found(way, text):
     circuit = Circuit.from_text(f"t\n{text}")
     eq = Equations(circuit)
-    newton = solver._Newton(eq, eq.linear(), eq.right_side(), 1, solver.DEFAULT)
+    newton = solver.Newton(eq, eq.linear(), eq.right_side(), 1, solver.DEFAULT)
     given = (np.zeros((eq.size, 1)), eq.devices.starting_voltages()) if way == "gmin_steps" else ()
     with np.errstate(all="ignore"):
         x, ok = getattr(newton, way)(np.array([0]), *given)
@@ -47,13 +47,13 @@ def test_each_last_resort_finds_what_is_to_be_found(way, text):
 def test_a_point_says_by_which_way_it_was_found(monkeypatch):
     plain = operating_point(Circuit.from_text("t\nv1 a 0 5\nr1 a b 1k\nd1 b 0 d\n.model d d\n"))
     assert plain.found_by() == "at once"
-    iterate = solver._Newton.iterate
+    iterate = solver.Newton.iterate
 
     def lost_at_first(self, chosen, start, junctions, gmin=None, scale=1.0, turns=None):
         x, ok = iterate(self, chosen, start, junctions, gmin, scale, turns)
         return x, ok & (turns is not None)
 
-    monkeypatch.setattr(solver._Newton, "iterate", lost_at_first)
+    monkeypatch.setattr(solver.Newton, "iterate", lost_at_first)
     assert operating_point(Circuit.from_text("t\nv1 a 0 5\nr1 a b 1k\nd1 b 0 d\n.model d d\n")).found_by() == "by gmin steps"
 
 

@@ -19,17 +19,8 @@ from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.kernel import HELP, Kernel, Limits, Rules, Values
-from nuvlo.circuit.operating_point import (
-    ABSURD,
-    FIRST_HOLD,
-    HOLD_STEP,
-    LEAST_HOLD,
-    MOST_HOLD,
-    MOST_TURNS,
-    OperatingPoint,
-    Tolerances,
-    solve,
-)
+from nuvlo.circuit.newton import ABSURD, FIRST_HOLD, HOLD_STEP, LEAST_HOLD, MOST_HOLD, MOST_TURNS, Tolerances
+from nuvlo.circuit.operating_point import OperatingPoint, solve
 from nuvlo.circuit.systems import system
 from nuvlo.circuit.unsolved import explain
 from nuvlo.problems import NuvloError, Problem
@@ -270,7 +261,7 @@ class _Stepper:
 
     def jump(self, x: Array, z: Array, slope: Array, time: float, h: float) -> tuple[Array, Array] | None:
         """Where a loop that drives itself goes when the state it was in is no more: nodes are held where they were, ever more loosely,
-        while what is stored stays. As :meth:`~nuvlo.circuit.operating_point._Newton.come_to_rest`, of a moment."""
+        while what is stored stays. As :meth:`~nuvlo.circuit.newton.Newton.come_to_rest`, of a moment."""
         eq, usual = self.eq, self.system
         linear, dynamic = eq.linear(), eq.capacitive()
         nodes = [(k, eq.slots[k, k]) for k in range(eq.first_branch) if (k, k) in eq.slots]
