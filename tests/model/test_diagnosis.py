@@ -24,6 +24,7 @@ from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.model.probes import BESIDE, BOARD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
 from nuvlo.model.running import swinging
 from nuvlo.model.trials import spread
+from nuvlo.model.working import BACK, WorkingModel
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
 
@@ -352,8 +353,22 @@ def test_two_readings_that_share_a_place_are_read_in_series():
     assert steps[2] == pytest.approx(steps[0] + steps[1], rel=0.01)
     one, other, both = (bench.take(read[name, "capacitance"]).value for name in ("CC1", "CC2", "CC1-CC2"))
     assert both == pytest.approx(one * other / (one + other), rel=0.02)
-    ends = {frozenset(r.nodes) for r in read.values() if r.quantity == "resistance"}
+    ends = {r.nodes for r in read.values() if r.quantity == "resistance"}
     assert len(ends) == sum(r.quantity == "resistance" for r in read.values())  # nothing is read twice
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "tidewheel", "kilnlight"])
+def test_a_stop_with_the_leads_exchanged_is_known(name):
+    """Every cold reading that Wake asks for is one that the mistakes were tried on; the other way round a chip's diodes conduct."""
+    d = diagnosis_of(name)
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    asked = {(w.point, w.quantity) for w in WorkingModel(kit_of(name)).resistance_windows(WorkingModel(kit_of(name)).supply_pairs())}
+    assert asked <= set(rows)
+    for supply in kit_of(name).info.supply:
+        if supply.point:
+            one, back = (d.table[rows[key, "resistance"], 0] for key in (supply.point, f"{supply.point}{BACK}"))
+            assert d.readings[rows[f"{supply.point}{BACK}", "resistance"]].nodes == ("0", supply.node)
+            assert not np.allclose(one, back, rtol=0.01)
 
 
 def test_leads_are_held_where_a_builder_can_find_them():

@@ -16,7 +16,7 @@ from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
 from nuvlo.kit.schema import Cold, Point, Tone
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
-from nuvlo.model.working import EMPTY
+from nuvlo.model.working import BACK, EMPTY
 from nuvlo.words import listed
 
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
@@ -99,11 +99,16 @@ class Reading:
         if self.between:
             one, other = self.between
             return f"{NAMED[self.quantity]} between {one} and {other}" if self.quantity == "voltage" else f"{NAMED[self.quantity]} of {one} and {other} in series"
-        return f"{NAMED[self.quantity]} at {self.point}"
+        return f"{NAMED[self.quantity]} at {exchanged(self.point)}"
 
     def takes(self, before: Reading | None = None) -> float:
         """Minutes of trouble, after the reading ``before``."""
         return MINUTES[self.quantity] + self.minutes + BESIDE * len(self.beside) + (CHANGED if before is None or before.state != self.state else 0.0)
+
+
+def exchanged(point: str) -> str:
+    """A point as it is named in a sentence, where its leads are exchanged too."""
+    return f"{point.removesuffix(BACK)}, leads exchanged" if point.endswith(BACK) else point
 
 
 def readings_of(kit: Kit) -> list[Reading]:
@@ -120,6 +125,7 @@ def readings_of(kit: Kit) -> list[Reading]:
     pairs += [Pair(c.name, c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
     pairs += [Pair(p.name, p.node, p.reference) for p in points] if kit.passive else []
     ohms = [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
+    found += [Reading(f"{s.point}{BACK}", "resistance", "Ω", ("0", s.node)) for s in kit.info.supply if s.point]
     bridged = [Reading(c.name, "capacitance", "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
     found += [*ohms, *bridged, *_in_series(ohms), *_in_series(bridged)]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]

@@ -17,7 +17,7 @@ from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.model.probes import COLD, EYES, OVER, Reading, looks_of
+from nuvlo.model.probes import COLD, EYES, OVER, Reading, exchanged, looks_of
 from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
@@ -301,7 +301,7 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
             return f"Ohms of {named}", f"{leads}."
         case "resistance":
             cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
-            return f"Ohms at {r.point}", f"{cold[0].upper()}{cold[1:]}."
+            return f"Ohms at {exchanged(r.point)}", f"{cold[0].upper()}{cold[1:]}."
     if r.between:
         red, black = r.between
         return f"Volts between {red} and {black}", f"Power on. Red on {red}, black on {black}: the sign counts."
