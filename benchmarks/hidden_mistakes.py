@@ -13,7 +13,7 @@ from nuvlo.kit import Kit
 from nuvlo.model import Window
 from nuvlo.model.diagnosis import GOOD, UNEXPLAINED, Diagnosis, Ranking
 from nuvlo.model.mistakes import Mistake
-from nuvlo.model.probes import EYES, Reading
+from nuvlo.model.probes import SENSES, Reading
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, Verdict, judge
 
@@ -138,7 +138,7 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
         out.good_called += ranking.nothing_shown > max(accused, ranking.unexplained)
         if k < count * GOOD / (1.0 - GOOD - UNEXPLAINED):
             out.stated.append((max(ranking.nothing_shown, accused), ranking.nothing_shown > accused))
-    own = [r for r in d.readings if r.quantity not in (*EYES, "lifted") and "@" not in r.point and not r.minutes]
+    own = [r for r in d.readings if r.quantity not in (*SENSES, "lifted") and "@" not in r.point and not r.minutes]
     for k in range(two):
         pair = [pick(d, dice), pick(d, dice)]
         while set(pair[0].refs) & set(pair[1].refs) or any(d.indistinct(m) for m in pair):

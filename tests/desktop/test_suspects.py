@@ -20,11 +20,12 @@ from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, EYES
+from nuvlo.model.probes import COLD, TOUCH
 from nuvlo.model.working import EMPTY
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspicion
 from nuvlo.stages.task import Finding, Wants
+from nuvlo.words import listed
 from nuvlo.workshop.answers import SUSPECTS, Answer
 from nuvlo.workshop.commands.arguments import Words
 from nuvlo.workshop.commands.command import Command
@@ -80,7 +81,7 @@ def to_the_end(driver) -> None:
             driver.type("confirm")
         elif now.task.wants is Wants.LOOK and driver.session.snapshot().by_eye:
             drawn = {ref for f in driver.window.board().marking.flaws for ref in (f.ref, *(pad.partition(".")[0] for pad in f.pads))}
-            seen = [ref for ref in now.task.parts if ref in drawn] if now.task.parts else sorted(drawn)  # through the lens, or on the whole board
+            seen = [ref for ref in now.task.parts if ref in drawn]  # through the lens
             driver.type(f"look {seen[0].lower()} wrong" if seen else "look right")
         else:
             before = driver.session.build.events
@@ -103,6 +104,11 @@ def test_a_mistake_put_in_by_hand_is_found(drive, tmp_path, what):
     assert driver.said.startswith("That was it"), driver.said
     assert driver.session.build.repairs[0].cause == mistake.kind
     assert not driver.session.build.readings
+
+
+def as_it_should(task) -> str:
+    """What is typed of a look or of a finger where nothing is wrong; empty of what a meter shows."""
+    return "" if task.wants is not Wants.LOOK else "touch cool" if task.quantity == TOUCH else "look right"
 
 
 @pytest.fixture
@@ -129,7 +135,7 @@ def test_a_typed_reading_alone_is_enough(stopped):
     before = found.suspects[0].share
     for _ in range(3):
         task = stopped.session.now().task
-        stopped.type("look right" if task.wants is Wants.LOOK else f"{SHOWN[task.unit]}")
+        stopped.type(as_it_should(task) or SHOWN[task.unit])
     assert stopped.session.snapshot().suspicion.suspects[0].share != before  # the list changes with each
 
 
@@ -141,7 +147,7 @@ def test_one_look_is_at_all_that_lies_side_by_side(drive, tmp_path, gorsefire):
         if task.wants is Wants.LOOK and len(task.parts) > 1:
             break
         if task.wants is Wants.LOOK or task.hazard:
-            stopped.type("look right" if task.wants is Wants.LOOK else "confirm")
+            stopped.type(as_it_should(task) or "confirm")
         else:
             stopped.space()
     first, *others = task.parts
@@ -174,7 +180,7 @@ def test_red_and_black_are_marked_where_the_leads_go(stopped):
         found, task = stopped.session.snapshot().suspicion, stopped.session.now().task
         if found.next.quantity == "voltage":
             break
-        stopped.type("look right" if task.wants is Wants.LOOK else SHOWN[task.unit])
+        stopped.type(as_it_should(task) or SHOWN[task.unit])
     marks = {colour: place for place, colour in stopped.window.board().marking.probes}
     assert set(marks) == {"red", "black"}
     nets = {f"{p.ref}.{p.pin}": p.net for p in stopped.session.kit.board.pads} | {p.ref: p.net for p in stopped.session.kit.board.pads}
@@ -196,13 +202,30 @@ def test_what_stands_can_be_accepted_all_the_same(stopped):
     assert stopped.session.now().task.title == "Measure TP0"
 
 
-@pytest.mark.parametrize(("line", "says"), [("found z", "no suspect 'z'"), ("found a9", "no number 9"), ("look r99 wrong", "looks right or wrong"), ("look r4 maybe", "right or wrong")])
+@pytest.mark.parametrize(("line", "says"), [("found z", "no suspect 'z'"), ("found a9", "no number 9"), ("look r99 wrong", "looks right or wrong"), ("look r4 maybe", "right or wrong"), ("touch r99 hot", "hot or cool"), ("touch r1 maybe", "hot or cool")])
 def test_a_slip_is_named_and_nothing_is_lost(stopped, line, says):
     before = stopped.session.build.events
     stopped.type(line)
     assert says in stopped.said
     assert stopped.session.build.events == before
     assert stopped.session.snapshot().suspicion is not None
+
+
+def test_what_a_finger_felt_counts(stopped):
+    """Typed of any part at any time; a real unit is asked for it by buttons, one for each part."""
+    for _ in range(80):
+        found, now = stopped.session.snapshot().suspicion, stopped.session.now()
+        if now.task.quantity == TOUCH:
+            break
+        stopped.type("skip")
+    assert now.task.title == f"Touch {listed(now.task.parts)}"
+    ref = now.task.parts[-1]
+    next(o for o in stopped.window.next_lane.offers if o.line == f"touch {ref.lower()} hot").click()
+    stopped.settle()
+    assert {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == TOUCH} == {ref: 1.0}
+    assert stopped.session.snapshot().suspicion.suspects[0].words != found.suspects[0].words
+    stopped.type("touch hot" if len(now.task.parts) == 1 else "touch q1 cool")
+    assert "Q1 is no hotter than it should be" in stopped.said or len(now.task.parts) == 1
 
 
 def test_a_repair_in_ones_own_words_is_kept_for_the_workshop(stopped):
@@ -278,7 +301,7 @@ def test_what_is_out_of_reach_is_not_asked_for_again(stopped):
     stopped.type("skip")
     second = stopped.session.snapshot().suspicion.next
     assert second.key != first.key
-    stopped.type("look right" if stopped.session.now().task.wants is Wants.LOOK else SHOWN[stopped.session.now().task.unit])
+    stopped.type(as_it_should(stopped.session.now().task) or SHOWN[stopped.session.now().task.unit])
     assert stopped.session.snapshot().suspicion.next.key not in (first.key, second.key)
 
 
@@ -333,7 +356,8 @@ def test_a_stop_with_the_sockets_empty_is_looked_into_with_the_sockets_empty(dri
             break
         if found.next.empty:
             assert driver.session.now().task.title.startswith("Sockets empty: ")
-        driver.type("look right") if found.next.quantity in EYES else driver.space()
+        said = as_it_should(driver.session.now().task)
+        driver.type(said) if said else driver.space()
     assert any(r.point.endswith(EMPTY) for r in driver.session.build.readings)
     assert any("far too low" in words for words in driver.session.snapshot().suspicion.suspects[0].words)
 

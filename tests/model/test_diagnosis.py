@@ -19,9 +19,10 @@ from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.model import helper
 from nuvlo.model.densities import TAILS
 from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, UNEXPLAINED, Diagnosis
+from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
-from nuvlo.model.probes import BESIDE, BOARD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
+from nuvlo.model.probes import BESIDE, BOARD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.model.running import swinging
 from nuvlo.model.trials import spread
 from nuvlo.model.working import BACK, WorkingModel
@@ -226,7 +227,7 @@ def test_a_list_alone_is_looked_at(tmp_path, capsys):
     kit = kit_of("gorsefire")
     bare = replace(kit, unit=None, setups={}, board=None, memory={})
     d = Diagnosis(bare)
-    assert {r.quantity for r in d.readings} == set(EYES)
+    assert {r.quantity for r in d.readings} == {"look", OVER}
     before = d.rank({})
     assert before.next is not None
     found = d.rank({("D1", "look"): Measured(1.0, 0.0, "")})
@@ -355,6 +356,25 @@ def test_two_readings_that_share_a_place_are_read_in_series():
     assert both == pytest.approx(one * other / (one + other), rel=0.02)
     ends = {r.nodes for r in read.values() if r.quantity == "resistance"}
     assert len(ends) == sum(r.quantity == "resistance" for r in read.values())  # nothing is read twice
+
+
+def test_a_finger_feels_what_gets_hot():
+    """By hand: 47 Ω in place of Gorsefire's R6 (4.7 kΩ) carries what 9 V drive through it and R1; R1 then turns watts into heat."""
+    d = diagnosis_of("gorsefire")
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    row = rows["R1", TOUCH]
+    wrong = next(k for k, m in enumerate(d.mistakes, start=1) if re.sub(r"\s", " ", m.text).startswith("R6 is 47 Ω"))
+    part = kit_of("gorsefire").part("R1")
+    amps = d.table[rows["9 V supply", "current"], wrong].mean()
+    assert d.table[row, wrong].mean() == pytest.approx(kelvins_per_watt(part) * amps**2 * part.value, rel=0.1)
+    assert d.shows[row, wrong] > 0.9
+    assert d.shows[row, 0] < 0.05
+    before, _ = d.posterior({})
+    after, _ = d.posterior({("R1", TOUCH): Measured(1.0, 0.0, "")})
+    assert after[wrong] / after[0] == pytest.approx(before[wrong] / before[0] * d.shows[row, wrong] / d.shows[row, 0])
+    assert not any(r.quantity == TOUCH for r in readings_of(kit_of("kilnlight")))  # where a voltage can kill no finger goes in
+    sound, bad = (PracticeBench(kit_of("gorsefire"), 5, *hidden) for hidden in ([], [d.mistakes[wrong - 1]]))
+    assert (sound.take(d.readings[row]).value, bad.take(d.readings[row]).value) == (0.0, 1.0)
 
 
 @pytest.mark.parametrize("name", ["gorsefire", "tidewheel", "kilnlight"])

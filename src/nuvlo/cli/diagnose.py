@@ -30,7 +30,7 @@ def add_verbs(verbs: Verbs) -> None:
     one.add_argument("folder", type=Path)
     one.add_argument("--seed", type=SEED, required=True, help="which unit")
     one.add_argument("--read", metavar="POINT", help="take a reading there")
-    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look", "look-over"), help="of what; the first there is, without")
+    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look", "look-over", "touch"), help="of what; the first there is, without")
     one.add_argument("--easy", action="store_true", help="a mistake that shows soon")
     one.add_argument("--reveal", action="store_true", help="tell the mistake")
 
@@ -76,7 +76,7 @@ def _said(group: Group) -> str:
 def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
-    from nuvlo.model.probes import EYES, OVER, readings_of
+    from nuvlo.model.probes import OVER, SENSES, TOUCH, readings_of
 
     kit = read_kit(a.folder)
     readings = readings_of(kit)
@@ -90,7 +90,9 @@ def _practice(a: argparse.Namespace) -> Answer:
     seen = PracticeBench(kit, a.seed, hidden).observed(reading)
     found, wrong = seen[reading.key], [point for (point, quantity), shown in seen.items() if (point, quantity) != reading.key and shown.value > 0.5]
     document = {"point": reading.point, "quantity": reading.quantity, "value": found.value, "unit": found.unit, "uncertainty": found.uncertainty}
-    if reading.quantity in EYES:
+    if reading.quantity == TOUCH:
+        return 0, document, f"{reading.point} is {'hot' if found.value > 0.5 else 'no hotter than it should be'}"
+    if reading.quantity in SENSES:
         said = f"{listed(wrong) or reading.point} looks wrong" if found.value > 0.5 else f"{'the whole ' if reading.quantity == OVER else ''}{reading.point} looks right"
         return 0, {**document, **({"wrong": wrong} if reading.quantity == OVER else {})}, said
     return 0, document, f"{reading.point}: {found}"

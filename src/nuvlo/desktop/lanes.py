@@ -17,6 +17,7 @@ from nuvlo.desktop.keypad import Keypad
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.pile import Pile, Row, gap, words
 from nuvlo.kit.kit import SWITCHED_OFF
+from nuvlo.model.probes import TOUCH
 from nuvlo.stages.suspects import Suspect, Suspicion
 from nuvlo.stages.task import Finding, Wants
 
@@ -208,6 +209,8 @@ class NextLane(QScrollArea):
             Wants.TICK: "It is there", Wants.STEP: "Done", Wants.CHOOSE: "Keep the first", Wants.TURN: "Turned",
             Wants.SWEEP: "Sweep", Wants.EXPORT: "Write it", Wants.LOOK: "Look", Wants.READING: "Read the meter", Wants.MEASURE: "Read the meter",
         }.get(f.task.wants, "Go on")  # fmt: skip
+        if f.task.quantity == TOUCH:
+            text = "Touch"
         if f.task.wants is Wants.CHOOSE and "what is printed" in f.task.detail:
             text = "Keep what is printed"
         if f.task.wants is Wants.SWEEP and not instrument:

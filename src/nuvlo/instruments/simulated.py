@@ -19,7 +19,9 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.kit.schema import Cold, Tone
 from nuvlo.logbook import Build, Repair
+from nuvlo.model.diagnosis import FELT_K, HOT_K
 from nuvlo.model.ensemble import Law, known_to, laws, usual
+from nuvlo.model.heat import rises
 from nuvlo.model.probes import OVER, Reading, looks_of
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
@@ -206,6 +208,13 @@ class SimulatedBench:
         """Parts that a look over the whole board finds to be wrong."""
         return tuple(r.part for r in looks_of(self.unit.kit) if self.looked_at(r.part).value > 0.5)
 
+    def touched(self, ref: str) -> Measured:
+        """1 where a finger finds a part hotter than it should be, 0 where it does not; of one and the same unit always the same."""
+        kit = self.unit.kit
+        should = float(rises(kit, operating_point(kit.setup()), [ref])[ref][0])
+        doubt = np.random.default_rng([self.unit.seed, 909, list(kit.parts).index(ref)]).normal(0.0, FELT_K)
+        return Measured(float(float(rises(kit, self._point(), [ref])[ref][0]) - should + doubt > HOT_K), 0.0, "")
+
     def observed(self, reading: Reading) -> dict[tuple[str, str], Measured]:
         """All that one reading tells, by place: a look at several parts of each of them, one over the whole board of those it finds to be
         wrong too. Raises :class:`InstrumentError` where the meter cannot tell."""
@@ -235,6 +244,8 @@ class SimulatedBench:
                 return self.looked_at(reading.part)
             case "look-over":
                 return self.observed(reading)[reading.key]
+            case "touch":
+                return self.touched(reading.part)
             case "lifted":
                 return self.lifted(reading)
         return self.ohms(*reading.nodes)

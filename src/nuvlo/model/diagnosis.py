@@ -27,7 +27,7 @@ from nuvlo.model.densities import by_itself, together
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.information import bits_of, of_two, parts, roughly
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, EYES, FIELD_MM, MOST_LOOKED, OVER, Reading, readings_of
+from nuvlo.model.probes import COLD, FIELD_MM, MOST_LOOKED, OVER, SENSES, TOUCH, Reading, readings_of
 from nuvlo.model.trials import FEW_DRAWS, Trials
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
@@ -43,6 +43,7 @@ SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  #
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
 LOOKED_TWICE = 0.05  # of these, when it was looked at once more (common practice, no source)
+HOT_K, FELT_K = 20.0, 6.0  # above what it should be, from where a finger finds a part too hot, and how far one is in doubt (common practice, no source)
 AT_A_GLANCE = 0.6  # of what a lens shows, a look over the whole board does (common practice, no source)
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
@@ -140,12 +141,25 @@ class Diagnosis:
         for row, r in enumerate(self.readings):
             if r.quantity == OVER:  # what seems wrong then is looked at once more: it raises no alarm of its own
                 out[row] = [0.0, *(AT_A_GLANCE * self.habits[m.kind].seen * bool(at) for m, at in zip(self.mistakes, self._seen_by[1:], strict=True))]
+            elif r.quantity == TOUCH:
+                out[row] = self._felt(row)
             elif r.quantity == "look":
                 out[row] = FALSE_ALARM
                 for k, m in enumerate(self.mistakes, start=1):
                     if r.part in m.refs:
                         out[row, k] = max(FALSE_ALARM, self.habits[m.kind].seen)
         return out
+
+    def _felt(self, row: int) -> Array:
+        """(1 + mistakes,): how likely a part is felt to be hotter than it should be. Of what has no solution that is as likely as not."""
+        from scipy.special import ndtr  # not before it is needed
+
+        rise = self.table[row]
+        should = np.nanmean(rise[0]) if np.isfinite(rise[0]).any() else 0.0
+        hot = ndtr((rise - should - HOT_K) / FELT_K)
+        known = np.isfinite(hot)
+        chance = np.where(known, hot, 0.0).sum(axis=1) / np.maximum(known.sum(axis=1), 1)
+        return np.where(known.any(axis=1), chance, 0.5).clip(FALSE_ALARM, 1.0 - FALSE_ALARM)
 
     # -- what readings tell -----------------------------------------------------------------------------------
 
@@ -203,7 +217,7 @@ class Diagnosis:
 
     @cached_property
     def _looked(self) -> Array:
-        return np.array([r.quantity in EYES for r in self.readings])
+        return np.array([r.quantity in SENSES for r in self.readings])
 
     def _doubt(self, row: int, value: Measured) -> float:
         """Standard uncertainty of a reading beside what tolerances do, on the scale it is judged by."""
@@ -286,7 +300,7 @@ class Diagnosis:
             key = self.readings[row].key
             if key in taken:
                 found, shows = taken[key].value > 0.5, self.shows[row, self.states]
-                if found and twice:
+                if found and twice and key[1] == "look":
                     shows = np.where(shows > FALSE_ALARM, shows, FALSE_ALARM * LOOKED_TWICE)
                 if key[1] == OVER:
                     found, shows = False, np.where(self._looked_at(taken)[self.states], 0.0, shows)
@@ -370,7 +384,7 @@ class Diagnosis:
         out = np.ones((first.size,) * 2, dtype=bool)
         for at in (first, last) if self.states.size > first.size else (first,):  # alike in the one state, and in the other
             for row, r in enumerate(self.readings):
-                if r.quantity not in (*EYES, "lifted"):
+                if r.quantity not in (*SENSES, "lifted"):
                     middle, wide = mean[row, at], own[row, at]
                     out &= np.abs(middle[:, None] - middle) <= APART * np.sqrt(wide[:, None] + wide)
         return out
@@ -389,7 +403,7 @@ class Diagnosis:
             row for row, r in enumerate(self.readings)
             if r.key not in taken and r.key not in skipped and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
         ]  # fmt: skip
-        told = self._looks([row for row in left if self.readings[row].quantity == "look"], heavy, w)
+        told = [one for kind in ("look", TOUCH) for one in self._looks([row for row in left if self.readings[row].quantity == kind], heavy, w)]
         told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity == OVER]
         mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)
@@ -444,10 +458,11 @@ class Diagnosis:
 
     @cached_property
     def _fields(self) -> dict[int, tuple[int, ...]]:
-        """Which looks are one look: those at parts in the same field of the lens."""
+        """Which looks are one look: those at parts in the same field of the lens. A finger goes wherever it likes."""
         rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "look"}
+        touched = tuple(row for row, r in enumerate(self.readings) if r.quantity == TOUCH)
         board = self.kit.board
-        return {row: tuple(rows[other] for other in (board.near(ref, FIELD_MM) if board else ()) if other in rows) or (row,) for ref, row in rows.items()}
+        return {row: (row, *(other for other in touched if other != row)) for row in touched} | {row: tuple(rows[other] for other in (board.near(ref, FIELD_MM) if board else ()) if other in rows) or (row,) for ref, row in rows.items()}
 
 
 def _as(r: Reading) -> str:

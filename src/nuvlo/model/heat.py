@@ -7,9 +7,14 @@ Kelvins per watt of bodies in free air and the seconds they take are of common d
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
+from nuvlo.arrays import Array
 from nuvlo.catalogue import find
+from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.kit import Kit
 from nuvlo.kit.parts import Part
 from nuvlo.model.stress import over_rating, rated, rating_of, stresses
@@ -78,6 +83,23 @@ def _body(part: Part) -> tuple[float, float] | None:
     found = BODIES.get(part.package) or KINDS.get(part.kind)
     may = rated(part.rating, "W") if part.kind == "resistor" else None
     return ((FILM_LIMIT - DERATED_FROM) / may, found[1]) if may and found else found
+
+
+def kelvins_per_watt(part: Part) -> float:
+    """K/W of a body that a finger can be laid on; 0 of others."""
+    body = _body(part)
+    return body[0] if body and part.kind != "valve" else 0.0
+
+
+def rises(kit: Kit, point: OperatingPoint, refs: Sequence[str]) -> dict[str, Array]:
+    """(N,) K of each of some parts above the air about it, at rest there."""
+    heat = point.absorbed()
+    out = {}
+    for ref in refs:
+        mine = kit.elements_of(ref)
+        watts = sum((w for name, w in heat.items() if any(name == e or name.startswith(f"{e}.") for e in mine)), np.zeros(point.x.shape[1]))
+        out[ref] = kelvins_per_watt(kit.part(ref)) * watts
+    return out
 
 
 def felt(celsius: float) -> str:

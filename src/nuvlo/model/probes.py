@@ -1,5 +1,5 @@
 """Every reading that a kit can be asked: at its points and pads, of its cold pairs, of a tone that is followed, of a part with one leg
-lifted, a look through a lens, and one over the whole board.
+lifted, a look through a lens, one over the whole board, and a finger on what gets hot.
 
 Minutes that each takes are common practice without a source.
 """
@@ -14,6 +14,7 @@ from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
 from nuvlo.kit.schema import Cold, Point, Tone
+from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
 from nuvlo.model.working import BACK, EMPTY
@@ -22,8 +23,9 @@ from nuvlo.words import listed
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
 OVER = "look-over"
 BOARD = "board"  # where such a look is
-EYES = ("look", OVER)  # what is read by eye
-MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0, "tone": 2.0, "lifted": 5.8, "look": 1.8, OVER: 1.8}  # with finding the place and entering it
+TOUCH = "touch"
+SENSES = ("look", OVER, TOUCH)  # what is read without a meter
+MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0, "tone": 2.0, "lifted": 5.8, "look": 1.8, OVER: 1.8, TOUCH: 2.5}  # with finding the place and entering it
 EACH_PART = 0.05  # more for each part of the whole board
 BESIDE = 0.25  # more for each part that is looked at beside the first
 FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
@@ -32,7 +34,7 @@ MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
-COLD = ("resistance", "capacitance", "lifted", *EYES)  # read with the power off
+COLD = ("resistance", "capacitance", "lifted", "look", OVER)  # read with the power off
 
 
 @dataclass(frozen=True)
@@ -55,8 +57,8 @@ class Reading:
 
     @property
     def looked(self) -> tuple[str, ...]:
-        """The parts that are looked at, if it is a look."""
-        return (self.part, *self.beside) if self.quantity == "look" else ()
+        """The parts that are looked at, or touched, if it is that."""
+        return (self.part, *self.beside) if self.quantity in ("look", TOUCH) else ()
 
     @property
     def alone(self) -> tuple[Reading, ...]:
@@ -87,6 +89,8 @@ class Reading:
         match self.quantity:
             case "look":
                 return f"a look through a lens at {listed(self.looked)} and {'their' if self.beside else 'its'} joints"
+            case "touch":
+                return f"a finger on {listed(self.looked)}"
             case "look-over":
                 return "a look over the whole board"
             case "lifted":
@@ -134,7 +138,7 @@ def readings_of(kit: Kit) -> list[Reading]:
     if kit.at_sockets:
         found += [Reading(f"{s.name}{EMPTY}", "current", "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
         found += [Reading(f"{place}{EMPTY}", "voltage", "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
-    return found + list(_lifted(kit)) + out
+    return found + list(_lifted(kit)) + list(touched_of(kit)) + out
 
 
 def _in_series(readings: Sequence[Reading]) -> list[Reading]:
@@ -228,6 +232,14 @@ def looks_of(kit: Kit) -> Iterator[Reading]:
     for part in kit.parts.values():
         if lies_on_board(kit, part.ref) or (kit.unit is not None and kit.element_of(part.ref)):
             yield Reading(part.ref, "look", "", part=part.ref)
+
+
+def touched_of(kit: Kit) -> Iterator[Reading]:
+    """A finger on each part whose warmth can be told; none where a voltage can kill."""
+    if kit.info.supply and not is_high(kit):
+        for part in kit.parts.values():
+            if kelvins_per_watt(part) and lies_on_board(kit, part.ref) and kit.element_of(part.ref):
+                yield Reading(part.ref, TOUCH, "", part=part.ref)
 
 
 def lies_on_board(kit: Kit, ref: str) -> bool:

@@ -23,9 +23,10 @@ from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, 
 from nuvlo.circuit.overrides import of_members
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
+from nuvlo.model.heat import rises
 from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
-from nuvlo.model.probes import Reading
+from nuvlo.model.probes import TOUCH, Reading
 from nuvlo.model.working import EMPTY, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
@@ -159,6 +160,9 @@ class Trials:
                 out[row] = -at_rest(self.kit.setup(r.setup), cold if r.empty else hot).currents()[supplies[r.point.removesuffix(EMPTY)]]
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
+        touched = {r.part: row for row, r in enumerate(self.readings) if r.quantity == TOUCH}
+        if touched:
+            out.update((touched[ref], rise) for ref, rise in rises(self.kit, at_rest(self.kit.setup()), list(touched)).items())
         for rows in tones.values():
             first = self.readings[rows[0]].tone
             assert first is not None

@@ -17,7 +17,7 @@ from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.model.probes import COLD, EYES, OVER, Reading, exchanged, looks_of
+from nuvlo.model.probes import COLD, OVER, SENSES, TOUCH, Reading, exchanged, looks_of
 from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
@@ -51,6 +51,8 @@ LIKELY_SEEN = 0.5  # chance that a look shows it
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
 GLANCE = "Every part against the list: value, way round. Every joint, and what lies between. What seems wrong, look at closely."
+FINGER = ("Power on, a minute long. A finger close by first; what is felt from there is not touched. Is one of them hotter than it should be? "
+          "Smoke or a smell: off at once.")  # fmt: skip
 LENSES = "They lie side by side. Of each: value, way round, joints on both sides, and what lies between them."
 
 
@@ -127,11 +129,19 @@ def offers(found: Suspicion, now: Finding | None, by_eye: bool) -> list[tuple[st
     """What may be picked: what a look showed, where no simulated bench says that, and what it was."""
     looked = now.task.parts if now and now.task.wants is Wants.LOOK and by_eye else ()
     over = by_eye and now is not None and now.task.quantity == OVER
+    if looked and now is not None and now.task.quantity == TOUCH:
+        cool = f"{looked[0]} is not hot" if len(looked) == 1 else "None of them is hot"
+        return [(cool, "touch cool"), *((f"{ref} is hot", f"touch {ref.lower()} hot") for ref in looked), *_found_offers(found)]
     out = [("The whole board looks right", "look right")] if over else [("It looks right" if len(looked) == 1 else "All of them look right", "look right")] if looked else []
     out += [(f"{ref} looks wrong", f"look {ref.lower()} wrong") for ref in looked]
+    return out + _found_offers(found)
+
+
+def _found_offers(found: Suspicion) -> list[tuple[str, str]]:
+    """What it may have been."""
     likely = [s for s in found.suspects if s.share >= OFFERED]
     named = [(f"{s.letter}{k}" if len(s.words) > 1 else s.letter, text) for s in likely for k, text in enumerate(s.words, start=1)]
-    return out + [(f"It was: {text}", f"found {name.lower()}") for name, text in named[:MOST_OFFERED]]
+    return [(f"It was: {text}", f"found {name.lower()}") for name, text in named[:MOST_OFFERED]]
 
 
 def taken_of(build: Build, diagnosis: Diagnosis) -> dict[tuple[str, str], Measured]:
@@ -214,9 +224,9 @@ def _compared(diagnosis: Diagnosis, reading: Reading | None, taken: Mapping[tupl
         spread = float(off[row, [0, *mine]].std()) + 1e-12
         return float(np.ptp(mean[row, [0, *mine]])) / spread
 
-    telling = [k for k in taken if k[1] not in EYES and parts(k) > APART]
+    telling = [k for k in taken if k[1] not in SENSES and parts(k) > APART]
     before = sorted(telling, key=parts, reverse=True)[:GAUGES]
-    every = [reading.key] if reading and reading.quantity not in EYES else []
+    every = [reading.key] if reading and reading.quantity not in SENSES else []
     out = []
     for key in [*every, *before]:
         row = rows[key]
@@ -230,9 +240,10 @@ def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
     if reading is None:
         return ""
     rows = [k for k, r in enumerate(diagnosis.readings) if r in reading.alone]
-    if reading.quantity in EYES:
+    if reading.quantity in SENSES:
         seen = [letter for k, letter in zip(mine, LETTERS, strict=False) if diagnosis.shows[rows, k].max() > LIKELY_SEEN]
-        return f"It would show {listed(seen, 'or')}." if seen else ""
+        named = listed(seen, "or")
+        return "" if not seen else f"With {named} one would be hot." if reading.quantity == TOUCH else f"It would show {named}."
     said = []
     for k, letter in zip(mine[:COMPARED], LETTERS, strict=False):
         middle = _told(diagnosis, rows[0], k, letter).middle
@@ -259,6 +270,8 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     high = is_high(kit)
     before = (EMPTY_FIRST if high else OFF_FIRST) if r.state == "off" else CLIPPED + " " if high else ""
     step = StepId.of(stage, PROBING, r.quantity, r.point)
+    if r.quantity == TOUCH:
+        return Task(step, stage, Wants.LOOK, f"Touch {listed(r.looked)}", FINGER, r.point, TOUCH, parts=r.looked)
     if r.quantity == OVER:
         return Task(step, stage, Wants.LOOK, "Look the whole board over", f"{before}{GLANCE} Type, say, {_example(kit, found)}.", r.point, OVER)
     if r.quantity == "look":

@@ -21,7 +21,7 @@ class Picture(BoardFrame):
         for s in found.suspects if found else ():
             for ref in s.refs:
                 accused.setdefault(ref, (s.letter, s.share))
-        looked = now.task.parts if now and now.task.wants is Wants.LOOK else ()
+        looked = now.task.parts if now and now.task.wants is Wants.LOOK and now.task.quantity == "look" else ()
         over = now is not None and now.task.quantity == OVER
         leads = leads_of(shown.kit, found) if found else ()
         flaws = tuple(f for f in shown.flaws if over or {f.ref, *(pad.partition(".")[0] for pad in f.pads)} & set(looked))

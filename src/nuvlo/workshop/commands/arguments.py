@@ -16,7 +16,7 @@ from nuvlo.craft import schools
 from nuvlo.craft.tray import TRAY_ORDERS
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Part, Stage
-from nuvlo.model.probes import OVER
+from nuvlo.model.probes import OVER, TOUCH
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
@@ -26,6 +26,7 @@ from nuvlo.words import listed
 MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
 MOST_REFERENCE = 0.0051  # beyond which a part tells nothing that the meter does not know (common practice, no source)
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
+FELT = {"hot": True, "warm": True, "cool": False, "cold": False, "right": False, "fine": False}
 LOOKED = {"right": False, "fine": False, "good": False, "ok": False, "wrong": True, "bad": True}
 BECAUSE = re.compile(r"\s*\bbecause\b\s*", re.IGNORECASE)
 
@@ -98,11 +99,13 @@ class PointReading:
 
 @dataclass(frozen=True)
 class Looked:
-    """What a look at some parts showed: each of them looks wrong, or right. A look ``over`` the whole board found no others."""
+    """What a look at some parts showed: each of them looks wrong, or right. A look ``over`` the whole board found no others. Or what a
+    finger on them felt."""
 
     refs: tuple[str, ...]
     wrong: bool
     over: bool = False
+    quantity: str = "look"
 
 
 @dataclass(frozen=True)
@@ -350,17 +353,39 @@ def turn(rest: str, at: At) -> tuple[Turned, str]:
     return Turned(ref, degrees), f"{ref} turned {abs(degrees):g}° {way}"
 
 
-def look(rest: str, at: At) -> tuple[Looked, str]:
-    """``wrong`` or ``right``, of what is to be looked at; ``r4 wrong`` of another part, ``r4 r5 right`` of several."""
+def _sensed(rest: str, at: At, quantity: str) -> tuple[tuple[str, ...], bool, str]:
+    """The parts that are spoken of, whether all of them are known, and what is said of them: those asked for where none is named."""
     *names, said = rest.replace(",", " ").split() or [""]
     parts = [at.kit.find_part(name) for name in names if name.lower() != "and"]
     refs = tuple(part.ref for part in parts if part)
-    if not names and at.now and at.now.wants is Wants.LOOK:
+    if not names and at.now and at.now.wants is Wants.LOOK and at.now.quantity == quantity:
         refs = at.now.parts
+    return refs, None not in parts, said.lower()
+
+
+def touch(rest: str, at: At) -> tuple[Looked, str]:
+    """``hot`` or ``cool``, of what is to be touched; ``u1 hot`` of another part, ``u1 u2 cool`` of several."""
+    refs, known, said = _sensed(rest, at, TOUCH)
+    if not refs or not known or said not in FELT:
+        raise NotUnderstood.because("a finger is laid on a part, and it is hot or cool.", "For example: touch u1 hot.")
+    if FELT[said] and len(refs) > 1 and len(rest.split()) == 1:
+        raise NotUnderstood.because(f"which of {listed(refs)} is hot?", f"For example: touch {refs[0].lower()} hot.")
+    return Looked(refs, FELT[said], quantity=TOUCH), feels(refs, FELT[said])
+
+
+def feels(refs: Sequence[str], hot: bool) -> str:
+    """What a finger on them felt, in words."""
+    return f"{listed(refs)} {'is' if len(refs) == 1 else 'are'} {'hot' if hot else 'no hotter than it should be' if len(refs) == 1 else 'no hotter than they should be'}"
+
+
+def look(rest: str, at: At) -> tuple[Looked, str]:
+    """``wrong`` or ``right``, of what is to be looked at; ``r4 wrong`` of another part, ``r4 r5 right`` of several."""
+    refs, known, said = _sensed(rest, at, "look")
+    names = len(rest.split()) > 1
     over = at.now is not None and at.now.quantity == OVER
-    if not (refs or (over and not names)) or None in parts or said.lower() not in LOOKED:
+    if not (refs or (over and not names)) or not known or said not in LOOKED:
         raise NotUnderstood.because("a look is at a part, and it looks right or wrong.", "For example: look r4 wrong.")
-    wrong = LOOKED[said.lower()]
+    wrong = LOOKED[said]
     if over and not names:
         if wrong:
             raise NotUnderstood.because("which part looks wrong?", f"For example: look {next(iter(at.kit.parts), 'R4').lower()} wrong.")

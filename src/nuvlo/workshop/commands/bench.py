@@ -13,7 +13,7 @@ from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, Read
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.probes import BOARD, OVER
+from nuvlo.model.probes import BOARD, OVER, TOUCH
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem
@@ -27,7 +27,7 @@ from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
-from nuvlo.workshop.commands.arguments import Looked, Nothing, PartValue, PointReading, Turned, Words, looks
+from nuvlo.workshop.commands.arguments import Looked, Nothing, PartValue, PointReading, Turned, Words, feels, looks
 from nuvlo.workshop.commands.outcome import Outcome, Reply, Work, verdict_words
 from nuvlo.workshop.commands.unpack import measure, without_leads
 from nuvlo.workshop.session import Refused, Session
@@ -107,22 +107,23 @@ def read(s: Session, given: Nothing) -> Outcome:
     if found is not None and found.next is not None and (found.next.point, found.next.quantity) == (task.target, task.quantity):
         if task.wants is Wants.LOOK:
             seen = s.bench.observed(found.next)
-            over = found.next.quantity == OVER
-            return _looked(s, {point: bool(shown.value) for (point, quantity), shown in seen.items() if quantity != OVER}, s.bench.name, over)
+            over, kind = found.next.quantity == OVER, TOUCH if found.next.quantity == TOUCH else "look"
+            return _looked(s, {point: bool(shown.value) for (point, quantity), shown in seen.items() if quantity == kind}, s.bench.name, over, kind)
         value = s.bench.take(found.next)
         return reading(s, PointReading(task.target, task.quantity, value), s.bench.name)
     return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
 
 
 def look(s: Session, given: Looked) -> Reply:
-    """What a look at some parts showed."""
-    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.over)
+    """What a look at some parts showed, or a finger on them felt."""
+    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.over, given.quantity)
 
 
-def _looked(s: Session, wrong: Mapping[str, bool], instrument: str, over: bool = False) -> Reply:
-    seen = [(BOARD, OVER, any(wrong.values()))] * over + [(ref, "look", so) for ref, so in wrong.items()]
+def _looked(s: Session, wrong: Mapping[str, bool], instrument: str, over: bool = False, kind: str = "look") -> Reply:
+    seen = [(BOARD, OVER, any(wrong.values()))] * over + [(ref, kind, so) for ref, so in wrong.items()]
     s.record(*(ReadingTaken(point=point, quantity=quantity, value=float(so), uncertainty=0.0, unit="", stage=s.stage.value, instrument=instrument) for point, quantity, so in seen))
-    said = [looks(refs, so) for so in (True, False) if (refs := [ref for ref, this in wrong.items() if this is so])]
+    in_words = feels if kind == TOUCH else looks
+    said = [in_words(refs, so) for so in (True, False) if (refs := [ref for ref, this in wrong.items() if this is so])]
     return Reply(f"{'; '.join(said) or 'The whole board looks right'}.", next((ref for ref, so in wrong.items() if so), next(iter(wrong), "")))
 
 

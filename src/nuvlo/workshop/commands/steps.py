@@ -7,6 +7,7 @@ from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepDone, Undone
 from nuvlo.logbook.events import PRINTED
+from nuvlo.model.probes import TOUCH
 from nuvlo.problems import Problem
 from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Wants
@@ -48,7 +49,8 @@ def next_step(s: Session, given: Nothing) -> Outcome:
         case Wants.EXPORT:
             return sheet(s, given)
         case Wants.LOOK if s.snapshot().by_eye:
-            raise Refused(Problem("a look is said in words.", "Type 'look right' or 'look wrong'."))
+            how = "Type 'touch cool' or, say, 'touch u1 hot'." if task.quantity == TOUCH else "Type 'look right' or 'look wrong'."
+            raise Refused(Problem("what was seen or felt is said in words.", how))
         case _:
             return read(s, given)
     return Reply(f"{task.title}: done.")
