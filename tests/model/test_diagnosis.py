@@ -417,6 +417,16 @@ def test_a_reading_that_is_none_is_named(row, says, tmp_path, capsys):
     assert says in capsys.readouterr().err
 
 
+@pytest.mark.parametrize(("said", "number"), [("R1,touch,hot", "R1,touch,1"), ("R6,look,wrong", "R6,look,1"), ("board,look-over,Right", "board,look-over,0"), ("R1,touch,cool", "R1,touch,0")])
+def test_what_was_seen_or_felt_is_said_in_words(said, number, tmp_path, capsys):
+    out = []
+    for row in (said, number):
+        (tmp_path / "r.csv").write_text(f"point,quantity,value\n{row}\n")
+        assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(tmp_path / "r.csv"), "--json"]) == 0
+        out.append(json.loads(capsys.readouterr().out))
+    assert out[0] == out[1]
+
+
 def test_hook_up_asks_for_nothing_that_wants_power(tmp_path, capsys):
     csv = tmp_path / "r.csv"
     csv.write_text("point,quantity,value\nTP0,resistance,900\n")

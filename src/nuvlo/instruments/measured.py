@@ -60,8 +60,12 @@ def read_readings(path: Path, places: Collection[str], quantity: str, unit: str)
     return {place: measured for (place, _), measured in found.items()}
 
 
+SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0}  # of what has no unit
+
+
 def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "") -> dict[tuple[str, str], Measured]:
-    """Readings from a CSV ``point,quantity,value,unit,uncertainty``, the last of each; open is ``inf`` or ``OL``. ``places`` are the units of
+    """Readings from a CSV ``point,quantity,value,unit,uncertainty``, the last of each; open is ``inf`` or ``OL``; of a look or a finger ``right``,
+    ``wrong``, ``hot``, ``cool``. ``places`` are the units of
     what may be read, by point and quantity; where ``only`` one quantity is wanted, others are passed over. Raises :class:`NuvloError` where
     a place is none of them."""
     from nuvlo.files.tables import Fields, read_table
@@ -80,6 +84,9 @@ def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "
         if place is None:
             raise ValueError(f"'{f.values['point']}' is no place where {quantity or 'anything'} is read here")
         f.column = "value"
+        said = f.text("value").lower()
+        if not places[place] and said in SAID:
+            return place, Measured(SAID[said], 0.0, "")
         read = typed_reading(f.text("value"), places[place])
         given = f.optional_number("uncertainty")
         return place, Measured(read.value, given, read.unit) if given is not None else read
