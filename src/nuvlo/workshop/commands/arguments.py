@@ -367,7 +367,7 @@ def touch(rest: str, at: At) -> tuple[Looked, str]:
     """``hot`` or ``cool``, of what is to be touched; ``u1 hot`` of another part, ``u1 u2 cool`` of several."""
     refs, known, said = _sensed(rest, at, TOUCH)
     if not refs or not known or said not in FELT:
-        raise NotUnderstood.because("a finger is laid on a part, and it is hot or cool.", "For example: touch u1 hot.")
+        raise NotUnderstood.because("a finger is laid on a part, and it is hot or cool.", "For example: touch q1 hot.")
     if FELT[said] and len(refs) > 1 and len(rest.split()) == 1:
         raise NotUnderstood.because(f"which of {listed(refs)} is hot?", f"For example: touch {refs[0].lower()} hot.")
     return Looked(refs, FELT[said], quantity=TOUCH), feels(refs, FELT[said])

@@ -49,7 +49,7 @@ def next_step(s: Session, given: Nothing) -> Outcome:
         case Wants.EXPORT:
             return sheet(s, given)
         case Wants.LOOK if s.snapshot().by_eye:
-            how = "Type 'touch cool' or, say, 'touch u1 hot'." if task.quantity == TOUCH else "Type 'look right' or 'look wrong'."
+            how = "Type 'touch cool' or, say, 'touch q1 hot'." if task.quantity == TOUCH else "Type 'look right' or 'look wrong'."
             raise Refused(Problem("what was seen or felt is said in words.", how))
         case _:
             return read(s, given)

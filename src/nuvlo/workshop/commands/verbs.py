@@ -217,7 +217,7 @@ ROWS: tuple[Verb, ...] = (
     Verb("look", "Log what a look through a lens showed: right or wrong.", "look r4 wrong", arg.look, bench.look,
          needs="Which part, and does it look right or wrong?", stages=_in(HOOK_UP, WAKE, SET, PROVE), button="What a look showed",
          offered=_accused),
-    Verb("touch", "Log what a finger on a part felt: hot or cool.", "touch u1 hot", arg.touch, bench.look,
+    Verb("touch", "Log what a finger on a part felt: hot or cool.", "touch q1 hot", arg.touch, bench.look,
          needs="Which part, and is it hot or cool?", stages=_in(WAKE, SET, PROVE), button="What a finger felt", offered=_accused),
     Verb("found", "Log what it was and that it is put right: the letter of a suspect, or in your own words. The readings are taken anew.",
          "found a", arg.words, bench.found, needs="What was it? The letter of a suspect, or your own words.",
