@@ -240,9 +240,10 @@ class Circuit:
         return cls(parse_netlist(text, folder=folder))
 
     def with_elements(self, extra: list[Element]) -> Circuit:
-        """The same circuit with more elements between its nodes."""
+        """The same circuit with more elements between its nodes; one of a name that it has stands in the other's place."""
         out = copy(self)
-        out.elements = [*self.elements, *extra]
+        own = {e.name: e for e in self.elements}
+        out.elements = list((own | {e.name: e for e in extra}).values())
         out._by_name = {e.name: e for e in out.elements}
         out.memory, out.orders, out.formulas, out.equations, out._hanging = Memory(), Memory(), None, None, None
         return out

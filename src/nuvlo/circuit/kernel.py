@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Memory
 from nuvlo.circuit.devices import Devices
 from nuvlo.circuit.devices.behavioural import Behavioural
 from nuvlo.circuit.devices.group import Alike, Group
@@ -40,6 +41,7 @@ LOST, FOUND, HANDED_BACK = range(3)
 ARRIVED, MORE, HELP = range(3)  # why a course stops
 KINDS = ("sin", "pulse", "pwl", "exp", "sffm", "am")  # of courses; any other is called
 CURRENT, CONDUCTANCE, CHARGE, CAPACITANCE = range(4)
+RECORDED = Memory(64)  # laws of groups of few members
 
 
 @dataclass(frozen=True)
@@ -196,10 +198,16 @@ def _entries_before(devices: Devices, first_branch: int) -> int:
 
 
 def _program(group: Group, first_branch: int, first_entry: int, charges: bool) -> Any:
-    """The laws of a group as the compiled part takes them; recorded once, whatever else is tied to the nodes."""
+    """The laws of a group as the compiled part takes them; recorded once, whatever is tied to the nodes, and of few members once for all
+    groups of the same parameters: a circuit with some legs in other holes has the same devices."""
     key = first_branch, first_entry, charges
     if key not in group.programs:
-        group.programs[key] = _recorded(group, *key).packed()
+
+        def record() -> Any:
+            return _recorded(group, *key).packed()
+
+        content = group.content()
+        group.programs[key] = RECORDED.recall((content, *key), record) if content else record()
     return group.programs[key]
 
 

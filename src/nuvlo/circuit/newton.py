@@ -140,7 +140,7 @@ class Newton:
         start, junctions = self.begin()
         if begin is not None and self.members == 1 and np.isfinite(begin).all():
             start, junctions = begin, self.eq.branch_voltages(begin)
-        x, ok = self.nominal(start, junctions, stubborn or begin is None)
+        x, ok = self.nominal(start, junctions, stubborn or (begin is None and self.members > 1))  # the others begin there
         if self.members == 1:
             return x.copy(), ok
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions

@@ -27,6 +27,7 @@ KEPT = 6  # equations of some members: of all, of the first, and of those that w
 FEW_TURNS = 50  # of Newton, where another way is known: who has not converged by then seldom does
 AGAIN = (1.005, 0.995)  # times the current, where a member is lost
 HELD_TURNS, HELD_S, NEAR_ENOUGH = 24, 1.0, 1e-4  # steps towards the volts at which the test current flows, with what they are held, and to what share of it
+STRAIGHT = 1e-3  # of the test current, by which what junctions let through may differ from a straight line
 FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
 
@@ -63,6 +64,7 @@ class Unpowered:
 
     def __init__(self, circuit: Circuit, overrides: Overrides | None = None, keep: tuple[str, ...] = (), tolerances: Tolerances = DEFAULT) -> None:
         self.circuit, self.overrides, self.tolerances = circuit, overrides, tolerances
+        self.kept = bool(keep)
         self.sources = _taken_out(circuit, overrides) - {k.lower() for k in keep}
         self.members = max((np.size(value) for value in (overrides or {}).values()), default=1)
         self.memory = Memory(KEPT)
@@ -83,17 +85,20 @@ class Unpowered:
         if ends[0] == ends[1]:
             return Resistance(np.zeros(self.members), np.zeros(self.members))
         # Driven through gigaohms a junction sees kilovolts and Newton gets lost: such members are past compliance nearly always,
-        # and what flows at that, which is always found, tells for certain. Whether it is asked first is for the first member to say.
+        # and what flows at that, which is always found, tells for certain. It is asked first.
+        straight = self._straight(ends, meter)
+        every, few = np.flatnonzero(np.isnan(straight)), replace(self.tolerances, iterations=FEW_TURNS)
+        if not every.size:
+            return _shown(straight, np.minimum(straight * meter.test_current, meter.compliance))
         volts, limited, held = (np.full(self.members, np.nan) for _ in range(3))
-        every, few = np.arange(self.members), replace(self.tolerances, iterations=FEW_TURNS)
-        if self.members > 1 and not abs(self._driven(ends, every[:1], meter, few, stubborn=False)[0]) <= meter.compliance:
-            limited, held = self._at_compliance(ends, every, meter)
-            rest = np.flatnonzero(~(limited < meter.test_current))
+        if every.size > 1 and not abs(self._driven(ends, every[:1], meter, few, stubborn=False)[0]) <= meter.compliance:
+            limited[every], held[every] = self._at_compliance(ends, every, meter)
+            rest = every[~(limited[every] < meter.test_current)]
             volts[rest] = self._driven(ends, rest, meter, few, stubborn=False)
             lost = rest[np.isnan(volts[rest])]
         else:
-            volts[:] = self._driven(ends, every, meter, few, stubborn=False)
-            rest = np.flatnonzero(~(np.abs(volts) <= meter.compliance))
+            volts[every] = self._driven(ends, every, meter, few, stubborn=False)
+            rest = every[~(np.abs(volts[every]) <= meter.compliance)]
             limited[rest], held[rest] = self._at_compliance(ends, rest, meter)
             lost = rest[np.isnan(volts[rest]) & ~(limited[rest] < meter.test_current)]
         # Which members Newton loses hangs on the last digit of the current, which nobody's meter holds to.
@@ -106,8 +111,28 @@ class Unpowered:
         over = ~(np.abs(volts) <= meter.compliance)
         with np.errstate(divide="ignore", over="ignore"):
             ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
-        ohms[ohms > OPEN_ABOVE] = np.inf
-        return Resistance(ohms, np.where(over, meter.compliance, volts))
+        ohms, volts = np.where(np.isnan(straight), ohms, straight), np.where(np.isnan(straight), volts, straight * meter.test_current)
+        return _shown(ohms, np.where(over, meter.compliance, np.minimum(volts, meter.compliance)))
+
+    def _straight(self, ends: tuple[int, int], meter: Ohmmeter) -> Array:
+        """Ω of members in which the meter finds but what is there at rest: no junction lets through what it would not at a few microvolts. NaN of
+        the others."""
+        if self.kept:
+            return np.full(self.members, np.nan)
+        point, equations = self._still.point, self._still.point.equations
+        unit = np.zeros((equations.size, 1))
+        equations.inject(unit, ends, 1.0)
+        x = self._still.solve(np.zeros(1), unit)[:, 0, :, 0].real
+        ohms = _across(x, *ends)
+        with np.errstate(all="ignore"):
+            amps = np.minimum(meter.test_current, meter.compliance / ohms)
+            more = equations.branch_voltages(amps * x)
+            found = equations.devices.evaluate(equations.branch_voltages(point.x) + more, self.tolerances.gmin, charges=False).current
+            line = point.evaluation.current.copy()
+            np.add.at(line, equations.devices.rows, point.evaluation.conductance * more[equations.devices.columns])
+            bent = np.abs(found - line).max(axis=0, initial=0.0)
+        out: Array = np.where((ohms >= 0) & (bent <= STRAIGHT * amps), ohms, np.nan)
+        return out
 
     @cached_property
     def _still(self) -> LinearisedCircuit:
@@ -184,6 +209,11 @@ class Unpowered:
             sane = (np.abs(volts) <= meter.compliance * (1 + FLOATS_V)) & (volts >= 0)
             amps[lost[sane]], held[lost[sane]] = stiff * (meter.compliance - volts[sane]), volts[sane]
         return amps, held
+
+
+def _shown(ohms: Array, volts: Array) -> Resistance:
+    """What the display shows."""
+    return Resistance(np.where(ohms > OPEN_ABOVE, np.inf, ohms), volts)
 
 
 CURRENTS = 1e-3 * 10.0 ** (-np.arange(9) / 2)  # A at which the volts are looked at, from a meter's test current downwards

@@ -7,7 +7,7 @@ those of :mod:`~nuvlo.circuit.faults`.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,21 +70,24 @@ def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
     extra = []
     for element in circuit.elements if any(isinstance(fault_named(key), Turned) for key in overrides) else ():
         for turn in _turns(element.name, overrides) if element.kind in LEGS else ():
-            stands = circuit.element(turn.like) if turn.like else element
-            letters = LEGS.get(stands.kind, "")
-            if not turn.fits(stands.kind):
-                raise NetlistError(
-                    Problem(
-                        f"'{turn.legs}' are not the legs of '{stands.name}'.", f"Write {letters} in another order."
-                    )
-                )
-            moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3 : len(stands.nodes)]
-            extra.append(
-                dataclasses.replace(
-                    stands, name=f"{element.name}~{turn.how}", nodes=moved, copy_of=element.name, legs=turn.how
-                )
-            )
+            extra.append(dataclasses.replace(_turned(circuit, turn), name=f"{element.name}~{turn.how}", copy_of=element.name, legs=turn.how))
     return circuit.with_elements(extra) if extra else circuit
+
+
+def turned(circuit: Circuit, turns: Collection[Turned]) -> Circuit:
+    """The circuit of a unit whose transistors stand so in all members: each in place of the one that belongs there."""
+    return circuit.with_elements([_turned(circuit, turn) for turn in turns])
+
+
+def _turned(circuit: Circuit, turn: Turned) -> Element:
+    """What stands in the holes of a transistor then, under its name. Raises :class:`NetlistError` where the legs are not its own."""
+    element = circuit.element(turn.element)
+    stands = circuit.element(turn.like) if turn.like else element
+    letters = LEGS.get(stands.kind, "")
+    if not turn.fits(stands.kind):
+        raise NetlistError(Problem(f"'{turn.legs}' are not the legs of '{stands.name}'.", f"Write {letters} in another order."))
+    moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3 : len(stands.nodes)]
+    return dataclasses.replace(stands, name=element.name, nodes=moved)
 
 
 def _turns(element: str, overrides: Overrides) -> list[Turned]:

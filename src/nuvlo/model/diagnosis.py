@@ -53,7 +53,7 @@ AGAIN = 0.05  # of its weight, a mistake that was put right already (common prac
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
-WEIGHED = 40  # readings whose bits are worked out to the last
+WEIGHED = 12  # readings whose bits are worked out to the last
 
 
 @dataclass(frozen=True)
@@ -197,8 +197,10 @@ class Diagnosis:
         span = np.nanmax(np.where(known, table, np.nan), axis=(1, 2), keepdims=True) - np.nanmin(np.where(known, table, np.nan), axis=(1, 2), keepdims=True)
         sign = np.where(np.arange(self.draws) % 2, 1.0, -1.0)
         off = np.where(lost[..., None], span / 2 * sign, off)
-        # Ohms and farads are read in a few draws only: of a good unit it is known where these lie among all, and how much too close together.
-        for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS):
+        # Of a good unit it is known where these draws lie among many, and how much too close together; those of a mistake that leaves a reading
+        # alone lie with them.
+        rests = np.bincount(self.states)[0] == 1  # else its many draws are in two places
+        for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS or (rests and r.quantity in ("voltage", "current", "tone"))):
             middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row, 0] ** 2).mean())
             near = np.abs(mean[row] - mean[row, 0]) < NEAR_GOOD * max(wide, self._noise(row))
             mean[row] += near * (middle - mean[row, 0])

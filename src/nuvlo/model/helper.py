@@ -9,7 +9,7 @@ import os
 import pickle
 import subprocess
 import sys
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
@@ -17,6 +17,8 @@ from typing import Any
 from nuvlo.arrays import Array
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law
+from nuvlo.model.mistakes import Mistake
+from nuvlo.model.probes import Reading
 
 HELPING = "nuvlo.model.helping"  # what the other process runs
 MOST = 3  # beside this process
@@ -25,10 +27,13 @@ WORTH = 5000  # members, below which none is asked for help: to start takes a se
 
 @dataclass(frozen=True)
 class Job:
-    """What a helper needs to make the same trials: the kit by its folder and what was changed of it; which mistakes are tried by number."""
+    """What a helper needs to make the same trials: the kit by its folder and what was changed of it; which mistakes are tried, by number then, and
+    which readings taken. To find these again would take it a second."""
 
     folder: str
     changes: tuple[Any, ...]
+    mistakes: Sequence[Mistake]
+    readings: Sequence[Reading]
     laws: Mapping[str, Law]
     base: Mapping[str, Array]
     draws: int

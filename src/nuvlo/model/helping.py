@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import pickle
 import sys
 from pathlib import Path
@@ -10,20 +11,17 @@ from typing import BinaryIO
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.variant import change, varied
 from nuvlo.model.helper import Job
-from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.probes import readings_of
 from nuvlo.model.trials import Trials
 
 
 def help_out(into: BinaryIO, out: BinaryIO) -> None:
     """Do what is asked until nothing more comes."""
-
-
+    gc.disable()  # it soon ends
     job: Job = pickle.load(into)
     kit = read_kit(Path(job.folder))
     if job.changes:
         kit = varied(kit, [change(kit, c.part, c.to, c.why) for c in job.changes])
-    trials = Trials(kit, single_mistakes(kit), readings_of(kit), job.laws, job.base, job.draws)
+    trials = Trials(kit, job.mistakes, job.readings, job.laws, job.base, job.draws)
     while True:
         try:
             work = pickle.load(into)

@@ -18,10 +18,12 @@ def roughly(middle: Array, wide: Array, w: Array) -> Array:
     share = np.cumsum(w[order], axis=1)
     at = (share[:, None, :] < np.linspace(0, 1, FEW_BINS + 1)[1:-1, None]).sum(axis=2).clip(0, w.size - 1)
     edges = np.take_along_axis(np.take_along_axis(middle, order, axis=1), at, axis=1)
-    under = ndtr((edges[:, :, None] - middle[:, None, :]) / wide[:, None, :])
-    ends = np.zeros((len(middle), 1, w.size))
-    under = np.diff(np.concatenate([ends, under, ends + 1.0], axis=1), axis=1)
-    out: Array = parts(under @ w).sum(axis=1) - parts(under).sum(axis=1) @ w
+    away = (edges[:, :, None] - middle[:, None, :]) / wide[:, None, :]
+    under = np.empty((len(middle), FEW_BINS + 1, w.size), np.float32)  # single precision is plenty here, and twice as fast
+    under[:, 0], under[:, -1] = 0.0, 1.0
+    ndtr(away.astype(np.float32), out=under[:, 1:-1])
+    share = np.diff(under, axis=1)
+    out: Array = parts(share @ w).sum(axis=1) - parts(share).sum(axis=1) @ w
     return out
 
 

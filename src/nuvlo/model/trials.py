@@ -20,7 +20,7 @@ from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
 from nuvlo.circuit.ohms import Unpowered
 from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, let_go, mirrored, operating_point, solve
-from nuvlo.circuit.overrides import of_members
+from nuvlo.circuit.overrides import of_members, turned
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.heat import rises
@@ -34,13 +34,14 @@ DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough
 ROUGHLY = Tolerances(vntol=1e-6)  # what floats, as all does at an empty socket, is never found more closely, and no meter shows it
 MORE_TURNS = replace(ROUGHLY, iterations=40)  # for those that nothing else has led on
 FEW_TURNS = replace(ROUGHLY, iterations=12)  # a draw that does not follow from the first by then seldom does
+STILL_V = 0.01  # within which all nodes are where they are in a good unit
 OTHERWISE_V, OTHERWISE = 0.1, 0.02  # V at least, and share of the highest, by which another state of rest is one
 AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
 
 
 @dataclass(frozen=True)
 class Company:
-    """Mistakes that are solved together, by number (0 the good unit): their ohms, or all else."""
+    """Mistakes that are solved together, by number (0 the good unit): their ohms, or all else. All have the same transistors turned."""
 
     mistakes: tuple[int, ...]
     ohms: bool
@@ -52,6 +53,7 @@ class Trials:
     def __init__(self, kit: Kit, mistakes: Sequence[Mistake], readings: Sequence[Reading], laws: Mapping[str, Law], base: Mapping[str, Array], draws: int) -> None:
         self.kit, self.readings, self.laws, self.base, self.draws = kit, readings, laws, base, draws
         self.everyone: list[Mistake | None] = [None, *mistakes]
+        self.good: dict[int, Found] = {}
 
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution, and of what is looked at."""
@@ -74,13 +76,14 @@ class Trials:
     def tried(self, some: Company) -> dict[int, Array]:
         """What its readings would be with its mistakes, by row."""
         mistakes = [self.everyone[k] for k in some.mistakes]
-        return self._ohms(mistakes) if some.ohms else self._read(mistakes)
+        wrong = _Circuits(turns_of(mistakes[0]))
+        return self._ohms(mistakes, wrong) if some.ohms else self._read(mistakes, wrong)
 
     @contextmanager
     def _helped(self, left: deque[Company], put: Callable[[Company, Mapping[int, Array]], None]) -> Iterator[None]:
         """While other processes take from what is ``left`` too. What one of them has begun is waited for; one that dies gives its work back."""
         many = helpers_for(self.kit, len(self.everyone) * self.draws, len(left))
-        job = Job(str(self.kit.folder), self.kit.changes, dict(self.laws), dict(self.base), self.draws)
+        job = Job(str(self.kit.folder), self.kit.changes, [one for one in self.everyone if one], self.readings, dict(self.laws), dict(self.base), self.draws)
         helpers = [Helper(job) for _ in range(many)]
         again: list[Company] = []
 
@@ -114,18 +117,15 @@ class Trials:
                 helper.end()
 
     def _companies(self) -> list[Company]:
-        """Which are solved together, what takes longest first: transistors in other holes by themselves, since each is a part more in the circuit
-        of all; ohms, of few draws, in larger companies and last, since they are soon done."""
-        plain: list[int] = []
-        turned: dict[str, list[int]] = {}
+        """Which are solved together, what takes longest first: each transistor in other holes by itself, since that is another circuit; ohms, of
+        few draws, in larger companies and last, since they are soon done."""
+        alike: dict[tuple[Turned, ...], list[int]] = {}
         for k, one in enumerate(self.everyone):
-            faults = [fault_named(key) for key, _ in one.overrides] if one else []
-            legs = next((f.element for f in faults if isinstance(f, Turned)), "")
-            (turned.setdefault(legs, []) if legs else plain).append(k)
+            alike.setdefault(turns_of(one), []).append(k)
         out = []
         for ohms, draws in ((True, DRAWS_OF_OHMS), (False, self.draws)):
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
-            out += [Company(tuple(group[at : at + most]), ohms) for group in (plain, *turned.values()) for at in range(0, len(group), most)]
+            out += [Company(tuple(group[at : at + most]), ohms) for group in alike.values() for at in range(0, len(group), most)]
         return sorted(out, key=lambda c: (c.ohms, -len(c.mistakes)))
 
     def _values(self, some: Sequence[Mistake | None], cold: bool = False) -> dict[str, Array]:
@@ -135,12 +135,14 @@ class Trials:
             mine = slice(k * self.draws, (k + 1) * self.draws)
             made = one.each_made(spread(self.draws)) if one and not (cold and one.asleep) else {}
             for key, amounts in made.items():
+                if isinstance(fault_named(key), Turned):
+                    continue  # so is the circuit itself
                 if key not in values:
                     values[key] = np.full(len(some) * self.draws, usual(self.kit, self.laws, key))
                 values[key][mine] = amounts
         return values
 
-    def _read(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
+    def _read(self, some: Sequence[Mistake | None], wrong: _Circuits) -> dict[int, Array]:
         """What every reading would be, by its row."""
         hot, cold = self._values(some), self._values(some, cold=True)
         out = self._lifted(some)
@@ -148,7 +150,8 @@ class Trials:
 
         def at_rest(circuit: Circuit, values: Mapping[str, Array] = hot) -> OperatingPoint:
             if id(circuit) not in points:
-                points[id(circuit)] = self._solved(circuit, values, next(iter(points.values()), None) if values is hot else None)
+                near = next(iter(points.values()), None) if values is hot else None
+                points[id(circuit)] = self._solved(wrong.of(circuit), values, self._good(circuit), near)
             return points[id(circuit)].point
 
         supplies = {s.name: s.element for s in self.kit.info.supply}
@@ -170,7 +173,7 @@ class Trials:
             out.update(zip(rows, found, strict=True))
         return out
 
-    def _ohms(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
+    def _ohms(self, some: Sequence[Mistake | None], wrong: _Circuits) -> dict[int, Array]:
         """What every reading of ohms and farads would be, by its row."""
         cold = {name: self._few(v) for name, v in self._values(some, cold=True).items()}
         out: dict[int, Array] = {}
@@ -180,7 +183,7 @@ class Trials:
                 progress.pause()
                 circuit = self.kit.unpowered(*r.nodes)
                 if id(circuit) not in units:
-                    units[id(circuit)] = Unpowered(circuit, known_to(circuit, cold))
+                    units[id(circuit)] = Unpowered(wrong.of(circuit), known_to(circuit, cold))
                 unit = units[id(circuit)]
                 found = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes).ohms
                 out[row] = np.repeat(found, self.draws // self.draws_of_ohms)
@@ -213,22 +216,32 @@ class Trials:
     def draws_of_ohms(self) -> int:
         return DRAWS_OF_OHMS if len(self.everyone) > 1 else self.draws
 
-    def _solved(self, circuit: Circuit, values: Mapping[str, Array], near: Found | None = None) -> Found:
+    def _good(self, circuit: Circuit) -> Found:
+        """The first draw of a good unit."""
+        if id(circuit) not in self.good:
+            point = operating_point(circuit, known_to(circuit, {name: v[:1] for name, v in self.base.items()}), ROUGHLY)
+            self.good[id(circuit)] = Found(point, _either_way(point, np.ones(1, dtype=bool)))
+        return self.good[id(circuit)]
+
+    def _solved(self, circuit: Circuit, values: Mapping[str, Array], good: Found, near: Found | None) -> Found:
         """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
         does not lead on from there reads as the first does: of what hangs on leakage there is little else to say. Of what may come to rest
-        either way every other draw is the other way. ``near`` is the same in another set-up, which is not looked for twice."""
+        either way every other draw is the other way. ``near`` is the same in another set-up, which is not looked for twice. A mistake by itself is looked for
+        first where the ``good`` unit is; what rests there, where that rests nowhere else, does not either."""
         known = known_to(circuit, values)
         few = {name: v[:: self.draws] for name, v in known.items()}
+        here = Equations(circuit, few)
         if near is None:
-            first = operating_point(circuit, few, ROUGHLY)
+            there = here.unknowns_of(good.point.equations, good.point.x)
+            first = solve(here, ROUGHLY, start=there if here.members == 1 else None)
             for k in first.failed:  # from a good unit it may be followed to
                 both = {name: np.array([self.base[name][0] if name in self.base else usual(self.kit, self.laws, name), v[k]]) for name, v in few.items()}
                 pair = Equations(circuit, both)
                 first.x[:, k] = first.equations.unknowns_of(pair, followed(pair, ROUGHLY)[0])[:, 1]
-            ways = _either_way(first)
+            moved = np.abs(first.x - there)[: len(here.names)].max(axis=0) > STILL_V
+            ways = _either_way(first, moved | (good.ways[..., 0] != good.ways[..., 1]).any())
         else:
-            here = Equations(circuit, few)
-            ways = _led(circuit, few, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))
+            ways = _led(here, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))
         begin = ways[:, :, np.arange(self.draws) % 2].reshape(ways.shape[0], -1)
         found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
         x, lost = np.where(found.converged, found.x, begin), np.flatnonzero(~found.converged)
@@ -242,6 +255,27 @@ class Trials:
         return Found(replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0))), ways)
 
 
+def turns_of(one: Mistake | None) -> tuple[Turned, ...]:
+    """The transistors that stand in other holes, or are others."""
+    faults = (fault_named(key) for key, _ in one.overrides) if one else ()
+    return tuple(f for f in faults if isinstance(f, Turned))
+
+
+class _Circuits:
+    """The circuits of a kit with the same transistors turned in all of them."""
+
+    def __init__(self, turns: tuple[Turned, ...]) -> None:
+        self.turns = turns
+        self.known: dict[int, Circuit] = {}
+
+    def of(self, circuit: Circuit) -> Circuit:
+        if not self.turns:
+            return circuit
+        if id(circuit) not in self.known:
+            self.known[id(circuit)] = turned(circuit, self.turns)
+        return self.known[id(circuit)]
+
+
 @dataclass(frozen=True)
 class Found:
     """All draws of some mistakes at rest, and the two ``ways`` (n, mistakes, 2) in which the first draw of each may be."""
@@ -250,13 +284,13 @@ class Found:
     ways: Array
 
 
-def _led(circuit: Circuit, few: Mapping[str, Array], one: Array, other: Array) -> Array:
+def _led(here: Equations, one: Array, other: Array) -> Array:
     """The ways (n, N, 2) near ``one`` and ``other`` (n, N), which are of a set-up much like this; what does not lead to another is the first."""
-    first = operating_point(circuit, few, ROUGHLY, start=one)
+    first = solve(here, ROUGHLY, start=one)
     out = np.stack([first.x, first.x], axis=2)
     two = np.flatnonzero(np.abs(other - one).max(axis=0) > 0)
     if two.size:
-        some = Equations(circuit, of_members(few, two, first.converged.size))
+        some = Equations(here.given, of_members(here.overrides, two, first.converged.size))
         held, there = let_go(some, some.unknowns_of(first.equations, other[:, two]), ROUGHLY)
         out[:, two[there], 1] = first.equations.unknowns_of(some, held[:, there])
     return out
@@ -270,21 +304,32 @@ def _otherwise(found: OperatingPoint, other: Array) -> NDArray[np.bool_]:
     return out
 
 
-def _either_way(found: OperatingPoint) -> Array:
-    """(n, N, 2): the two ways in which each member may come to rest; the same twice where there is one. What was found first may be neither:
-    a loop balanced between its rails, where no unit stays."""
-    other, there = mirrored(found)
-    two = np.flatnonzero(there & _otherwise(found, other))
+def _either_way(found: OperatingPoint, asked: NDArray[np.bool_]) -> Array:
+    """(n, N, 2): the two ways in which each member may come to rest; the same twice where there is one, or where it is not ``asked`` (N,). What was
+    found first may be neither: a loop balanced between its rails, where no unit stays."""
     out = np.stack([found.x, found.x], axis=2)
+    chosen = np.flatnonzero(asked)
+    if not chosen.size:
+        return out
+    some = _some(found, chosen)
+    other, there = mirrored(some)
+    two = np.flatnonzero(there & _otherwise(some, other))
     if two.size:
-        eq = found.equations
-        some = Equations(eq.given, of_members(eq.overrides, two, eq.members), open_sources=eq.open_sources)
-        pushed = OperatingPoint(some, some.unknowns_of(eq, other[:, two]), np.ones(two.size, dtype=bool), found.tolerances)
+        pushed = _some(replace(some, x=other), two)
         back, there = mirrored(pushed)
         there &= _otherwise(pushed, back)
-        out[:, two, 1] = other[:, two]
-        out[:, two[there], 0] = eq.unknowns_of(some, back[:, there])
+        out[:, chosen[two], 1] = found.equations.unknowns_of(pushed.equations, pushed.x)
+        out[:, chosen[two[there]], 0] = found.equations.unknowns_of(pushed.equations, back[:, there])
     return out
+
+
+def _some(found: OperatingPoint, chosen: NDArray[np.intp]) -> OperatingPoint:
+    """Of ``chosen`` members alone."""
+    eq = found.equations
+    if chosen.size == found.x.shape[1]:
+        return found
+    mine = Equations(eq.given, of_members(eq.overrides, chosen, eq.members), open_sources=eq.open_sources)
+    return OperatingPoint(mine, mine.unknowns_of(eq, found.x[:, chosen]), found.converged[chosen], found.tolerances)
 
 
 @cache

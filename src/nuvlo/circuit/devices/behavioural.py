@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from typing import ClassVar
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.compiled import Function, compiled
-from nuvlo.circuit.devices.group import Group, Parts
+from nuvlo.circuit.devices.group import FEW_MEMBERS, Group, Parts
 from nuvlo.circuit.devices.junction import ZERO_CELSIUS, thermal_voltage
 from nuvlo.circuit.expression import ExpressionError, Tree, replaced, tree
 from nuvlo.circuit.netlist import NetlistError
@@ -43,6 +44,11 @@ class Behavioural(Group):
         self.filled = np.flatnonzero([there for one in senses for there in one])
         self.firsts = np.cumsum([0, *self.widths()])[:-1]
         self.guessed = np.zeros((len(self.elements), 1), dtype=bool)  # where the last evaluation stood in for one without value
+
+    def content(self) -> tuple[Hashable, ...] | None:
+        own = super().content()
+        few = own and all(value.size <= FEW_MEMBERS for value in self.values)
+        return (*own, self.on_arrays, *(value.tobytes() for value in self.values)) if own and few else None
 
     def _compiled(self) -> tuple[Function, Function]:
         """All expressions as code; they are the same whatever their parameters come to."""

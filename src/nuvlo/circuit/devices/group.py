@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, ClassVar
@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, ZERO_CELSIUS, thermal_voltage
+
+FEW_MEMBERS = 32  # whose parameters are compared with those of others
 
 Parts = tuple[Array, Array, Array, Array]
 Column = Sequence["Array | None"]
@@ -71,6 +73,12 @@ class Group(ABC):
     def programs(self) -> dict[tuple[int, int, bool], Any]:
         """Its laws as they were recorded for the compiled part."""
         return {}
+
+    def content(self) -> tuple[Hashable, ...] | None:
+        """What its laws hang on; None for too many members to compare."""
+        values = list(self.p.values())
+        many = max(v.shape[-1] for v in values)
+        return (type(self), len(self.elements), *(v.tobytes() for v in values)) if many <= FEW_MEMBERS else None
 
     def prepare(self) -> None:  # noqa: B027 — most kinds have nothing to fill in
         """Fill in what hangs on other parameters, before anything is scaled."""
