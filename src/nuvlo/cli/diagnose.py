@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 SHOWN, NAMED = 5, 4  # groups that are printed, and mistakes of each; all are in the document
 WORTH_BITS = 0.01  # expected of a reading that is worth taking
-STAGES = {"hook-up": ("resistance", "capacitance", "look", "look-over"), "wake": (), "set": (), "prove": ()}  # what can be read there; all, where nothing is said
+STAGES = {"hook-up": ("resistance", "capacitance", "look", "look-over", "look-close"), "wake": (), "set": (), "prove": ()}  # what can be read there; all, where nothing is said
 LEAST = 0.005  # probability of a group that is told
 
 
@@ -30,7 +30,7 @@ def add_verbs(verbs: Verbs) -> None:
     one.add_argument("folder", type=Path)
     one.add_argument("--seed", type=SEED, required=True, help="which unit")
     one.add_argument("--read", metavar="POINT", help="take a reading there")
-    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look", "look-over", "touch"), help="of what; the first there is, without")
+    one.add_argument("--quantity", choices=("voltage", "current", "resistance", "capacitance", "tone", "lifted", "look", "look-over", "look-close", "touch"), help="of what; the first there is, without")
     one.add_argument("--easy", action="store_true", help="a mistake that shows soon")
     one.add_argument("--reveal", action="store_true", help="tell the mistake")
 
@@ -76,7 +76,7 @@ def _said(group: Group) -> str:
 def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
-    from nuvlo.model.probes import OVER, SENSES, TOUCH, readings_of
+    from nuvlo.model.probes import SENSES, TOUCH, WHOLE, readings_of
 
     kit = read_kit(a.folder)
     readings = readings_of(kit)
@@ -93,8 +93,8 @@ def _practice(a: argparse.Namespace) -> Answer:
     if reading.quantity == TOUCH:
         return 0, document, f"{reading.point} is {'hot' if found.value > 0.5 else 'no hotter than it should be'}"
     if reading.quantity in SENSES:
-        said = f"{listed(wrong) or reading.point} looks wrong" if found.value > 0.5 else f"{'the whole ' if reading.quantity == OVER else ''}{reading.point} looks right"
-        return 0, {**document, **({"wrong": wrong} if reading.quantity == OVER else {})}, said
+        said = f"{listed(wrong) or reading.point} looks wrong" if found.value > 0.5 else f"{'the whole ' if reading.quantity in WHOLE else ''}{reading.point} looks right"
+        return 0, {**document, **({"wrong": wrong} if reading.quantity in WHOLE else {})}, said
     return 0, document, f"{reading.point}: {found}"
 
 

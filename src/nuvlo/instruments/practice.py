@@ -74,9 +74,10 @@ class PracticeBench(SimulatedBench):
         """1 where something is seen to be wrong, 0 where all looks right. Looking again shows the same."""
         return Measured(float(self._eye(ref) < max(self._shows(ref), FALSE_ALARM)), 0.0, "")
 
-    def looked_over(self) -> tuple[str, ...]:
-        """Less is seen then than at a part by itself; what seems wrong is looked at once more, so that nothing else is accused."""
-        return tuple(r.part for r in looks_of(self.unit.kit) if self._eye(r.part) < AT_A_GLANCE * self._shows(r.part))
+    def looked_over(self, closely: bool = False) -> tuple[str, ...]:
+        """In passing less is seen than at a part by itself; what seems wrong is looked at once more, so that nothing else is accused."""
+        share = 1.0 if closely else AT_A_GLANCE
+        return tuple(r.part for r in looks_of(self.unit.kit) if self._eye(r.part) < share * self._shows(r.part))
 
     def _eye(self, ref: str) -> float:
         """How sharp it is at a part, of one and the same unit always the same: 0 sees all, 1 nothing."""

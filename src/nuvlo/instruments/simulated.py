@@ -22,7 +22,7 @@ from nuvlo.logbook import Build, Repair
 from nuvlo.model.diagnosis import FELT_K, HOT_K
 from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.heat import rises
-from nuvlo.model.probes import OVER, Reading, looks_of
+from nuvlo.model.probes import CLOSE, WHOLE, Reading, looks_of
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import EMPTY, farads, tone_volts
@@ -204,8 +204,8 @@ class SimulatedBench:
         bad = any(f"{key}.".startswith(tuple(mine)) and key not in self.unit.swapped for key in self.unit.wrong) if mine else False
         return Measured(float(bad), 0.0, "")
 
-    def looked_over(self) -> tuple[str, ...]:
-        """Parts that a look over the whole board finds to be wrong."""
+    def looked_over(self, closely: bool = False) -> tuple[str, ...]:
+        """Parts that a look over the whole board finds to be wrong, or one ``closely`` at all of it."""
         return tuple(r.part for r in looks_of(self.unit.kit) if self.looked_at(r.part).value > 0.5)
 
     def touched(self, ref: str) -> Measured:
@@ -216,11 +216,11 @@ class SimulatedBench:
         return Measured(float(float(rises(kit, self._point(), [ref])[ref][0]) - should + doubt > HOT_K), 0.0, "")
 
     def observed(self, reading: Reading) -> dict[tuple[str, str], Measured]:
-        """All that one reading tells, by place: a look at several parts of each of them, one over the whole board of those it finds to be
+        """All that one reading tells, by place: a look at several parts of each of them, one at the whole board of those it finds to be
         wrong too. Raises :class:`InstrumentError` where the meter cannot tell."""
-        if reading.quantity != OVER:
+        if reading.quantity not in WHOLE:
             return {one.key: self.take(one) for one in reading.alone}
-        wrong = self.looked_over()
+        wrong = self.looked_over(reading.quantity == CLOSE)
         return {reading.key: Measured(float(bool(wrong)), 0.0, ""), **{(ref, "look"): Measured(1.0, 0.0, "") for ref in wrong}}
 
     def lifted(self, reading: Reading) -> Measured:
@@ -242,7 +242,7 @@ class SimulatedBench:
                 return self.bridged(reading.cold)
             case "look":
                 return self.looked_at(reading.part)
-            case "look-over":
+            case "look-over" | "look-close":
                 return self.observed(reading)[reading.key]
             case "touch":
                 return self.touched(reading.part)

@@ -27,7 +27,19 @@ from nuvlo.model.densities import by_itself, together
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.information import bits_of, of_two, parts, roughly
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, FIELD_MM, MOST_LOOKED, OVER, SENSES, TOUCH, Reading, readings_of
+from nuvlo.model.probes import (
+    BOARD,
+    CLOSE,
+    COLD,
+    FIELD_MM,
+    MOST_LOOKED,
+    OVER,
+    SENSES,
+    TOUCH,
+    WHOLE,
+    Reading,
+    readings_of,
+)
 from nuvlo.model.trials import FEW_DRAWS, Trials
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
@@ -45,6 +57,7 @@ FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practic
 LOOKED_TWICE = 0.05  # of these, when it was looked at once more (common practice, no source)
 HOT_K, FELT_K = 20.0, 6.0  # above what it should be, from where a finger finds a part too hot, and how far one is in doubt (common practice, no source)
 AT_A_GLANCE = 0.6  # of what a lens shows, a look over the whole board does (common practice, no source)
+THOROUGH = {OVER: AT_A_GLANCE, CLOSE: 1.0}
 SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
@@ -139,8 +152,8 @@ class Diagnosis:
         """(readings, 1 + mistakes): how likely a look shows something wrong; NaN of what is no look."""
         out = np.full((len(self.readings), 1 + len(self.mistakes)), np.nan)
         for row, r in enumerate(self.readings):
-            if r.quantity == OVER:  # what seems wrong then is looked at once more: it raises no alarm of its own
-                out[row] = [0.0, *(AT_A_GLANCE * self.habits[m.kind].seen * bool(at) for m, at in zip(self.mistakes, self._seen_by[1:], strict=True))]
+            if r.quantity in WHOLE:  # what seems wrong then is looked at once more: it raises no alarm of its own
+                out[row] = [0.0, *(THOROUGH[r.quantity] * self.habits[m.kind].seen * bool(at) for m, at in zip(self.mistakes, self._seen_by[1:], strict=True))]
             elif r.quantity == TOUCH:
                 out[row] = self._felt(row)
             elif r.quantity == "look":
@@ -294,17 +307,17 @@ class Diagnosis:
         return out
 
     def _seen(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
-        """The same of what was looked at: 1 where something was wrong, 0 where all looked right. Of what was looked at by itself a look over the
-        whole board says no more."""
+        """The same of what was looked at: 1 where something was wrong, 0 where all looked right. Of what was looked at by itself a look at the
+        whole board says no more, nor one in passing of what was looked at closely."""
         out, also = np.zeros(self.states.size), np.zeros(self.states.size)
-        twice = any(quantity == OVER and shown.value > 0.5 for (_, quantity), shown in taken.items())  # seen in passing, and then closely
+        twice = any(quantity in WHOLE and shown.value > 0.5 for (_, quantity), shown in taken.items())  # and then looked at once more
         for row in np.flatnonzero(self._looked):
             key = self.readings[row].key
-            if key in taken:
+            if key in taken and not (key[1] == OVER and (BOARD, CLOSE) in taken):
                 found, shows = taken[key].value > 0.5, self.shows[row, self.states]
                 if found and twice and key[1] == "look":
                     shows = np.where(shows > FALSE_ALARM, shows, FALSE_ALARM * LOOKED_TWICE)
-                if key[1] == OVER:
+                if key[1] in WHOLE:
                     found, shows = False, np.where(self._looked_at(taken)[self.states], 0.0, shows)
                 besides = np.maximum(shows, SEEN_ANYWAY)
                 out += np.log(shows if found else 1.0 - shows)
@@ -401,12 +414,13 @@ class Diagnosis:
         w = chance[heavy] / chance[heavy].sum()
         last = next(reversed(list(taken)), None)
         before = next((r for r in self.readings if r.key == last), None)
+        closely = (BOARD, CLOSE) in taken  # then another look shows no more
         left = [
             row for row, r in enumerate(self.readings)
-            if r.key not in taken and r.key not in skipped and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
+            if r.key not in taken and r.key not in skipped and not (closely and r.quantity in ("look", OVER)) and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
         ]  # fmt: skip
         told = [one for kind in ("look", TOUCH) for one in self._looks([row for row in left if self.readings[row].quantity == kind], heavy, w)]
-        told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity == OVER]
+        told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity in WHOLE]
         mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)
         if asked.size:
@@ -445,9 +459,11 @@ class Diagnosis:
         return out
 
     def _glance(self, row: int, heavy: NDArray[np.intp], w: Array, taken: Mapping[tuple[str, str], Measured]) -> float:
-        """Bits of which part, if any, a look over the whole board finds to be wrong."""
+        """Bits of which part, if any, a look at the whole board finds to be wrong; of a close one what one in passing did not find."""
         which = self.states[heavy]
         chance = np.where(self._looked_at(taken)[which], 0.0, self.shows[row, which])
+        if (BOARD, OVER) in taken:
+            chance = chance * (1.0 - AT_A_GLANCE) / (1.0 - AT_A_GLANCE * chance)
         found: Array = np.bincount(np.unique(self._seen_by[which], return_inverse=True)[1], w * chance).astype(float)
         within = float(w @ (parts(chance) + parts(1.0 - chance)))
         return float(parts(found).sum() + parts(np.array(1.0 - found.sum()))) - within

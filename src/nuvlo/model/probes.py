@@ -1,5 +1,5 @@
 """Every reading that a kit can be asked: at its points and pads, of its cold pairs, of a tone that is followed, of a part with one leg
-lifted, a look through a lens, one over the whole board, and a finger on what gets hot.
+lifted, a look through a lens, one over the whole board or closely at all of it, and a finger on what gets hot.
 
 Minutes that each takes are common practice without a source.
 """
@@ -21,12 +21,13 @@ from nuvlo.model.working import BACK, EMPTY
 from nuvlo.words import listed
 
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
-OVER = "look-over"
+OVER, CLOSE = "look-over", "look-close"
+WHOLE = (OVER, CLOSE)  # looks at the whole board: over it in passing, and through a lens at one part after the other
 BOARD = "board"  # where such a look is
 TOUCH = "touch"
-SENSES = ("look", OVER, TOUCH)  # what is read without a meter
-MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0, "tone": 2.0, "lifted": 5.8, "look": 1.8, OVER: 0.5, TOUCH: 2.5}  # with finding the place and entering it, which the whole board wants none of
-EACH_PART = 0.05  # more for each part of the whole board
+SENSES = ("look", *WHOLE, TOUCH)  # what is read without a meter
+MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0, "tone": 2.0, "lifted": 5.8, "look": 1.8, OVER: 0.5, CLOSE: 1.0, TOUCH: 2.5}  # with finding the place and entering it, which the whole board wants none of
+EACH_PART = {OVER: 0.05, CLOSE: 0.25}  # more for each part of the whole board
 BESIDE = 0.25  # more for each part that is looked at beside the first
 FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
 AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points take longer than one and the ground that is clipped to
@@ -34,7 +35,7 @@ MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
-COLD = ("resistance", "capacitance", "lifted", "look", OVER)  # read with the power off
+COLD = ("resistance", "capacitance", "lifted", "look", *WHOLE)  # read with the power off
 
 
 @dataclass(frozen=True)
@@ -93,6 +94,8 @@ class Reading:
                 return f"a finger on {listed(self.looked)}"
             case "look-over":
                 return "a look over the whole board"
+            case "look-close":
+                return "a look through a lens at every part and joint"
             case "lifted":
                 return f"{self.point} measured by itself, one leg lifted"
             case "tone":
@@ -250,5 +253,5 @@ def lies_on_board(kit: Kit, ref: str) -> bool:
 
 
 def looked_over(looks: Sequence[Reading]) -> list[Reading]:
-    """The look over the whole board that goes over what all these ``looks`` go over."""
-    return [Reading(BOARD, OVER, "", minutes=EACH_PART * len(looks))] if len(looks) > MOST_LOOKED else []
+    """The looks at the whole board, which go over what all these ``looks`` go over."""
+    return [Reading(BOARD, how, "", minutes=each * len(looks)) for how, each in EACH_PART.items()] if len(looks) > MOST_LOOKED else []

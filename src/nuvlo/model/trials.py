@@ -232,13 +232,13 @@ class Trials:
         few = {name: v[:: self.draws] for name, v in known.items()}
         here = Equations(circuit, few)
         if near is None:
-            there = here.unknowns_of(good.point.equations, good.point.x)
-            first = solve(here, ROUGHLY, start=there if here.members == 1 else None)
+            usually = here.unknowns_of(good.point.equations, good.point.x)
+            first = solve(here, ROUGHLY, start=usually if here.members == 1 else None)
             for k in first.failed:  # from a good unit it may be followed to
                 both = {name: np.array([self.base[name][0] if name in self.base else usual(self.kit, self.laws, name), v[k]]) for name, v in few.items()}
                 pair = Equations(circuit, both)
                 first.x[:, k] = first.equations.unknowns_of(pair, followed(pair, ROUGHLY)[0])[:, 1]
-            moved = np.abs(first.x - there)[: len(here.names)].max(axis=0) > STILL_V
+            moved = np.abs(first.x - usually)[: len(here.names)].max(axis=0) > STILL_V
             ways = _either_way(first, moved | (good.ways[..., 0] != good.ways[..., 1]).any())
         else:
             ways = _led(here, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))

@@ -17,7 +17,7 @@ from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.model.probes import COLD, OVER, SENSES, TOUCH, Reading, exchanged, looks_of
+from nuvlo.model.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, exchanged, looks_of
 from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
@@ -51,6 +51,8 @@ LIKELY_SEEN = 0.5  # chance that a look shows it
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
 GLANCE = "Every part against the list: value, way round. Every joint, and what lies between. What seems wrong, look at closely."
+CLOSELY = ("One after the other, from one edge to the other, with the list beside it: value, way round, joints on both sides, what lies between. "
+           "What seems wrong, look at twice.")  # fmt: skip
 FINGER = ("Power on, a minute long. A finger close by first; what is felt from there is not touched. Is one of them hotter than it should be? "
           "Smoke or a smell: off at once.")  # fmt: skip
 LENSES = "They lie side by side. Of each: value, way round, joints on both sides, and what lies between them."
@@ -128,11 +130,11 @@ def hunt_task(stage: Stage) -> Task:
 def offers(found: Suspicion, now: Finding | None, by_eye: bool) -> list[tuple[str, str]]:
     """What may be picked: what a look showed, where no simulated bench says that, and what it was."""
     looked = now.task.parts if now and now.task.wants is Wants.LOOK and by_eye else ()
-    over = by_eye and now is not None and now.task.quantity == OVER
+    whole = by_eye and now is not None and now.task.quantity in WHOLE
     if looked and now is not None and now.task.quantity == TOUCH:
         cool = f"{looked[0]} is not hot" if len(looked) == 1 else "None of them is hot"
         return [(cool, "touch cool"), *((f"{ref} is hot", f"touch {ref.lower()} hot") for ref in looked), *_found_offers(found)]
-    out = [("The whole board looks right", "look right")] if over else [("It looks right" if len(looked) == 1 else "All of them look right", "look right")] if looked else []
+    out = [("The whole board looks right", "look right")] if whole else [("It looks right" if len(looked) == 1 else "All of them look right", "look right")] if looked else []
     out += [(f"{ref} looks wrong", f"look {ref.lower()} wrong") for ref in looked]
     return out + _found_offers(found)
 
@@ -274,6 +276,8 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
         return Task(step, stage, Wants.LOOK, f"Touch {listed(r.looked)}", FINGER, r.point, TOUCH, parts=r.looked)
     if r.quantity == OVER:
         return Task(step, stage, Wants.LOOK, "Look the whole board over", f"{before}{GLANCE} Type, say, {_example(kit, found)}.", r.point, OVER)
+    if r.quantity == CLOSE:
+        return Task(step, stage, Wants.LOOK, "Go over every part and joint through a lens", f"{before}{CLOSELY} Type, say, {_example(kit, found)}.", r.point, CLOSE)
     if r.quantity == "look":
         part = kit.find_part(r.part)
         named = listed(r.looked) if r.beside else f"{r.point}, {part.text}," if part and part.text else r.point

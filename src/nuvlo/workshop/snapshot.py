@@ -15,7 +15,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
 from nuvlo.model.mistakes import Flaw
-from nuvlo.model.probes import OVER, TOUCH, lies_on_board
+from nuvlo.model.probes import TOUCH, WHOLE, lies_on_board
 from nuvlo.quantity import Verdict
 from nuvlo.stages import discharge, hand_over, prove
 from nuvlo.stages.answer import Solved
@@ -170,7 +170,7 @@ class Snapshot:
         """Whether the builder says what a look showed: of a simulated unit the bench does, but where a unit for practice is drawn as the lens
         shows it."""
         asked = self.suspicion.next if self.suspicion else None
-        drawn = asked is None or (asked.quantity not in (OVER, TOUCH) and all(lies_on_board(self.kit, ref) for ref in asked.looked))
+        drawn = asked is None or (asked.quantity not in (*WHOLE, TOUCH) and all(lies_on_board(self.kit, ref) for ref in asked.looked))
         return not self.has_bench or (self.build.bench.startswith(PRACTICE) and drawn)
 
     def probe(self) -> Finding | None:

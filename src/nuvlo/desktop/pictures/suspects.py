@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nuvlo.desktop.board.map import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
-from nuvlo.model.probes import OVER
+from nuvlo.model.probes import WHOLE
 from nuvlo.stages.suspects import leads_of
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.snapshot import Snapshot
@@ -22,7 +22,7 @@ class Picture(BoardFrame):
             for ref in s.refs:
                 accused.setdefault(ref, (s.letter, s.share))
         looked = now.task.parts if now and now.task.wants is Wants.LOOK and now.task.quantity == "look" else ()
-        over = now is not None and now.task.quantity == OVER
+        over = now is not None and now.task.quantity in WHOLE
         leads = leads_of(shown.kit, found) if found else ()
         flaws = tuple(f for f in shown.flaws if over or {f.ref, *(pad.partition(".")[0] for pad in f.pads)} & set(looked))
         lit = frozenset(now.task.parts) if now else frozenset()

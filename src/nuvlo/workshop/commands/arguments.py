@@ -16,7 +16,7 @@ from nuvlo.craft import schools
 from nuvlo.craft.tray import TRAY_ORDERS
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Part, Stage
-from nuvlo.model.probes import OVER, TOUCH
+from nuvlo.model.probes import TOUCH, WHOLE
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
@@ -99,12 +99,12 @@ class PointReading:
 
 @dataclass(frozen=True)
 class Looked:
-    """What a look at some parts showed: each of them looks wrong, or right. A look ``over`` the whole board found no others. Or what a
-    finger on them felt."""
+    """What a look at some parts showed: each of them looks wrong, or right. A look at the ``whole`` board, over it or closely, found no
+    others. Or what a finger on them felt."""
 
     refs: tuple[str, ...]
     wrong: bool
-    over: bool = False
+    whole: str = ""
     quantity: str = "look"
 
 
@@ -382,17 +382,17 @@ def look(rest: str, at: At) -> tuple[Looked, str]:
     """``wrong`` or ``right``, of what is to be looked at; ``r4 wrong`` of another part, ``r4 r5 right`` of several."""
     refs, known, said = _sensed(rest, at, "look")
     names = len(rest.split()) > 1
-    over = at.now is not None and at.now.quantity == OVER
+    over = at.now.quantity if at.now is not None and at.now.quantity in WHOLE else ""
     if not (refs or (over and not names)) or not known or said not in LOOKED:
         raise NotUnderstood.because("a look is at a part, and it looks right or wrong.", "For example: look r4 wrong.")
     wrong = LOOKED[said]
     if over and not names:
         if wrong:
             raise NotUnderstood.because("which part looks wrong?", f"For example: look {next(iter(at.kit.parts), 'R4').lower()} wrong.")
-        return Looked((), False, True), "the whole board looks right"
+        return Looked((), False, over), "the whole board looks right"
     if wrong and not names and len(refs) > 1:
         raise NotUnderstood.because(f"which of {listed(refs)} looks wrong?", f"For example: look {refs[0].lower()} wrong.")
-    return Looked(refs, wrong, over and wrong), looks(refs, wrong)
+    return Looked(refs, wrong, over if wrong else ""), looks(refs, wrong)
 
 
 def looks(refs: Sequence[str], wrong: bool) -> str:

@@ -13,7 +13,7 @@ from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, Read
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.probes import BOARD, OVER, TOUCH
+from nuvlo.model.probes import BOARD, TOUCH, WHOLE
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem
@@ -107,8 +107,9 @@ def read(s: Session, given: Nothing) -> Outcome:
     if found is not None and found.next is not None and (found.next.point, found.next.quantity) == (task.target, task.quantity):
         if task.wants is Wants.LOOK:
             seen = s.bench.observed(found.next)
-            over, kind = found.next.quantity == OVER, TOUCH if found.next.quantity == TOUCH else "look"
-            return _looked(s, {point: bool(shown.value) for (point, quantity), shown in seen.items() if quantity == kind}, s.bench.name, over, kind)
+            asked = found.next.quantity
+            whole, kind = asked if asked in WHOLE else "", TOUCH if asked == TOUCH else "look"
+            return _looked(s, {point: bool(shown.value) for (point, quantity), shown in seen.items() if quantity == kind}, s.bench.name, whole, kind)
         value = s.bench.take(found.next)
         return reading(s, PointReading(task.target, task.quantity, value), s.bench.name)
     return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
@@ -116,11 +117,11 @@ def read(s: Session, given: Nothing) -> Outcome:
 
 def look(s: Session, given: Looked) -> Reply:
     """What a look at some parts showed, or a finger on them felt."""
-    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.over, given.quantity)
+    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.whole, given.quantity)
 
 
-def _looked(s: Session, wrong: Mapping[str, bool], instrument: str, over: bool = False, kind: str = "look") -> Reply:
-    seen = [(BOARD, OVER, any(wrong.values()))] * over + [(ref, kind, so) for ref, so in wrong.items()]
+def _looked(s: Session, wrong: Mapping[str, bool], instrument: str, whole: str = "", kind: str = "look") -> Reply:
+    seen = [(BOARD, whole, any(wrong.values()))] * bool(whole) + [(ref, kind, so) for ref, so in wrong.items()]
     s.record(*(ReadingTaken(point=point, quantity=quantity, value=float(so), uncertainty=0.0, unit="", stage=s.stage.value, instrument=instrument) for point, quantity, so in seen))
     in_words = feels if kind == TOUCH else looks
     said = [in_words(refs, so) for so in (True, False) if (refs := [ref for ref, this in wrong.items() if this is so])]
