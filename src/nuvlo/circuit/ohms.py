@@ -7,7 +7,7 @@ the paths in parallel, not of one part.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit, Element, Memory, Overrides
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.operating_point import DEFAULT, Tolerances, solve
+from nuvlo.circuit.operating_point import DEFAULT, OperatingPoint, Tolerances, solve
 from nuvlo.circuit.overrides import of_members
 from nuvlo.circuit.small_signal import LinearisedCircuit
 
@@ -27,6 +27,7 @@ KEPT = 6  # equations of some members: of all, of the first, and of those that w
 FEW_TURNS = 50  # of Newton, where another way is known: who has not converged by then seldom does
 AGAIN = (1.005, 0.995)  # times the current, where a member is lost
 HELD_TURNS, HELD_S, NEAR_ENOUGH = 24, 1.0, 1e-4  # steps towards the volts at which the test current flows, with what they are held, and to what share of it
+TINY = 1e-9  # of a branch that nothing lies beside, by which it falls short of being all there is
 STRAIGHT = 1e-3  # of the test current, by which what junctions let through may differ from a straight line
 FLOATS_V = 1e-5  # to which what floats is found while volts are held across the leads
 OPEN_ABOVE = 60e6  # Ω: beyond the highest range of a hand-held meter, so it shows "open"
@@ -223,17 +224,11 @@ def each_resistance(circuit: Circuit, pairs: Sequence[tuple[str, str]], override
     """(N,) Ω, of member k between the nodes of ``pairs[k]``, all solved at once; infinite where open, NaN where there is no
     solution. As :func:`resistance` reads them with the usual meter, but that the current at its compliance is interpolated
     between some currents."""
-    equations = Equations(circuit, overrides, open_sources=_taken_out(circuit, overrides), leak=LEAK)
-    ends = np.array([[circuit.node(red), circuit.node(black)] for red, black in pairs])
-    unit = np.zeros((equations.size + 1, len(pairs)))  # the last row is ground
-    every = np.arange(len(pairs))
-    np.add.at(unit, (ends[:, 0], every), 1.0)
-    np.add.at(unit, (ends[:, 1], every), -1.0)
+    equations, ends, unit = _between_each(circuit, pairs, overrides)
     out, before, limit = np.full(len(pairs), np.nan), np.full(len(pairs), np.nan), Ohmmeter.compliance
     for k, amps in enumerate(CURRENTS):
-        x = solve(equations, drive=amps * unit[:-1], stubborn=k == len(CURRENTS) - 1).x
-        full = np.concatenate([x, np.zeros((1, len(pairs)))])
-        volts = np.abs(full[ends[:, 0], every] - full[ends[:, 1], every])
+        x = solve(equations, drive=amps * unit, stubborn=k == len(CURRENTS) - 1).x
+        volts = np.abs(_across_each(x, ends))
         fits = np.isnan(out) & (volts <= limit)
         with np.errstate(all="ignore"):
             at_limit = amps + (CURRENTS[k - 1] - amps) * (limit - volts) / (before - volts)
@@ -244,6 +239,106 @@ def each_resistance(circuit: Circuit, pairs: Sequence[tuple[str, str]], override
             break
     out[np.isnan(out) & ~np.isnan(before)] = np.inf
     out[out > OPEN_ABOVE] = np.inf
+    return out
+
+
+@dataclass(frozen=True)
+class Driven:
+    """What a meter does between some pairs of nodes of one unit: ``amps`` (P,) that it drives, NaN where nothing flows, at ``volts`` (P,) between
+    its ``ends`` (P, 2), and how all else stands then, of every pair a member."""
+
+    amps: Array
+    volts: Array
+    ends: NDArray[np.int_]
+    point: OperatingPoint
+
+    def changes(self, bridges: Sequence[tuple[int, int]]) -> tuple[Array, Callable[[str, float], Array | None]]:
+        """By what share of itself each reading changes, (bridges, P) where two nodes touch; and a function of an element, or a block, and of
+        how many times its siemens become, (P,), None where it lets nothing through. As if all were straight: where a branch of g S lets i A through, the
+        rest is seen from it as R and it from the meter by Rₜ, another of g′ shifts the meter's volts by −Rₜ(i/g)(g′ − g)/(1 + (g′ − g)R) (J. Sherman,
+        W. J. Morrison, "Adjustment of an inverse matrix corresponding to a change in one element of a given matrix", Ann. Math. Stat. 21, 1950)."""
+        eq, point = self.point.equations, self.point
+        full = np.concatenate([point.x, np.zeros((1, point.x.shape[1]))])
+        names, nodes, amps, siemens = [], list(bridges), [], []
+        for name, entry in eq.resistor_entry.items():
+            a, b, g = eq.conductors[entry]
+            names.append(name)
+            nodes.append((a, b))
+            amps.append((full[a] - full[b]) * g)
+            siemens.append(np.broadcast_to(g, full[a].shape))
+        across = {int(row): entry for entry, (row, column) in enumerate(zip(eq.devices.rows, eq.devices.columns, strict=True)) if row == column}
+        for name, (first, last) in eq.devices.spans_by_name().items():
+            for branch in (k for k in range(first, last) if k in across):  # what a formula gives hangs on others
+                names.append(name)
+                nodes.append(eq.devices.pairs[branch])
+                amps.append(point.evaluation.current[branch])
+                siemens.append(point.evaluation.conductance[across[branch]])
+        seen, transfer = self._seen_from(nodes)
+        held, many = np.array([full[a] - full[b] for a, b in bridges]).reshape(-1, self.volts.size), len(bridges)
+        touching: Array = -transfer[:many] * held / seen[:many] / self.volts
+        of_part: dict[str, list[int]] = {}
+        for k, name in enumerate(names):
+            of_part.setdefault(name.partition(".")[0], []).append(k)
+
+        def changed(part: str, times: float) -> Array | None:
+            rows = of_part.get(part)
+            if rows is None:
+                return None
+            i, g = np.array([amps[k] for k in rows]), np.array([siemens[k] for k in rows])
+            at = many + np.array(rows)
+            shift = -transfer[at] * i * (times - 1.0) / (1.0 + (times - 1.0) * np.minimum(g * seen[at], 1.0 - TINY))
+            out: Array = np.abs(np.nan_to_num(shift)).max(axis=0) / np.abs(self.volts)
+            return out
+
+        return touching, changed
+
+    def _seen_from(self, nodes: Sequence[tuple[int, int]]) -> tuple[Array, Array]:
+        """(K, P) Ω that are seen from each of some pairs of ``nodes``, and V at the meter for each ampere there."""
+        unit = np.zeros((self.point.equations.size, len(nodes)))
+        for k, pair in enumerate(nodes):
+            self.point.equations.inject(unit[:, k], pair, 1.0)
+        seen, transfer = np.empty((len(nodes), self.volts.size)), np.empty((len(nodes), self.volts.size))
+        for members, _, x in LinearisedCircuit(self.point).pieces(np.zeros(1), unit):
+            full = np.concatenate([x[..., 0].real, np.zeros((1, *x.shape[1:3]))])
+            every = np.arange(len(nodes))
+            a, b = np.array(nodes).T
+            seen[:, members] = full[a, every] - full[b, every]
+            red, black = self.ends[members].T
+            some = np.arange(red.size)
+            transfer[:, members] = (full[red, :, some] - full[black, :, some]).T
+        return seen, transfer
+
+
+def driven_each(circuit: Circuit, pairs: Sequence[tuple[str, str]]) -> Driven:
+    """A meter between all ``pairs`` of nodes of one unit, each at the largest of some currents that keeps within its compliance."""
+    equations, ends, unit = _between_each(circuit, pairs, None)
+    x, amps, volts = np.full((equations.size, len(pairs)), np.nan), np.full(len(pairs), np.nan), np.full(len(pairs), np.nan)
+    for current in CURRENTS:
+        left = np.flatnonzero(np.isnan(amps))
+        if not left.size:
+            break
+        found = solve(equations, drive=current * unit[:, left], stubborn=False).x
+        shown = _across_each(found, ends[left])
+        fits = np.abs(shown) <= Ohmmeter.compliance
+        x[:, left[fits]], amps[left[fits]], volts[left[fits]] = found[:, fits], current, shown[fits]
+    return Driven(amps, volts, ends, OperatingPoint(equations, x, np.isfinite(amps), DEFAULT))
+
+
+def _between_each(circuit: Circuit, pairs: Sequence[tuple[str, str]], overrides: Overrides | None) -> tuple[Equations, NDArray[np.int_], Array]:
+    """The equations without sources, both nodes (P, 2) of each pair, and what one ampere drives between them (n, P)."""
+    equations = Equations(circuit, overrides, open_sources=_taken_out(circuit, overrides), leak=LEAK)
+    ends = np.array([[circuit.node(red), circuit.node(black)] for red, black in pairs])
+    unit = np.zeros((equations.size + 1, len(pairs)))  # the last row is ground
+    every = np.arange(len(pairs))
+    np.add.at(unit, (ends[:, 0], every), 1.0)
+    np.add.at(unit, (ends[:, 1], every), -1.0)
+    return equations, ends, unit[:-1]
+
+
+def _across_each(x: Array, ends: NDArray[np.int_]) -> Array:
+    """(P,) V of each member of x (n, P) between its own nodes (P, 2)."""
+    full, every = np.concatenate([x, np.zeros((1, x.shape[1]))]), np.arange(x.shape[1])
+    out: Array = full[ends[:, 0], every] - full[ends[:, 1], every]
     return out
 
 

@@ -6,7 +6,7 @@ Minutes that each takes are common practice without a source.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from nuvlo.circuit.operating_point import operating_point
@@ -14,6 +14,7 @@ from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
 from nuvlo.kit.schema import Cold, Point, Tone
+from nuvlo.model.across import telling_pairs
 from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
@@ -41,8 +42,8 @@ COLD = ("resistance", "capacitance", "lifted", "look", *WHOLE)  # read with the 
 @dataclass(frozen=True)
 class Reading:
     """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
-    the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts from point to point the two points
-    they are ``between``, of ohms and farads in series the two readings; of farads how they are read ``cold``."""
+    the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts and ohms from point to point the two
+    places they are ``between``; of ohms and farads that go ``through`` two of the kit's own, these; of farads how they are read ``cold``."""
 
     point: str
     quantity: str
@@ -54,6 +55,7 @@ class Reading:
     minutes: float = 0.0
     beside: tuple[str, ...] = ()
     between: tuple[str, str] | None = None
+    through: tuple[str, str] | None = None
     cold: Cold | None = None
 
     @property
@@ -104,8 +106,9 @@ class Reading:
             case "current":
                 return f"the current of the {self.point}"
         if self.between:
-            one, other = self.between
-            return f"{NAMED[self.quantity]} between {one} and {other}" if self.quantity == "voltage" else f"{NAMED[self.quantity]} of {one} and {other} in series"
+            return f"{NAMED[self.quantity]} between {listed(self.between)}"
+        if self.through:
+            return f"{NAMED[self.quantity]} of {listed(self.through)} in series"
         return f"{NAMED[self.quantity]} at {exchanged(self.point)}"
 
     def takes(self, before: Reading | None = None) -> float:
@@ -136,6 +139,7 @@ def readings_of(kit: Kit) -> list[Reading]:
     bridged = [Reading(c.name, "capacitance", "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
     found += [*ohms, *bridged, *_in_series(ohms), *_in_series(bridged)]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
+    found += _across(kit, {frozenset(r.nodes) for r in found if r.quantity == "resistance"})
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)
     if kit.at_sockets:
@@ -155,8 +159,21 @@ def _in_series(readings: Sequence[Reading]) -> list[Reading]:
             if len(ends) == 2 and frozenset(ends) not in taken | out.keys():
                 name = f"{one.point}-{other.point}"
                 cold = one.cold.model_copy(update={"name": name, "node": ends[0], "reference": ends[1], "read": ""}) if one.cold else None
-                out[frozenset(ends)] = replace(one, point=name, nodes=(ends[0], ends[1]), minutes=AT_A_PAD, between=(one.point, other.point), cold=cold)
+                out[frozenset(ends)] = replace(one, point=name, nodes=(ends[0], ends[1]), minutes=AT_A_PAD, through=(one.point, other.point), cold=cold)
     return list(out.values())[:MOST_IN_SERIES]
+
+
+def _across(kit: Kit, taken: Collection[frozenset[str]]) -> Iterator[Reading]:
+    """Ohms between pads, where a meter sees most. They are read with the power off, where a charge can kill after it is gone, as all ohms are."""
+    for pair in telling_pairs(kit, taken):
+        red, black = (_place(kit, node) for node in pair)
+        yield Reading(f"{red}-{black}", "resistance", "Ω", pair, minutes=AT_A_PAD, between=(red, black))
+
+
+def _place(kit: Kit, node: str) -> str:
+    """A point or a pin on a net, as it is typed."""
+    name, pin = kit.lead_on(node) if node not in GROUND_NAMES else ("ground", "")
+    return f"{name}.{pin}" if pin else name
 
 
 def _from_point_to_point(kit: Kit, points: Sequence[Point]) -> Iterator[Reading]:

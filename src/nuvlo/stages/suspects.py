@@ -301,7 +301,7 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     place = r.point.removesuffix(EMPTY)
     red, black = (kit.named_place(n) for n in r.nodes) if r.nodes[0] else ("", "")
     leads = f"Red on {red}, black on {black}"
-    named = f"{listed(r.between)} in series" if r.between else ""
+    named = f"{listed(r.through)} in series" if r.through else ""
     match r.quantity:
         case "lifted":
             return f"Lift one leg of {r.point} and measure it", "The other leg stays. Clip the meter across the part itself."
@@ -313,9 +313,11 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
             read = r.tone.read or f"red on {red}, black on {black}"
             return f"Tone of {format_value(r.tone.hertz, 'Hz')}: AC volts at {_spot(r)}", f"Fed to {fed}, {level} there. Read: {read}."
         case "capacitance":
-            return (f"Capacitance of {named}" if r.between else f"Capacitance at {r.point}"), f"{(r.cold and r.cold.read) or leads}."
-        case "resistance" if r.between:
+            return (f"Capacitance of {named}" if r.through else f"Capacitance at {r.point}"), f"{(r.cold and r.cold.read) or leads}."
+        case "resistance" if r.through:
             return f"Ohms of {named}", f"{leads}."
+        case "resistance" if r.between:
+            return f"Ohms between {listed(r.between)}", f"{leads}: with a diode on the way the sign counts."
         case "resistance":
             cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
             return f"Ohms at {exchanged(r.point)}", f"{cold[0].upper()}{cold[1:]}."

@@ -1,0 +1,83 @@
+"""Ohms from pad to pad: between which nets of the board a meter sees most of what may be wrong.
+
+There are hundreds of pairs, and the table of a diagnosis has room for some. What each would tell is judged from a good unit alone, as if all
+were straight from where the meter has it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+import numpy as np
+
+from nuvlo.arrays import Array
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.faults import Bridge, Value, fault_named
+from nuvlo.circuit.ohms import Driven, driven_each
+from nuvlo.files.mistakes import shipped
+from nuvlo.kit import Kit
+from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.model.ensemble import laws, usual
+from nuvlo.model.mistakes import Mistake, single_mistakes
+
+MOST_ACROSS = 12  # pairs: what more would show is little
+PLAINLY = 0.13  # share by which a reading is to change: some times what tolerances do
+MOST_OHMS = 2e6  # beyond, what leaks is read too
+
+
+def telling_pairs(kit: Kit, taken: Collection[frozenset[str]] = ()) -> list[tuple[str, str]]:
+    """Pairs of nets beside those ``taken`` anyway, the most telling first; none of a kit without a board."""
+    if kit.board is None or kit.unit is None:
+        return []
+    if "across" not in kit.memory:
+        kit.memory["across"] = _chosen(kit, taken)
+    found: list[tuple[str, str]] = kit.memory["across"]
+    return found
+
+
+def _chosen(kit: Kit, taken: Collection[frozenset[str]]) -> list[tuple[str, str]]:
+    circuit, board = kit.unpowered(), kit.board
+    assert board is not None
+    here = {*GROUND_NAMES, *circuit.nodes}
+    nets = [net for net in dict.fromkeys(p.net.lower() for p in board.pads) if net in here]
+    pairs = [(red, black) for k, red in enumerate(nets) for black in nets[:k] if frozenset((red, black)) not in taken]
+    mistakes = [m for m in single_mistakes(kit) if not m.asleep]
+    if not pairs or not mistakes:
+        return []
+    driven, habits = driven_each(circuit, pairs), shipped()
+    shown = shown_by(kit, circuit, mistakes, driven)
+    weights, times = np.array([habits[m.kind].weight * m.share for m in mistakes]), np.zeros(len(mistakes))
+    out = []
+    for _ in range(MOST_ACROSS):  # what some show already counts the less
+        worth = (weights / (1.0 + times) ** 2) @ shown
+        best = int(np.argmax(worth))
+        if not worth[best]:
+            break
+        out.append(pairs[best])
+        times += shown[:, best]
+        shown[:, best] = 0.0
+    return out
+
+
+def shown_by(kit: Kit, circuit: Circuit, mistakes: Sequence[Mistake], driven: Driven) -> Array:
+    """(mistakes, pairs) 1 where a reading between a pair probably shows a mistake."""
+    known = np.isfinite(driven.amps) & (driven.volts != 0) & (np.abs(driven.volts) <= MOST_OHMS * np.nan_to_num(driven.amps))
+    here, own = {*GROUND_NAMES, *circuit.nodes}, laws(kit)
+    faults = [[(fault_named(key), value) for key, value in one.overrides] for one in mistakes]
+    joined = list(dict.fromkeys((f.a, f.b) for some in faults for f, _ in some if isinstance(f, Bridge) and {f.a, f.b} <= here))
+    place = {pair: k for k, pair in enumerate(joined)}
+    with np.errstate(all="ignore"):
+        bridged, changes = driven.changes([(circuit.node(a), circuit.node(b)) for a, b in joined])
+        out = np.zeros((len(mistakes), known.size))
+        for k, some in enumerate(faults):
+            for fault, value in some:
+                if isinstance(fault, Bridge):
+                    change = bridged[place[fault.a, fault.b]] if (fault.a, fault.b) in place else None
+                elif isinstance(fault, Value):
+                    good = usual(kit, own, fault.name)
+                    change = changes(fault.name.partition(".")[0], good / value) if good and value else None
+                else:
+                    change = changes(fault.element, 0.0)
+                if change is not None:
+                    out[k] = np.maximum(out[k], known & (np.abs(change) > PLAINLY))
+    return out
