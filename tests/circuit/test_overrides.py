@@ -5,8 +5,10 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.devices import THERMAL_VOLTAGE
+from nuvlo.circuit.faults import fault_named
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.overrides import turned
 from nuvlo.circuit.small_signal import response
 
 STAGE = """stage
@@ -102,8 +104,10 @@ def test_another_type_in_its_holes_reads_as_a_netlist_with_it(key, card):
         ".model nn npn bf=200\n.model pp pnp bf=120\n.model jj njf vto=-2 beta=1m"
     )
     both = operating_point(Circuit.from_text(text), {key: np.array([0.0, 1.0, 0.0])})
+    stands = operating_point(turned(Circuit.from_text(text), [fault_named(key)]))
     good, wrong = operating_point(Circuit.from_text(text)), operating_point(Circuit.from_text(text.replace("q1 c b e nn", card)))
     for node in "cbe":
         assert both.voltage(node)[[0, 2]] == pytest.approx(good.voltage(node)[0], abs=1e-4)  # what is absent leaks a little
         assert both.voltage(node)[1] == pytest.approx(wrong.voltage(node)[0], abs=1e-4)
+        assert stands.voltage(node)[0] == pytest.approx(wrong.voltage(node)[0], abs=1e-9)  # nothing is absent there
     assert abs(good.voltage("c")[0] - wrong.voltage("c")[0]) > 0.1 or abs(good.voltage("e")[0] - wrong.voltage("e")[0]) > 0.1

@@ -22,7 +22,7 @@ from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, UNEXPL
 from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
-from nuvlo.model.probes import BESIDE, BOARD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
+from nuvlo.model.probes import BESIDE, BOARD, CLOSE, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.model.running import swinging
 from nuvlo.model.trials import spread
 from nuvlo.model.working import BACK, WorkingModel
@@ -54,6 +54,7 @@ def made_up(means: np.ndarray, spreads: np.ndarray, weights: tuple[str, ...], dr
     dice = np.random.default_rng(1)
     out.__dict__["related"] = RELATED[: len(means), : len(means)]
     out.__dict__["table"] = means[..., None] + spreads[..., None] * dice.normal(size=(*means.shape, draws))
+    out.__dict__["many"] = out.table[:, 0]
     return out
 
 
@@ -227,7 +228,7 @@ def test_a_list_alone_is_looked_at(tmp_path, capsys):
     kit = kit_of("gorsefire")
     bare = replace(kit, unit=None, setups={}, board=None, memory={})
     d = Diagnosis(bare)
-    assert {r.quantity for r in d.readings} == {"look", OVER}
+    assert {r.quantity for r in d.readings} == {"look", OVER, CLOSE}
     before = d.rank({})
     assert before.next is not None
     found = d.rank({("D1", "look"): Measured(1.0, 0.0, "")})
@@ -286,21 +287,23 @@ def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
     out = object.__new__(Diagnosis)
     out.draws, out.habits = 4, shipped()
     refs = dict.fromkeys(ref for some, _ in mistakes for ref in some)
-    out.readings = [Reading(BOARD, OVER, ""), *(Reading(ref, "look", "", part=ref) for ref in refs)]
+    out.readings = [Reading(BOARD, OVER, ""), Reading(BOARD, CLOSE, ""), *(Reading(ref, "look", "", part=ref) for ref in refs)]
     out.mistakes = [Mistake(f"m{k}", some, kind, ((f"r{k}", 1.0),)) for k, (some, kind) in enumerate(mistakes)]
     out.__dict__["table"] = np.full((len(out.readings), 1 + len(mistakes), 4), np.nan)
     return out
 
 
+@pytest.mark.parametrize("how", [(OVER,), (CLOSE,), (OVER, CLOSE)])
 @pytest.mark.parametrize("after", [{}, {"R2": 0.0}, {"R1": 0.0}, {"R1": 1.0}])
-def test_a_look_over_the_board_that_finds_nothing_is_weighed_by_hand(after):
-    """What a look at a part by itself said already, the board looked over says no more."""
+def test_a_look_at_the_whole_board_that_finds_nothing_is_weighed_by_hand(after, how):
+    """What a look at a part by itself said already, one at the whole board says no more; nor one in passing what one closely did."""
     d = looked_at((("R1",), "decade"), (("R2", "R3"), "exchanged"), (("R4",), "cold"), (("R5",), "leaky"))
     taken = {(ref, "look"): Measured(value, 0.0, "") for ref, value in after.items()}
     before, _ = d.posterior(taken)
-    now, _ = d.posterior({**taken, (BOARD, OVER): Measured(0.0, 0.0, "")})
+    now, _ = d.posterior({**taken, **{(BOARD, one): Measured(0.0, 0.0, "") for one in how}})
+    share = 1.0 if CLOSE in how else AT_A_GLANCE
     seen = [shipped()[m.kind].seen for m in d.mistakes]
-    factor = [1.0, *(1.0 if set(m.refs) & set(after) else 1 - AT_A_GLANCE * s for m, s in zip(d.mistakes, seen, strict=True))]
+    factor = [1.0, *(1.0 if set(m.refs) & set(after) else 1 - share * s for m, s in zip(d.mistakes, seen, strict=True))]
     by_hand = before * factor
     assert now / now.sum() == pytest.approx(by_hand / by_hand.sum())
 
@@ -315,9 +318,30 @@ def test_the_bits_of_a_look_over_the_board_are_counted_out():
     both = np.array([[p * h if a == ref else 0.0 for p, h, a in zip(share, hit, at, strict=True)] for ref in ("R1", "R2", "R5")] + [share * (1 - np.array(hit))])
     alone = both.sum(axis=1)[:, None] * both.sum(axis=0)[None, :]
     known = both > 0
-    bits = d._glance(0, np.arange(6), share, {})
+    assert d._glance(1, np.arange(6), share, {}) > (bits := d._glance(0, np.arange(6), share, {}))
     assert bits == pytest.approx((both[known] * np.log2(both[known] / alone[known])).sum(), abs=1e-9)
     assert d._glance(0, np.arange(6), share, {("R1", "look"): Measured(0.0, 0.0, "")}) < bits
+
+
+def test_a_close_look_after_one_in_passing_finds_what_that_left():
+    """By hand: of what a lens would show s, a look over the board showed 0.6 s and nothing was seen; 0.4 s of what is left shows now."""
+    d = looked_at((("R1",), "decade"), (("R2",), "cold"))
+    taken = {(BOARD, OVER): Measured(0.0, 0.0, "")}
+    share = np.array([0.5, 0.3, 0.2])
+    seen = np.array([0.0, *(shipped()[m.kind].seen for m in d.mistakes)])
+    both = share * (1 - seen) / (1 - AT_A_GLANCE * seen)
+    outcomes = np.array([both, *(np.where(np.arange(3) == k, share - both, 0.0) for k in (1, 2))])
+    alone = outcomes.sum(axis=1)[:, None] * share
+    known = outcomes > 0
+    assert d._glance(1, np.arange(3), share, taken) == pytest.approx((outcomes[known] * np.log2(outcomes[known] / alone[known])).sum())
+
+
+def test_after_a_close_look_nothing_is_looked_at_again():
+    d = looked_at((("R1",), "decade"), (("R2",), "cold"))
+    d.__dict__["_fields"] = {2: (2,), 3: (3,)}  # each look by itself
+    likely = np.array([0.5, 0.3, 0.2])
+    assert d.next(likely, {}) is not None
+    assert d.next(likely, {(BOARD, CLOSE): Measured(0.0, 0.0, "")}) is None
 
 
 def test_what_a_glance_finds_a_lens_shows_too():
@@ -327,7 +351,8 @@ def test_what_a_glance_finds_a_lens_shows_too():
         bench = PracticeBench(kit, seed, hidden_mistake(kit, seed))
         wrong = bench.looked_over()
         shown = [r.part for r in readings_of(kit) if r.quantity == "look" and bench.looked_at(r.part).value]
-        assert set(wrong) <= set(shown) & {ref for m in bench.hidden for ref in m.refs}
+        assert set(wrong) <= set(closely := bench.looked_over(closely=True))
+        assert set(closely) <= set(shown) & {ref for m in bench.hidden for ref in m.refs}
         found, missed = found + bool(wrong), missed + (not wrong)
     assert found > 10
     assert missed > 10

@@ -112,8 +112,9 @@ class Unpowered:
         over = ~(np.abs(volts) <= meter.compliance)
         with np.errstate(divide="ignore", over="ignore"):
             ohms = np.where(over, held / np.maximum(limited, 1e-300), volts / meter.test_current)
-        ohms, volts = np.where(np.isnan(straight), ohms, straight), np.where(np.isnan(straight), volts, straight * meter.test_current)
-        return _shown(ohms, np.where(over, meter.compliance, np.minimum(volts, meter.compliance)))
+        bent = np.isnan(straight)
+        volts = np.where(bent, np.where(over, meter.compliance, volts), np.minimum(straight * meter.test_current, meter.compliance))
+        return _shown(np.where(bent, ohms, straight), volts)
 
     def _straight(self, ends: tuple[int, int], meter: Ohmmeter) -> Array:
         """Ω of members in which the meter finds but what is there at rest: no junction lets through what it would not at a few microvolts. NaN of

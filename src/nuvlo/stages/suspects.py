@@ -317,7 +317,7 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
         case "resistance" if r.through:
             return f"Ohms of {named}", f"{leads}."
         case "resistance" if r.between:
-            return f"Ohms between {listed(r.between)}", f"{leads}: with a diode on the way the sign counts."
+            return f"Ohms between {listed(r.between)}", f"{leads}. Where a junction lies on the way it counts which is which."
         case "resistance":
             cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
             return f"Ohms at {exchanged(r.point)}", f"{cold[0].upper()}{cold[1:]}."
