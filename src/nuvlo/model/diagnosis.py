@@ -396,12 +396,15 @@ class Diagnosis:
         first = np.arange(1 + len(self.mistakes))
         last = first.copy()
         last[self.states[first.size :]] = np.arange(first.size, self.states.size)
-        out = np.ones((first.size,) * 2, dtype=bool)
+        a, b = np.triu_indices(first.size, 1)  # what is left of all pairs
         for at in (first, last) if self.states.size > first.size else (first,):  # alike in the one state, and in the other
             for row, r in enumerate(self.readings):
                 if r.quantity not in (*SENSES, "lifted"):
                     middle, wide = mean[row, at], own[row, at]
-                    out &= np.abs(middle[:, None] - middle) <= APART * np.sqrt(wide[:, None] + wide)
+                    alike = (middle[a] - middle[b]) ** 2 <= APART**2 * (wide[a] + wide[b])
+                    a, b = a[alike], b[alike]
+        out = np.eye(first.size, dtype=bool)
+        out[a, b] = out[b, a] = True
         return out
 
     def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = (), empty: bool = False) -> tuple[Reading, float] | None:

@@ -45,7 +45,8 @@ class Helper:
     def __init__(self, job: Job) -> None:
         there = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         self.process = subprocess.Popen([sys.executable, "-m", HELPING], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=there)
-        self._send(job)
+        with suppress(OSError):  # one that is dead already is found out when it is asked
+            self._send(job)
 
     def _send(self, value: Any) -> None:
         assert self.process.stdin is not None
