@@ -34,8 +34,8 @@ def test_of_resistors_alone_every_mistake_that_shows_is_foretold(name):
     assert np.mean(agree) > 0.97
 
 
-def test_what_is_chosen_shows_more_than_as_many_at_random(dice=np.random.default_rng(3)):
-    kit = read_kit(SHIPPED / "reedling")
+def test_what_is_chosen_shows_more_than_as_many_at_random():
+    dice, kit = np.random.default_rng(3), read_kit(SHIPPED / "reedling")
     circuit, mistakes = kit.unpowered(), [m for m in single_mistakes(kit) if not m.asleep]
     nets = [n for n in dict.fromkeys(p.net.lower() for p in kit.board.pads) if n in {"0", *circuit.nodes}]
     every = [(a, b) for k, a in enumerate(nets) for b in nets[:k]]

@@ -86,7 +86,7 @@ class Unpowered:
         if ends[0] == ends[1]:
             return Resistance(np.zeros(self.members), np.zeros(self.members))
         # Driven through gigaohms a junction sees kilovolts and Newton gets lost: such members are past compliance nearly always,
-        # and what flows at that, which is always found, tells for certain. It is asked first.
+        # and what flows at that, which is always found, tells for certain. Whether it is asked first is for the first member to say.
         straight = self._straight(ends, meter)
         every, few = np.flatnonzero(np.isnan(straight)), replace(self.tolerances, iterations=FEW_TURNS)
         if not every.size:
