@@ -452,6 +452,13 @@ def test_what_was_seen_or_felt_is_said_in_words(said, number, tmp_path, capsys):
     assert out[0] == out[1]
 
 
+@pytest.mark.parametrize(("row", "write"), [("board,look-close,maybe", "right or wrong"), ("R6,look,4k7", "right or wrong"), ("R1,touch,wrm", "hot or cool")])
+def test_what_no_look_says_is_named(row, write, tmp_path, capsys):
+    (tmp_path / "r.csv").write_text(f"point,quantity,value\n{row}\n")
+    assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(tmp_path / "r.csv")]) != 0
+    assert f"write {write}" in capsys.readouterr().err
+
+
 def test_hook_up_asks_for_nothing_that_wants_power(tmp_path, capsys):
     csv = tmp_path / "r.csv"
     csv.write_text("point,quantity,value\nTP0,resistance,900\n")

@@ -60,7 +60,7 @@ def read_readings(path: Path, places: Collection[str], quantity: str, unit: str)
     return {place: measured for (place, _), measured in found.items()}
 
 
-SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0}  # of what has no unit
+SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0, "0": 0.0, "1": 1.0}  # of what has no unit
 
 
 def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "") -> dict[tuple[str, str], Measured]:
@@ -85,7 +85,9 @@ def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "
             raise ValueError(f"'{f.values['point']}' is no place where {quantity or 'anything'} is read here")
         f.column = "value"
         said = f.text("value").lower()
-        if not places[place] and said in SAID:
+        if not places[place]:
+            if said not in SAID:
+                raise ValueError(f"'{f.values['value']}' says nothing of a {'finger: write hot or cool' if quantity == 'touch' else 'look: write right or wrong'}")
             return place, Measured(SAID[said], 0.0, "")
         read = typed_reading(f.text("value"), places[place])
         given = f.optional_number("uncertainty")
