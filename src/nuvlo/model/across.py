@@ -20,7 +20,7 @@ from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.model.ensemble import laws, usual
 from nuvlo.model.mistakes import Mistake, single_mistakes
 
-MOST_ACROSS = 12  # pairs: what more would show is little
+MOST_ACROSS = 8  # pairs: what more would show is little
 PLAINLY = 0.13  # share by which a reading is to change: some times what tolerances do
 MOST_OHMS = 2e6  # beyond, what leaks is read too
 
