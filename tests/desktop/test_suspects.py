@@ -144,10 +144,10 @@ def test_one_look_is_at_all_that_lies_side_by_side(drive, tmp_path, gorsefire):
     stopped.type("stage wake")
     for _ in range(MOST_STEPS):
         task = stopped.session.now().task
-        if task.wants is Wants.LOOK and len(task.parts) > 1:
+        if task.quantity == "look" and len(task.parts) > 1:
             break
         if task.wants is Wants.LOOK or task.hazard:
-            stopped.type("skip" if task.quantity in WHOLE else as_it_should(task) or "confirm")
+            stopped.type("skip" if task.quantity in (*WHOLE, TOUCH) else as_it_should(task) or "confirm")
         else:
             stopped.space()
     first, *others = task.parts
