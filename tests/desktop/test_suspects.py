@@ -20,7 +20,7 @@ from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, TOUCH, WHOLE
+from nuvlo.model.probes import COLD, TOUCH
 from nuvlo.model.working import EMPTY
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspicion
@@ -141,15 +141,13 @@ def test_a_typed_reading_alone_is_enough(stopped):
 
 def test_one_look_is_at_all_that_lies_side_by_side(drive, tmp_path, gorsefire):
     stopped = hunting(drive, tmp_path, gorsefire, planted(gorsefire, ["solder joins"]))
-    stopped.type("stage wake")
-    for _ in range(MOST_STEPS):
+    for line in ("stage wake", "hunt"):
+        stopped.type(line)
+    for _ in range(4 * MOST_STEPS):
         task = stopped.session.now().task
         if task.quantity == "look" and len(task.parts) > 1:
             break
-        if task.wants is Wants.LOOK or task.hazard:
-            stopped.type("skip" if task.quantity in (*WHOLE, TOUCH) else as_it_should(task) or "confirm")
-        else:
-            stopped.space()
+        stopped.type("confirm" if task.hazard else "skip")
     first, *others = task.parts
     offers = {o.line: o for o in stopped.window.next_lane.offers}
     assert f"look {first.lower()} wrong" in offers
