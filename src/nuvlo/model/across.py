@@ -20,27 +20,24 @@ from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.model.ensemble import laws, usual
 from nuvlo.model.mistakes import Mistake, single_mistakes
 
-MOST_ACROSS = 8  # pairs: what more would show is little
+MOST_ACROSS = 12  # pairs: what more would show is little
 PLAINLY = 0.13  # share by which a reading is to change: some times what tolerances do
 MOST_OHMS = 2e6  # beyond, what leaks is read too
 
 
-def telling_pairs(kit: Kit, taken: Collection[frozenset[str]] = ()) -> list[tuple[str, str]]:
-    """Pairs of nets beside those ``taken`` anyway, the most telling first; none of a kit without a board."""
-    if kit.board is None or kit.unit is None:
-        return []
+def telling_pairs(kit: Kit, taken: Collection[frozenset[str]] = (), others: Sequence[tuple[str, str]] = ()) -> list[tuple[str, str]]:
+    """Pairs of nets of the board beside those ``taken`` anyway, or of these ``others``: the most telling first."""
     if "across" not in kit.memory:
-        kit.memory["across"] = _chosen(kit, taken)
+        kit.memory["across"] = _chosen(kit, taken, others)
     found: list[tuple[str, str]] = kit.memory["across"]
     return found
 
 
-def _chosen(kit: Kit, taken: Collection[frozenset[str]]) -> list[tuple[str, str]]:
-    circuit, board = kit.unpowered(), kit.board
-    assert board is not None
+def _chosen(kit: Kit, taken: Collection[frozenset[str]], others: Sequence[tuple[str, str]]) -> list[tuple[str, str]]:
+    circuit, taken = kit.unpowered(), {*taken, *map(frozenset, others)}
     here = {*GROUND_NAMES, *circuit.nodes}
-    nets = [net for net in dict.fromkeys(p.net.lower() for p in board.pads) if net in here]
-    pairs = [(red, black) for k, red in enumerate(nets) for black in nets[:k] if frozenset((red, black)) not in taken]
+    nets = [net for net in dict.fromkeys(p.net.lower() for p in (kit.board.pads if kit.board else ())) if net in here]
+    pairs = [*others, *((red, black) for k, red in enumerate(nets) for black in nets[:k] if frozenset((red, black)) not in taken)]
     mistakes = [m for m in single_mistakes(kit) if not m.asleep]
     if not pairs or not mistakes:
         return []
@@ -49,7 +46,7 @@ def _chosen(kit: Kit, taken: Collection[frozenset[str]]) -> list[tuple[str, str]
     weights, times = np.array([habits[m.kind].weight * m.share for m in mistakes]), np.zeros(len(mistakes))
     out = []
     for _ in range(MOST_ACROSS):  # what some show already counts the less
-        worth = (weights / (1.0 + times) ** 2) @ shown
+        worth = (weights / (1.0 + times) ** 4) @ shown
         best = int(np.argmax(worth))
         if not worth[best]:
             break

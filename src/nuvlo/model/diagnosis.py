@@ -479,11 +479,18 @@ class Diagnosis:
 
     @cached_property
     def _fields(self) -> dict[int, tuple[int, ...]]:
-        """Which looks are one look: those at parts in the same field of the lens. A finger goes wherever it likes."""
+        """Which looks are one look: those at parts in the same field of the lens, or on the tags of the same. A finger goes wherever it likes."""
         rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "look"}
         touched = tuple(row for row, r in enumerate(self.readings) if r.quantity == TOUCH)
-        board = self.kit.board
-        return {row: (row, *(other for other in touched if other != row)) for row in touched} | {row: tuple(rows[other] for other in (board.near(ref, FIELD_MM) if board else ()) if other in rows) or (row,) for ref, row in rows.items()}
+        board, tags = self.kit.board, self.kit.on_tags
+
+        def near(ref: str) -> tuple[str, ...]:
+            if ref in tags:
+                return tuple(other for other, to in tags.items() if to == tags[ref])
+            return board.near(ref, FIELD_MM) if board else ()
+
+        fields = {row: tuple(rows[other] for other in near(ref) if other in rows) or (row,) for ref, row in rows.items()}
+        return fields | {row: (row, *(other for other in touched if other != row)) for row in touched}
 
 
 def _as(r: Reading) -> str:

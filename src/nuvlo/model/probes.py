@@ -137,9 +137,9 @@ def readings_of(kit: Kit) -> list[Reading]:
     ohms = [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
     found += [Reading(f"{s.point}{BACK}", "resistance", "Ω", ("0", s.node)) for s in kit.info.supply if s.point]
     bridged = [Reading(c.name, "capacitance", "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
-    found += [*ohms, *bridged, *_in_series(ohms), *_in_series(bridged)]
+    found += [*ohms, *bridged, *_in_series(bridged)]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
-    found += _across(kit, {frozenset(r.nodes) for r in found if r.quantity == "resistance"})
+    found += _across(kit, [r for r in found if r.quantity == "resistance"], _in_series(ohms))
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)
     if kit.at_sockets:
@@ -163,11 +163,13 @@ def _in_series(readings: Sequence[Reading]) -> list[Reading]:
     return list(out.values())[:MOST_IN_SERIES]
 
 
-def _across(kit: Kit, taken: Collection[frozenset[str]]) -> Iterator[Reading]:
-    """Ohms between pads, where a meter sees most. They are read with the power off, where a charge can kill after it is gone, as all ohms are."""
-    for pair in telling_pairs(kit, taken):
+def _across(kit: Kit, ohms: Sequence[Reading], series: Sequence[Reading]) -> Iterator[Reading]:
+    """Ohms through two of the kit's own, or between pads, where a meter sees most that ``ohms`` by themselves do not. They are read with the
+    power off, where a charge can kill after it is gone, as all ohms are."""
+    through = {r.nodes: r for r in series}
+    for pair in telling_pairs(kit, {frozenset(r.nodes) for r in ohms}, list(through)):
         red, black = (_place(kit, node) for node in pair)
-        yield Reading(f"{red}-{black}", "resistance", "Ω", pair, minutes=AT_A_PAD, between=(red, black))
+        yield through.get(pair) or Reading(f"{red}-{black}", "resistance", "Ω", pair, minutes=AT_A_PAD, between=(red, black))
 
 
 def _place(kit: Kit, node: str) -> str:

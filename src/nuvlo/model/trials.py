@@ -191,21 +191,20 @@ class Trials:
 
     def _lifted(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
         """Parts by themselves: what a mistake makes of their value; nothing where they are missing, next to none where they are shorted."""
-        out = {}
-        for row, r in enumerate(self.readings):
-            if r.quantity != "lifted":
-                continue
-            value = np.tile(self.base[r.part], (len(some), 1))
-            none, through = (np.inf, SHORT_OHMS) if r.unit == "Ω" else (0.0, np.inf)
-            for k, one in enumerate(some):
-                for key, amounts in (one.each_made(spread(self.draws)) if one else {}).items():
-                    if key == r.part:
-                        value[k] = amounts
-                    elif key == Missing(r.part).key:
-                        value[k] = none
-                if one and one.kind == "short" and one.refs == (r.point,):
-                    value[k] = through
-            out[row] = value.ravel()
+        rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "lifted"}
+        gone = {Missing(part).key: row for part, row in rows.items()}
+        by_ref = {self.readings[row].point: row for row in rows.values()}
+        out = {row: np.tile(self.base[part], len(some)) for part, row in rows.items()}
+        for k, one in enumerate(some):
+            mine = slice(k * self.draws, (k + 1) * self.draws)
+            for key, amounts in (one.each_made(spread(self.draws)) if one else {}).items():
+                if key in rows:
+                    out[rows[key]][mine] = amounts
+                elif key in gone:
+                    out[gone[key]][mine] = np.inf if self.readings[gone[key]].unit == "Ω" else 0.0
+            if one and one.kind == "short" and len(one.refs) == 1 and one.refs[0] in by_ref:
+                row = by_ref[one.refs[0]]
+                out[row][mine] = SHORT_OHMS if self.readings[row].unit == "Ω" else np.inf
         return out
 
     def _few(self, value: Array) -> Array:
