@@ -80,6 +80,16 @@ class Values:
         varying = [k for k, v in enumerate(values) if v.size > 1]
         table = np.ascontiguousarray(np.array([values[k] for k in varying]).T) if varying else np.zeros((1, 0))
         self.packed = len(varying), np.array([v[0] for v in values]), np.array(varying, dtype=np.int32), table
+        self.column = {slot: k for k, slot in enumerate(varying)}
+
+    def put(self, slots: Sequence[int], members: NDArray[np.int_], amounts: Array) -> None:
+        """Other ``amounts`` (slots, K) in some slots of some members; in a slot that all share that of the first."""
+        _, shared, _, table = self.packed
+        for slot, amount in zip(slots, amounts, strict=True):
+            if slot in self.column:
+                table[members, self.column[slot]] = amount
+            else:
+                shared[slot] = amount[0]
 
 
 class Kernel:

@@ -7,6 +7,7 @@ and then source stepping (Nagel 1975, appendix 5).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -355,20 +356,21 @@ class Newton:
         hold, turn = np.full(count, first), 0
         ease = np.full(count, HOLD_STEP)
         rows = np.array([k for k in (nodes or range(eq.first_branch)) if (k, k) in eq.slots], dtype=int)
-        known = Known(None, {})
+        slots = [eq.slots[k, k] for k in rows]
+        linear, right = list(self.linear), np.broadcast_to(self.right, (eq.size, self.members)).copy()
+        loose, tied = right[rows], np.array([np.broadcast_to(linear[slot], self.members) for slot in slots]).reshape(-1, self.members)
+        free = tied.copy()
+        for slot, siemens in zip(slots, tied, strict=True):
+            linear[slot] = siemens
+        held = Newton(eq, linear, right, self.members, self.tol, Known(None, {}))
         while (going := np.flatnonzero(~(done | given_up))).size and turn < MOST_TURNS:
             turn += 1
-            siemens = np.zeros(self.members)
-            siemens[chosen[going]] = hold[going]
-            linear = list(self.linear)
-            for k in rows:
-                linear[eq.slots[k, k]] = linear[eq.slots[k, k]] + siemens
-            right = np.broadcast_to(self.right, (eq.size, self.members)).copy()
-            before = x[:, going]
+            some, before = chosen[going], x[:, going]
             there = before if memory else goal[:, going] if goal.shape[1] > 1 else goal
-            right[np.ix_(rows, chosen[going])] += hold[going] * there[rows]
-            held = Newton(eq, linear, right, self.members, self.tol, known)
-            found, ok = held.iterate(chosen[going], before, eq.branch_voltages(before), turns=STEP_TURNS)
+            tied[:, some] = free[:, some] + hold[going]
+            right[np.ix_(rows, some)] = loose[:, some] + hold[going] * there[rows]
+            held.retied(slots, some, tied[:, some])
+            found, ok = held.iterate(some, before, eq.branch_voltages(before), turns=STEP_TURNS)
             risen, stayed = going[ok], going[~ok]
             x[:, risen] = found[:, ok]
             ease[risen] = np.minimum(ease[risen] ** 1.5, MOST_EASE)
@@ -377,12 +379,18 @@ class Newton:
             ease[stayed] = ease[stayed] ** 0.25 if not memory else HOLD_STEP
             hold[stayed] *= HOLD_STEP if memory else 1.0
             given_up |= (hold > MOST_HOLD) | (ease < LEAST_EASE)
-            loose = going[hold[going] < LEAST_HOLD]
-            if loose.size:
-                ending, ended = self.iterate(chosen[loose], x[:, loose], eq.branch_voltages(x[:, loose]))
-                x[:, loose[ended]], done[loose[ended]] = ending[:, ended], True
-                given_up[loose[~ended]] = True
+            last = going[hold[going] < LEAST_HOLD]
+            if last.size:
+                ending, ended = self.iterate(chosen[last], x[:, last], eq.branch_voltages(x[:, last]))
+                x[:, last[ended]], done[last[ended]] = ending[:, ended], True
+                given_up[last[~ended]] = True
         return x, done
+
+    def retied(self, slots: Sequence[int], some: NDArray[np.int_], amounts: Array) -> None:
+        """Take in that ``slots`` of ``some`` members hold other ``amounts`` (slots, K) now."""
+        self.__dict__.pop("system", None)
+        if self.eq.kernel is not None:
+            self.values.put(slots, some, amounts)
 
     def gmin_steps(self, chosen: NDArray[np.int_], start: Array, junctions: Array) -> tuple[Array, NDArray[np.bool_]]:
         x = np.broadcast_to(start, (self.eq.size, chosen.size)).copy()

@@ -136,7 +136,7 @@ class Running(_Strict):
 class Tone(_Strict):
     """A sine of ``hertz`` from ``source``, set so that a meter shows ``level`` V r.m.s. at ``at`` against ``at_reference`` (where
     it is empty: against ``reference``), and then read at ``node`` against ``reference``. ``fed`` and ``read`` say in words where that is, outside the case. One meter reads both, so that its error cancels. In ``setup``; where none is named, in the first that
-    has them."""
+    has them. What is ``common`` to both pins of a balanced input should not come through: there is nothing to follow."""
 
     name: Name
     source: str
@@ -148,6 +148,7 @@ class Tone(_Strict):
     reference: str = "0"
     hertz: float = Field(400.0, ge=20, le=20_000)
     level: Value = 0.1
+    common: bool = False
     setup: str = ""
     says: str = ""
 

@@ -28,8 +28,8 @@ BOARD = "board"  # where such a look is
 TOUCH = "touch"
 SENSES = ("look", *WHOLE, TOUCH)  # what is read without a meter
 MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0, "tone": 2.0, "lifted": 5.8, "look": 1.8, OVER: 0.5, CLOSE: 1.0, TOUCH: 2.5}  # with finding the place and entering it, which the whole board wants none of
-EACH_PART = {OVER: 0.05, CLOSE: 0.25}  # more for each part of the whole board
-BESIDE = 0.25  # more for each part that is looked at beside the first
+BESIDE = 0.17  # more for each part with its joints that is looked at through the lens beside the first: ten seconds
+EACH_PART = {OVER: 0.05, CLOSE: BESIDE}  # more for each part of the whole board
 FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
 AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points take longer than one and the ground that is clipped to
 MOST_IN_SERIES = 24  # readings that go through two of the kit's own
@@ -226,7 +226,7 @@ def replace_tone(tone: Tone, node: str) -> Tone:
 def _followed(kit: Kit) -> list[Tone]:
     """The tones that are fed in, each once; those of its sweep where the kit has none."""
     once: dict[tuple[str, float], Tone] = {}
-    for tone in kit.info.tone:
+    for tone in (t for t in kit.info.tone if not t.common):
         once.setdefault((tone.source, tone.hertz), tone)
     if once or kit.info.prove is None:
         return list(once.values())

@@ -190,7 +190,8 @@ class WorkingModel:
             heads.append((tone.name, "tone", "V"))
             rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone))
         found = _windows(heads, np.array(rows)) if rows else []
-        return [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
+        found = [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
+        return [replace(w, low=max(w.low, 0.0)) for w in found]  # no meter shows less than nothing
 
     def resistance_windows(self, pairs: list[Pair], meter: Ohmmeter | None = None) -> list[Window]:
         """Each (name, net, net that black is on), of the unit alone, nothing plugged in: one joint set."""
