@@ -61,23 +61,25 @@ DAMPING = ((70, 0.1), (45, 0.25), (20, 0.5), (0, 1.0))
 
 
 def solution(
-    equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None, *, stubborn: bool = True, start: Array | None = None
+    equations: Equations, tolerances: Tolerances = DEFAULT, drive: Array | None = None, *, stubborn: bool = True, start: Array | None = None,
+    some: NDArray[np.intp] | None = None,
 ) -> tuple[Array, NDArray[np.bool_], NDArray[np.uint8] | None]:
     """Unknowns (n, N), NaN of members that are lost; who was found (N,); and by which of WAYS, None where there was nothing to look for. As
-    :func:`~nuvlo.circuit.operating_point.solve`."""
+    :func:`~nuvlo.circuit.operating_point.solve`; of ``some`` members, where others are not asked."""
     right = equations.right_side() if drive is None else drive
     linear = equations.linear()
     members = max(equations.members, right.shape[1])
     if not equations.devices.count:
         b = np.broadcast_to(right, (equations.size, members))
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
+        x = x if some is None else x[:, some]
         return x, np.asarray(np.isfinite(x).all(axis=0)), None
     newton = Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
     newton.take_lead()
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
-        x, converged = newton.run(stubborn, start)
+        x, converged = newton.run(stubborn, start, some)
     x[:, ~converged] = np.nan
-    return x, converged, newton.way
+    return x, converged, newton.way if some is None else newton.way[some]
 
 
 @dataclass
@@ -137,41 +139,43 @@ class Newton:
             self.known.nominal = x
         return x, ok
 
-    def run(self, stubborn: bool, begin: Array | None = None) -> tuple[Array, NDArray[np.bool_]]:
+    def run(self, stubborn: bool, begin: Array | None = None, some: NDArray[np.intp] | None = None) -> tuple[Array, NDArray[np.bool_]]:
+        every = np.arange(self.members) if some is None else some
+        alone = not every.any()  # the first by itself
         start, junctions = self.begin()
-        if begin is not None and self.members == 1 and np.isfinite(begin).all():
+        if begin is not None and alone and np.isfinite(begin).all():
             start, junctions = begin, self.eq.branch_voltages(begin)
-        x, ok = self.nominal(start, junctions, stubborn or (begin is None and self.members > 1))  # the others begin there
-        if self.members == 1:
+        x, ok = self.nominal(start, junctions, stubborn or (begin is None and not alone))  # the others begin there
+        if alone:
             return x.copy(), ok
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions
         nominal = x if ok.all() else start
         # In blocks that stay in the processor's cache: the cost of a member does not depend on how many there are.
-        blocks = np.array_split(np.arange(self.members), max(1, round(self.members / BLOCK)))
+        blocks = np.array_split(np.arange(every.size), max(1, round(every.size / BLOCK)))
         turns = NEAR_TURNS if stubborn and ok.all() and self.at_rest else None
         if begin is None:
-            found = [self.iterate(block, nominal, nominal_junctions, turns=turns) for block in blocks]
+            found = [self.iterate(every[block], nominal, nominal_junctions, turns=turns) for block in blocks]
         else:
             begin = np.where(np.isfinite(begin), begin, nominal)
-            found = [self.iterate(block, begin[:, block], self.eq.branch_voltages(begin[:, block])) for block in blocks]
+            found = [self.iterate(every[block], begin[:, block], self.eq.branch_voltages(begin[:, block])) for block in blocks]
         x = np.concatenate([one for one, _ in found], axis=1)
         converged = np.concatenate([one for _, one in found])
         lost = np.flatnonzero(~converged) if stubborn else np.zeros(0, int)
         if lost.size and ok.all() and self.at_rest:
-            x[:, lost], converged[lost] = self.follow(lost, nominal)
-            self.way[lost] = FOLLOWED
+            x[:, lost], converged[lost] = self.follow(every[lost], nominal)
+            self.way[every[lost]] = FOLLOWED
             lost = np.flatnonzero(~converged)
             if lost.size and (gains := self.gain_nodes()):
                 # What a macro's gain makes of next to nothing is held where it is in the good unit, and let go: all else finds its place
                 # meanwhile, where the gain alone would throw it from rail to rail.
-                x[:, lost], converged[lost] = self.loosened(lost, FIRST_HOLD, 0.0, nominal, gains)
-                self.way[lost] = HELD
+                x[:, lost], converged[lost] = self.loosened(every[lost], FIRST_HOLD, 0.0, nominal, gains)
+                self.way[every[lost]] = HELD
                 lost = np.flatnonzero(~converged)
         if lost.size:
-            x[:, lost], converged[lost] = self.step_up(lost, start, junctions)
+            x[:, lost], converged[lost] = self.step_up(every[lost], start, junctions)
             lost = np.flatnonzero(~converged)
         if lost.size and self.at_rest and self.members >= FEW:
-            x[:, lost], converged[lost] = self.few_by_few(lost)
+            x[:, lost], converged[lost] = self.few_by_few(every[lost])
         return x, converged
 
     def few_by_few(self, chosen: NDArray[np.int_]) -> tuple[Array, NDArray[np.bool_]]:

@@ -14,7 +14,7 @@ from nuvlo.circuit.devices import Evaluation
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.newton import BETWEEN, DEFAULT, FIRST_HOLD, NEAR_RAIL, PLAIN, WAYS, Newton, Tolerances, solution
 
-__all__ = ["DEFAULT", "OperatingPoint", "Tolerances", "followed", "let_go", "mirrored", "operating_point", "solve"]
+__all__ = ["DEFAULT", "OperatingPoint", "Tolerances", "followed", "let_go", "mirrored", "operating_point", "rest_of", "solve"]
 
 
 @dataclass(frozen=True)
@@ -154,26 +154,37 @@ def followed(equations: Equations, tolerances: Tolerances = DEFAULT) -> tuple[Ar
     return x, there
 
 
-def let_go(equations: Equations, target: Array, tolerances: Tolerances = DEFAULT) -> tuple[Array, NDArray[np.bool_]]:
-    """Where each member comes to rest near ``target`` (n, N), and whether that was found: what makes gain is held there, and let go by and by.
-    It holds where plain steps are thrown from rail to rail. Where nothing makes gain nothing is found."""
+def rest_of(
+    equations: Equations, some: NDArray[np.intp], tolerances: Tolerances = DEFAULT, *, stubborn: bool = True, start: Array | None = None
+) -> tuple[Array, NDArray[np.bool_]]:
+    """Where ``some`` members come to rest (n, K), NaN of those that are lost, and which were found. As :func:`solve`."""
+    x, there, _ = solution(equations, tolerances, stubborn=stubborn, start=start, some=some)
+    return x, there
+
+
+def let_go(
+    equations: Equations, target: Array, tolerances: Tolerances = DEFAULT, some: NDArray[np.intp] | None = None
+) -> tuple[Array, NDArray[np.bool_]]:
+    """Where each member, or each of ``some``, comes to rest near ``target`` (n, K), and whether that was found: what makes gain is held there, and
+    let go by and by. It holds where plain steps are thrown from rail to rail. Where nothing makes gain nothing is found."""
     newton = Newton(equations, equations.linear(), equations.right_side(), equations.members, tolerances, at_rest=True)
     gains = newton.gain_nodes(within=True)
     if not gains:
         return np.full(target.shape, np.nan), np.zeros(target.shape[1], dtype=bool)
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-        return newton.loosened(np.arange(target.shape[1]), FIRST_HOLD, 0.0, np.nan_to_num(target), gains)
+        return newton.loosened(np.arange(equations.members) if some is None else some, FIRST_HOLD, 0.0, np.nan_to_num(target), gains)
 
 
-def mirrored(found: OperatingPoint) -> tuple[Array, NDArray[np.bool_]]:
-    """Where else each member may come to rest (n, N), and whether that was found: what makes gain is held near the other rail, near the upper
-    one where it stood between them, and let go. A loop that hangs at one rail may as well hang at the other; all else comes back to where
-    it was."""
-    eq = found.equations
-    goal = np.nan_to_num(found.x)
+def mirrored(
+    eq: Equations, x: Array, tolerances: Tolerances = DEFAULT, some: NDArray[np.intp] | None = None
+) -> tuple[Array, NDArray[np.bool_]]:
+    """Where else each member, or each of ``some``, that rests at ``x`` (n, K) may come to rest, and whether that was found: what makes gain is held
+    near the other rail, near the upper one where it stood between them, and let go. A loop that hangs at one rail may as well hang at the
+    other; all else comes back to where it was."""
+    goal = np.nan_to_num(x)
     volts = goal[: len(eq.names)]
     upper, lower = np.maximum(volts.max(axis=0), 0.0), np.minimum(volts.min(axis=0), 0.0)
     middle, half = (upper + lower) / 2, (upper - lower) / 2
-    gains = Newton(eq, eq.linear(), eq.right_side(), eq.members, found.tolerances, at_rest=True).gain_nodes(within=True)
+    gains = Newton(eq, eq.linear(), eq.right_side(), eq.members, tolerances, at_rest=True).gain_nodes(within=True)
     goal[gains] = middle + NEAR_RAIL * half * np.where(goal[gains] > middle + BETWEEN * half, -1.0, 1.0)
-    return let_go(eq, goal, found.tolerances)
+    return let_go(eq, goal, tolerances, some)

@@ -117,7 +117,7 @@ class Diagnosis:
     @cached_property
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution: it tells nothing then."""
-        return Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws).table()
+        return Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws, self.weights).table()
 
     def make_ready(self) -> None:
         """All that takes time, so that :meth:`rank` takes none."""

@@ -19,7 +19,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
 from nuvlo.circuit.ohms import Unpowered
-from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, let_go, mirrored, operating_point, solve
+from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, let_go, mirrored, operating_point, rest_of, solve
 from nuvlo.circuit.overrides import of_members, turned
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
@@ -30,7 +30,8 @@ from nuvlo.model.probes import TOUCH, Reading
 from nuvlo.model.working import EMPTY, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
-DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough. It divides the number of draws
+DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough
+SELDOM = 0.5  # share of the mistakes, the rarest, that get half as many draws
 ROUGHLY = Tolerances(vntol=1e-6)  # what floats, as all does at an empty socket, is never found more closely, and no meter shows it
 MORE_TURNS = replace(ROUGHLY, iterations=40)  # for those that nothing else has led on
 FEW_TURNS = replace(ROUGHLY, iterations=12)  # a draw that does not follow from the first by then seldom does
@@ -41,29 +42,36 @@ AT_ONCE, OHMS_AT_ONCE = 2400, 800  # members solved together
 
 @dataclass(frozen=True)
 class Company:
-    """Mistakes that are solved together, by number (0 the good unit): their ohms, or all else. All have the same transistors turned."""
+    """Mistakes that are solved together, by number (0 the good unit): their ohms, or all else, under the first ``draws``. All have the same
+    transistors turned."""
 
     mistakes: tuple[int, ...]
     ohms: bool
+    draws: int
 
 
 class Trials:
-    """Tries ``mistakes`` of a kit whose values follow ``laws``, ``base`` holding (draws,) of each."""
+    """Tries ``mistakes`` of a kit whose values follow ``laws``, ``base`` holding (draws,) of each. Where it is known how ``often`` each is made,
+    the rarest get fewer draws."""
 
-    def __init__(self, kit: Kit, mistakes: Sequence[Mistake], readings: Sequence[Reading], laws: Mapping[str, Law], base: Mapping[str, Array], draws: int) -> None:
-        self.kit, self.readings, self.laws, self.base, self.draws = kit, readings, laws, base, draws
+    def __init__(
+        self, kit: Kit, mistakes: Sequence[Mistake], readings: Sequence[Reading], laws: Mapping[str, Law], base: Mapping[str, Array], draws: int,
+        often: Array | None = None,
+    ) -> None:  # fmt: skip
+        self.kit, self.readings, self.laws, self.base, self.draws, self.often = kit, readings, laws, base, draws, often
         self.everyone: list[Mistake | None] = [None, *mistakes]
         self.good: dict[int, Found] = {}
 
     def table(self) -> Array:
-        """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution, and of what is looked at."""
+        """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution, and of what is looked at. Where there are
+        fewer draws they come again and again."""
         out = np.full((len(self.readings), len(self.everyone), self.draws), np.nan)
         left = deque(self._companies())
         many, done = len(left), 0
 
         def put(some: Company, read: Mapping[int, Array]) -> None:
             for row, found in read.items():
-                out[row][list(some.mistakes)] = found.reshape(len(some.mistakes), self.draws)
+                out[row][list(some.mistakes)] = np.resize(found.reshape(-1, some.draws).T, (self.draws, len(some.mistakes))).T
 
         with self._helped(left, put):
             while left:
@@ -77,7 +85,7 @@ class Trials:
         """What its readings would be with its mistakes, by row."""
         mistakes = [self.everyone[k] for k in some.mistakes]
         wrong = _Circuits(turns_of(mistakes[0]))
-        return self._ohms(mistakes, wrong) if some.ohms else self._read(mistakes, wrong)
+        return self._ohms(mistakes, some.draws, wrong) if some.ohms else self._read(mistakes, some.draws, wrong)
 
     @contextmanager
     def _helped(self, left: deque[Company], put: Callable[[Company, Mapping[int, Array]], None]) -> Iterator[None]:
@@ -119,39 +127,44 @@ class Trials:
     def _companies(self) -> list[Company]:
         """Which are solved together, what takes longest first: each transistor in other holes by itself, since that is another circuit; ohms, of
         few draws, in larger companies and last, since they are soon done."""
-        alike: dict[tuple[Turned, ...], list[int]] = {}
+        seldom = np.zeros(len(self.everyone), dtype=bool)
+        if self.often is not None and self.draws % 4 == 0:  # half of them are as many of the one way to rest as of the other
+            seldom[1 + np.argsort(self.often, kind="stable")[: round(SELDOM * self.often.size)]] = True
+        few = min(DRAWS_OF_OHMS, self.draws) if len(self.everyone) > 1 else self.draws
+        alike: dict[tuple[tuple[Turned, ...], bool, int], list[int]] = {}
         for k, one in enumerate(self.everyone):
-            alike.setdefault(turns_of(one), []).append(k)
+            for ohms, draws in ((True, few), (False, self.draws // 2 if seldom[k] else self.draws)):
+                alike.setdefault((turns_of(one), ohms, draws), []).append(k)
         out = []
-        for ohms, draws in ((True, DRAWS_OF_OHMS), (False, self.draws)):
+        for (_, ohms, draws), group in alike.items():
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
-            out += [Company(tuple(group[at : at + most]), ohms) for group in alike.values() for at in range(0, len(group), most)]
-        return sorted(out, key=lambda c: (c.ohms, -len(c.mistakes)))
+            out += [Company(tuple(group[at : at + most]), ohms, draws) for at in range(0, len(group), most)]
+        return sorted(out, key=lambda c: (c.ohms, -len(c.mistakes) * c.draws))
 
-    def _values(self, some: Sequence[Mistake | None], cold: bool = False) -> dict[str, Array]:
+    def _values(self, some: Sequence[Mistake | None], draws: int, cold: bool = False) -> dict[str, Array]:
         """Override arrays (mistakes · draws,). While it is ``cold`` the sockets are empty: what is wrong with what they hold is not yet."""
-        values = {name: np.tile(v, len(some)) for name, v in self.base.items()}
+        values = {name: np.tile(v[:draws], len(some)) for name, v in self.base.items()}
         for k, one in enumerate(some):
-            mine = slice(k * self.draws, (k + 1) * self.draws)
-            made = one.each_made(spread(self.draws)) if one and not (cold and one.asleep) else {}
+            mine = slice(k * draws, (k + 1) * draws)
+            made = one.each_made(spread(draws)) if one and not (cold and one.asleep) else {}
             for key, amounts in made.items():
                 if isinstance(fault_named(key), Turned):
                     continue  # so is the circuit itself
                 if key not in values:
-                    values[key] = np.full(len(some) * self.draws, usual(self.kit, self.laws, key))
+                    values[key] = np.full(len(some) * draws, usual(self.kit, self.laws, key))
                 values[key][mine] = amounts
         return values
 
-    def _read(self, some: Sequence[Mistake | None], wrong: _Circuits) -> dict[int, Array]:
+    def _read(self, some: Sequence[Mistake | None], draws: int, wrong: _Circuits) -> dict[int, Array]:
         """What every reading would be, by its row."""
-        hot, cold = self._values(some), self._values(some, cold=True)
-        out = self._lifted(some)
+        hot, cold = self._values(some, draws), self._values(some, draws, cold=True)
+        out = self._lifted(some, draws)
         points: dict[int, Found] = {}
 
         def at_rest(circuit: Circuit, values: Mapping[str, Array] = hot) -> OperatingPoint:
             if id(circuit) not in points:
                 near = next(iter(points.values()), None) if values is hot else None
-                points[id(circuit)] = self._solved(wrong.of(circuit), values, self._good(circuit), near)
+                points[id(circuit)] = self._solved(wrong.of(circuit), values, draws, self._good(circuit), near)
             return points[id(circuit)].point
 
         supplies = {s.name: s.element for s in self.kit.info.supply}
@@ -173,9 +186,9 @@ class Trials:
             out.update(zip(rows, found, strict=True))
         return out
 
-    def _ohms(self, some: Sequence[Mistake | None], wrong: _Circuits) -> dict[int, Array]:
+    def _ohms(self, some: Sequence[Mistake | None], draws: int, wrong: _Circuits) -> dict[int, Array]:
         """What every reading of ohms and farads would be, by its row."""
-        cold = {name: self._few(v) for name, v in self._values(some, cold=True).items()}
+        cold = self._values(some, draws, cold=True)
         out: dict[int, Array] = {}
         units: dict[int, Unpowered] = {}
         for row, r in enumerate(self.readings):
@@ -185,19 +198,18 @@ class Trials:
                 if id(circuit) not in units:
                     units[id(circuit)] = Unpowered(wrong.of(circuit), known_to(circuit, cold))
                 unit = units[id(circuit)]
-                found = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes).ohms
-                out[row] = np.repeat(found, self.draws // self.draws_of_ohms)
+                out[row] = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes).ohms
         return out
 
-    def _lifted(self, some: Sequence[Mistake | None]) -> dict[int, Array]:
+    def _lifted(self, some: Sequence[Mistake | None], draws: int) -> dict[int, Array]:
         """Parts by themselves: what a mistake makes of their value; nothing where they are missing, next to none where they are shorted."""
         rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "lifted"}
         gone = {Missing(part).key: row for part, row in rows.items()}
         by_ref = {self.readings[row].point: row for row in rows.values()}
-        out = {row: np.tile(self.base[part], len(some)) for part, row in rows.items()}
+        out = {row: np.tile(self.base[part][:draws], len(some)) for part, row in rows.items()}
         for k, one in enumerate(some):
-            mine = slice(k * self.draws, (k + 1) * self.draws)
-            for key, amounts in (one.each_made(spread(self.draws)) if one else {}).items():
+            mine = slice(k * draws, (k + 1) * draws)
+            for key, amounts in (one.each_made(spread(draws)) if one else {}).items():
                 if key in rows:
                     out[rows[key]][mine] = amounts
                 elif key in gone:
@@ -207,50 +219,42 @@ class Trials:
                 out[row][mine] = SHORT_OHMS if self.readings[row].unit == "Ω" else np.inf
         return out
 
-    def _few(self, value: Array) -> Array:
-        """The first few draws of each mistake; all of a good unit by itself."""
-        return value.reshape(-1, self.draws)[:, : self.draws_of_ohms].ravel()
-
-    @property
-    def draws_of_ohms(self) -> int:
-        return DRAWS_OF_OHMS if len(self.everyone) > 1 else self.draws
-
     def _good(self, circuit: Circuit) -> Found:
         """The first draw of a good unit."""
         if id(circuit) not in self.good:
             point = operating_point(circuit, known_to(circuit, {name: v[:1] for name, v in self.base.items()}), ROUGHLY)
-            self.good[id(circuit)] = Found(point, _either_way(point, np.ones(1, dtype=bool)))
+            self.good[id(circuit)] = Found(point, _either_way(point.equations, point.x, np.zeros(1, dtype=np.intp), np.ones(1, dtype=bool)))
         return self.good[id(circuit)]
 
-    def _solved(self, circuit: Circuit, values: Mapping[str, Array], good: Found, near: Found | None) -> Found:
+    def _solved(self, circuit: Circuit, values: Mapping[str, Array], draws: int, good: Found, near: Found | None) -> Found:
         """All draws; each mistake is looked for in its first draw by whatever it takes, and the others begin where that was found. One that
         does not lead on from there reads as the first does: of what hangs on leakage there is little else to say. Of what may come to rest
         either way every other draw is the other way. ``near`` is the same in another set-up, which is not looked for twice. A mistake by itself is looked for
         first where the ``good`` unit is; what rests there, where that rests nowhere else, does not either."""
         known = known_to(circuit, values)
-        few = {name: v[:: self.draws] for name, v in known.items()}
-        here = Equations(circuit, few)
+        here = Equations(circuit, known)
+        firsts = np.arange(0, here.members, draws)
         if near is None:
             usually = here.unknowns_of(good.point.equations, good.point.x)
-            first = solve(here, ROUGHLY, start=usually if here.members == 1 else None)
-            for k in first.failed:  # from a good unit it may be followed to
-                both = {name: np.array([self.base[name][0] if name in self.base else usual(self.kit, self.laws, name), v[k]]) for name, v in few.items()}
+            first, there = rest_of(here, firsts, ROUGHLY, start=usually if firsts.size == 1 else None)
+            for k in np.flatnonzero(~there):  # from a good unit it may be followed to
+                both = {name: np.array([self.base[name][0] if name in self.base else usual(self.kit, self.laws, name), v[firsts[k]]]) for name, v in known.items()}
                 pair = Equations(circuit, both)
-                first.x[:, k] = first.equations.unknowns_of(pair, followed(pair, ROUGHLY)[0])[:, 1]
-            moved = np.abs(first.x - usually)[: len(here.names)].max(axis=0) > STILL_V
-            ways = _either_way(first, moved | (good.ways[..., 0] != good.ways[..., 1]).any())
+                first[:, k] = here.unknowns_of(pair, followed(pair, ROUGHLY)[0])[:, 1]
+            moved = np.abs(first - usually)[: len(here.names)].max(axis=0) > STILL_V
+            ways = _either_way(here, first, firsts, moved | (good.ways[..., 0] != good.ways[..., 1]).any())
         else:
-            ways = _led(here, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))
-        begin = ways[:, :, np.arange(self.draws) % 2].reshape(ways.shape[0], -1)
-        found = solve(Equations(circuit, known), FEW_TURNS, stubborn=False, start=begin)
+            ways = _led(here, firsts, *(here.unknowns_of(near.point.equations, near.ways[..., k]) for k in (0, 1)))
+        begin = ways[:, :, np.arange(draws) % 2].reshape(ways.shape[0], -1)
+        found = solve(here, FEW_TURNS, stubborn=False, start=begin)
         x, lost = np.where(found.converged, found.x, begin), np.flatnonzero(~found.converged)
         if lost.size:
-            held, there = let_go(Equations(circuit, of_members(known, lost, found.converged.size)), begin[:, lost], ROUGHLY)
+            held, there = let_go(here, begin[:, lost], ROUGHLY, lost)
             x[:, lost[there]] = held[:, there]
             lost = lost[~there]
         if lost.size:
-            again = solve(Equations(circuit, of_members(known, lost, found.converged.size)), MORE_TURNS, stubborn=False, start=begin[:, lost])
-            x[:, lost[again.converged]] = again.x[:, again.converged]
+            again, there = rest_of(here, lost, MORE_TURNS, stubborn=False, start=begin[:, lost])
+            x[:, lost[there]] = again[:, there]
         return Found(replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0))), ways)
 
 
@@ -283,52 +287,41 @@ class Found:
     ways: Array
 
 
-def _led(here: Equations, one: Array, other: Array) -> Array:
-    """The ways (n, N, 2) near ``one`` and ``other`` (n, N), which are of a set-up much like this; what does not lead to another is the first."""
-    first = solve(here, ROUGHLY, start=one)
-    out = np.stack([first.x, first.x], axis=2)
+def _led(here: Equations, firsts: NDArray[np.intp], one: Array, other: Array) -> Array:
+    """The ways (n, K, 2) of the members ``firsts`` near ``one`` and ``other`` (n, K), which are of a set-up much like this; what does not lead to
+    another is the first."""
+    first, _ = rest_of(here, firsts, ROUGHLY, start=one)
+    out = np.stack([first, first], axis=2)
     two = np.flatnonzero(np.abs(other - one).max(axis=0) > 0)
     if two.size:
-        some = Equations(here.given, of_members(here.overrides, two, first.converged.size))
-        held, there = let_go(some, some.unknowns_of(first.equations, other[:, two]), ROUGHLY)
-        out[:, two[there], 1] = first.equations.unknowns_of(some, held[:, there])
+        held, there = let_go(here, other[:, two], ROUGHLY, firsts[two])
+        out[:, two[there], 1] = held[:, there]
     return out
 
 
-def _otherwise(found: OperatingPoint, other: Array) -> NDArray[np.bool_]:
-    """Which members rest ``otherwise`` there (n, N)."""
-    names = len(found.equations.names)
-    size = np.abs(np.nan_to_num(found.x[:names])).max(axis=0)
-    out: NDArray[np.bool_] = np.abs(other[:names] - found.x[:names]).max(axis=0) > np.maximum(OTHERWISE_V, OTHERWISE * size)
+def _otherwise(here: Equations, x: Array, other: Array) -> NDArray[np.bool_]:
+    """Which of those at rest at ``x`` (n, K) rest otherwise at the ``other``."""
+    names = len(here.names)
+    size = np.abs(np.nan_to_num(x[:names])).max(axis=0)
+    out: NDArray[np.bool_] = np.abs(other[:names] - x[:names]).max(axis=0) > np.maximum(OTHERWISE_V, OTHERWISE * size)
     return out
 
 
-def _either_way(found: OperatingPoint, asked: NDArray[np.bool_]) -> Array:
-    """(n, N, 2): the two ways in which each member may come to rest; the same twice where there is one, or where it is not ``asked`` (N,). What was
-    found first may be neither: a loop balanced between its rails, where no unit stays."""
-    out = np.stack([found.x, found.x], axis=2)
+def _either_way(here: Equations, x: Array, firsts: NDArray[np.intp], asked: NDArray[np.bool_]) -> Array:
+    """(n, K, 2): the two ways in which each of the members ``firsts`` that rests at ``x`` (n, K) may come to rest; the same twice where there is one, or
+    where it is not ``asked`` (K,). What was found first may be neither: a loop balanced between its rails, where no unit stays."""
+    out = np.stack([x, x], axis=2)
     chosen = np.flatnonzero(asked)
-    if not chosen.size:
-        return out
-    some = _some(found, chosen)
-    other, there = mirrored(some)
-    two = np.flatnonzero(there & _otherwise(some, other))
-    if two.size:
-        pushed = _some(replace(some, x=other), two)
-        back, there = mirrored(pushed)
-        there &= _otherwise(pushed, back)
-        out[:, chosen[two], 1] = found.equations.unknowns_of(pushed.equations, pushed.x)
-        out[:, chosen[two[there]], 0] = found.equations.unknowns_of(pushed.equations, back[:, there])
+    if chosen.size:
+        other, there = mirrored(here, x[:, chosen], ROUGHLY, firsts[chosen])
+        two = there & _otherwise(here, x[:, chosen], other)
+        pushed, chosen = other[:, two], chosen[two]
+        if chosen.size:
+            back, there = mirrored(here, pushed, ROUGHLY, firsts[chosen])
+            there &= _otherwise(here, pushed, back)
+            out[:, chosen, 1] = pushed
+            out[:, chosen[there], 0] = back[:, there]
     return out
-
-
-def _some(found: OperatingPoint, chosen: NDArray[np.intp]) -> OperatingPoint:
-    """Of ``chosen`` members alone."""
-    eq = found.equations
-    if chosen.size == found.x.shape[1]:
-        return found
-    mine = Equations(eq.given, of_members(eq.overrides, chosen, eq.members), open_sources=eq.open_sources)
-    return OperatingPoint(mine, mine.unknowns_of(eq, found.x[:, chosen]), found.converged[chosen], found.tolerances)
 
 
 @cache
