@@ -93,13 +93,12 @@ def kelvins_per_watt(part: Part) -> float:
 
 def rises(kit: Kit, point: OperatingPoint, refs: Sequence[str]) -> dict[str, Array]:
     """(N,) K of each of some parts above the air about it, at rest there."""
-    heat = point.absorbed()
-    out = {}
-    for ref in refs:
-        mine = kit.elements_of(ref)
-        watts = sum((w for name, w in heat.items() if any(name == e or name.startswith(f"{e}.") for e in mine)), np.zeros(point.x.shape[1]))
-        out[ref] = kelvins_per_watt(kit.part(ref)) * watts
-    return out
+    cold = np.zeros(point.x.shape[1])
+    heat: dict[str, Array] = {}
+    for name, watts in point.absorbed().items():
+        whole = name.partition(".")[0]
+        heat[whole] = heat.get(whole, cold) + watts
+    return {ref: kelvins_per_watt(kit.part(ref)) * sum((heat.get(e, cold) for e in kit.elements_of(ref)), cold) for ref in refs}
 
 
 def felt(celsius: float) -> str:

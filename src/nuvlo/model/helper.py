@@ -40,13 +40,15 @@ class Job:
 
 
 class Helper:
-    """One process. :meth:`ask` it for some mistakes, then :meth:`answer`; :meth:`end` it whatever happened."""
+    """One process. :meth:`begin` with the job, :meth:`ask` it for some mistakes, then :meth:`answer`; :meth:`end` it whatever happened."""
 
-    def __init__(self, job: Job) -> None:
+    def __init__(self) -> None:
         there = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         self.process = subprocess.Popen([sys.executable, "-m", HELPING], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=there)
-        with suppress(OSError):  # one that is dead already is found out when it is asked
-            self._send(job)
+
+    def begin(self, job: Job) -> None:
+        """Tell it what is to be tried, once it listens: it takes a second to start. Raises :class:`OSError` where it has died."""
+        self._send(job)
 
     def _send(self, value: Any) -> None:
         assert self.process.stdin is not None

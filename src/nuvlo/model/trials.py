@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import pickle
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -73,7 +74,7 @@ class Trials:
             for row, found in read.items():
                 out[row][list(some.mistakes)] = np.resize(found.reshape(-1, some.draws).T, (self.draws, len(some.mistakes))).T
 
-        with self._helped(left, put):
+        with _no_collection(), self._helped(left, put):
             while left:
                 progress.pause(f"trying {done:,} mistakes of {len(self.everyone) - 1:,}")
                 some = left.popleft()
@@ -92,10 +93,14 @@ class Trials:
         """While other processes take from what is ``left`` too. What one of them has begun is waited for; one that dies gives its work back."""
         many = helpers_for(self.kit, len(self.everyone) * self.draws, len(left))
         job = Job(str(self.kit.folder), self.kit.changes, [one for one in self.everyone if one], self.readings, dict(self.laws), dict(self.base), self.draws)
-        helpers = [Helper(job) for _ in range(many)]
+        helpers = [Helper() for _ in range(many)]
         again: list[Company] = []
 
         def drive(helper: Helper) -> None:
+            try:
+                helper.begin(job)
+            except OSError:
+                return
             while True:
                 try:
                     some = left.popleft()
@@ -133,8 +138,8 @@ class Trials:
         few = min(DRAWS_OF_OHMS, self.draws) if len(self.everyone) > 1 else self.draws
         alike: dict[tuple[tuple[Turned, ...], bool, int], list[int]] = {}
         for k, one in enumerate(self.everyone):
-            for ohms, draws in ((True, few), (False, self.draws // 2 if seldom[k] else self.draws)):
-                alike.setdefault((turns_of(one), ohms, draws), []).append(k)
+            for ohms, draws in ((True, few), (False, self.draws)):
+                alike.setdefault((turns_of(one), ohms, draws // 2 if seldom[k] else draws), []).append(k)
         out = []
         for (_, ohms, draws), group in alike.items():
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
@@ -256,6 +261,18 @@ class Trials:
             again, there = rest_of(here, lost, MORE_TURNS, stubborn=False, start=begin[:, lost])
             x[:, lost[there]] = again[:, there]
         return Found(replace(found, x=x, converged=np.asarray(np.isfinite(x).all(axis=0))), ways)
+
+
+@contextmanager
+def _no_collection() -> Iterator[None]:
+    """Without looking for garbage meanwhile: there is little, and to go through all that is alive takes its time."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
 
 
 def turns_of(one: Mistake | None) -> tuple[Turned, ...]:
