@@ -217,10 +217,20 @@ class Equations:
         return 1.0 + first * rise + second * rise**2
 
     def tied(self, a: int, b: int, siemens: float) -> Equations:
-        """The same with a conductor more between two rows, −1 being ground."""
-        out = copy(self)
-        out.conductors = [*self.conductors, (a, b, np.array([siemens]))]
-        out.lay_out()
+        """The same with a conductor more between two rows, −1 being ground. All else stands where it did: what is new comes behind it."""
+        out, amount = copy(self), np.array([siemens])
+        out.conductors = [*self.conductors, (a, b, amount)]
+        if self.base is not None:
+            out.lay_out()
+            return out
+        out.slots = dict(self.slots)
+        stamps = out._pair_stamps(a, b)
+        out._conductor_stamps = [*self._conductor_stamps, stamps]
+        out._still = self._still.with_one(len(out.slots), stamps, amount)
+        out._moving = _Sums(len(out.slots), self._capacitor_stamps, self._dynamic)
+        out.__dict__.pop("kernel", None)
+        if self.kernel is not None:
+            out.__dict__["kernel"] = self.kernel.laid_out(out)
         return out
 
     # -- pattern ----------------------------------------------------------------------------------------------
@@ -456,6 +466,11 @@ class Equations:
         return out
 
     @cached_property
+    def of_the_first(self) -> tuple[tuple[str, float], ...]:
+        """What is overridden, as the first member has it."""
+        return tuple((name, float(np.ravel(value)[0])) for name, value in self.overrides.items())
+
+    @cached_property
     def kernel(self) -> Kernel | None:
         """The compiled part of the solver for these equations, where there is one."""
         return self.base.kernel if self.base is not None else kernel(self)
@@ -486,6 +501,14 @@ class _Sums:
                 values[slot] = values[slot] + amount
             self.kept = values
         return list(self.kept)
+
+    def with_one(self, slots: int, stamps: list[tuple[int, float]], amount: Array) -> _Sums:
+        """With an amount more, in some slots that may be new."""
+        out = _Sums(slots, [*self.stamps, stamps], self.entries)
+        if self.kept is not None:
+            out.kept = [*self.kept, *(np.zeros(1) for _ in range(slots - self.slots))]
+            _add(out.kept, stamps, amount)
+        return out
 
     @cached_property
     def parts(self) -> list[tuple[list[tuple[int, float]], list[Array]]]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
+from copy import copy
 from dataclasses import dataclass
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
@@ -96,12 +97,22 @@ class Kernel:
     """The devices of some equations as the compiled part takes them."""
 
     def __init__(self, eq: Equations, module: ModuleType) -> None:
-        self.eq, self.module = eq, module
-        self.pattern = hash(tuple(eq.slots))  # of where coefficients stand
+        self.module = module
         self._capsules: dict[bool, Any] = {}
+        self._lay_out(eq)
+        self.devices(False)
+
+    def _lay_out(self, eq: Equations) -> None:
+        self.eq = eq
+        self.pattern = hash(tuple(eq.slots))  # of where coefficients stand
         places = np.array(list(eq.slots), dtype=np.int32).reshape(-1, 2)
         self._places = np.ascontiguousarray(places[:, 0]), np.ascontiguousarray(places[:, 1])
-        self.devices(False)
+
+    def laid_out(self, eq: Equations) -> Kernel:
+        """The same devices in equations that have more places behind the same ones."""
+        out = copy(self)
+        out._lay_out(eq)
+        return out
 
     def devices(self, charges: bool) -> Any:
         """The devices, with or without what they store."""

@@ -108,9 +108,8 @@ class Newton:
 
     def _known(self, linear: list[Array]) -> Known:
         """What an earlier call with the same first member found out, or a new place for it."""
-        first = tuple((name, float(np.ravel(value)[0])) for name, value in self.eq.overrides.items())
         numbers = np.fromiter((v[0] for v in linear), float, len(linear)).tobytes() + self.right[:, 0].tobytes()
-        found: Known = self.eq.circuit.memory.recall((first, numbers, self.tol), lambda: Known(None, {}))
+        found: Known = self.eq.circuit.memory.recall((self.eq.of_the_first, numbers, self.tol), lambda: Known(None, {}))
         return found
 
     def take_lead(self) -> None:

@@ -69,6 +69,20 @@ class Unpowered:
         self.sources = _taken_out(circuit, overrides) - {k.lower() for k in keep}
         self.members = max((np.size(value) for value in (overrides or {}).values()), default=1)
         self.memory = Memory(KEPT)
+        self.ready: dict[tuple[int, int], Array] = {}
+
+    def get_ready(self, pairs: Sequence[tuple[str, str]]) -> None:
+        """Find at once how all stands while next to nothing is driven between each of many ``pairs``: what :meth:`between` asks first."""
+        ends = [(self.circuit.node(red), self.circuit.node(black)) for red, black in pairs]
+        x = self._driven_gently(ends)
+        self.ready = {pair: x[:, k] for k, pair in enumerate(ends)}
+
+    def _driven_gently(self, ends: Sequence[tuple[int, int]]) -> Array:
+        """(n, pairs, N) V for each ampere, as if all were straight from where it rests."""
+        unit = np.zeros((self._still.point.equations.size, len(ends)))
+        for k, pair in enumerate(ends):
+            self._still.point.equations.inject(unit[:, k], pair, 1.0)
+        return self._still.solve(np.zeros(1), unit)[..., 0].real
 
     def equations(self, some: NDArray[np.intp]) -> Equations:
         """Of ``some`` members."""
@@ -122,9 +136,7 @@ class Unpowered:
         if self.kept:
             return np.full(self.members, np.nan)
         point, equations = self._still.point, self._still.point.equations
-        unit = np.zeros((equations.size, 1))
-        equations.inject(unit, ends, 1.0)
-        x = self._still.solve(np.zeros(1), unit)[:, 0, :, 0].real
+        x = self.ready[ends] if ends in self.ready else self._driven_gently([ends])[:, 0]
         ohms = _across(x, *ends)
         with np.errstate(all="ignore"):
             amps = np.minimum(meter.test_current, meter.compliance / ohms)

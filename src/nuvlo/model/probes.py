@@ -6,7 +6,7 @@ Minutes that each takes are common practice without a source.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from nuvlo.circuit.operating_point import operating_point

@@ -20,8 +20,17 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
 from nuvlo.circuit.ohms import Unpowered
-from nuvlo.circuit.operating_point import OperatingPoint, Tolerances, followed, let_go, mirrored, operating_point, rest_of, solve
-from nuvlo.circuit.overrides import of_members, turned
+from nuvlo.circuit.operating_point import (
+    OperatingPoint,
+    Tolerances,
+    followed,
+    let_go,
+    mirrored,
+    operating_point,
+    rest_of,
+    solve,
+)
+from nuvlo.circuit.overrides import turned
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.heat import rises
@@ -195,14 +204,16 @@ class Trials:
         """What every reading of ohms and farads would be, by its row."""
         cold = self._values(some, draws, cold=True)
         out: dict[int, Array] = {}
-        units: dict[int, Unpowered] = {}
-        for row, r in enumerate(self.readings):
-            if r.quantity in FEW_DRAWS:
+        rows: dict[int, list[int]] = {}
+        for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS):
+            rows.setdefault(id(self.kit.unpowered(*self.readings[row].nodes)), []).append(row)
+        for some_rows in rows.values():
+            circuit = self.kit.unpowered(*self.readings[some_rows[0]].nodes)
+            unit = Unpowered(wrong.of(circuit), known_to(circuit, cold))
+            unit.get_ready([self.readings[row].nodes for row in some_rows if not self.readings[row].cold])
+            for row in some_rows:
                 progress.pause()
-                circuit = self.kit.unpowered(*r.nodes)
-                if id(circuit) not in units:
-                    units[id(circuit)] = Unpowered(wrong.of(circuit), known_to(circuit, cold))
-                unit = units[id(circuit)]
+                r = self.readings[row]
                 out[row] = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes).ohms
         return out
 
