@@ -7,7 +7,7 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.operating_point import let_go, mirrored, operating_point
+from nuvlo.circuit.operating_point import let_go, mirrored, operating_point, rest_of, solve
 
 LOOPS = {
     "trigger": ("rf o a 100k\nrg a 0 10k\nr1 m 0 10k\nx1 a m p n o tl072", True),
@@ -36,6 +36,20 @@ def test_what_hangs_at_one_rail_may_hang_at_the_other(name):
     led, held = let_go(again, other)
     assert held.all()
     assert (np.sign(led[out]) == np.sign(other[out])).all()
+
+
+@pytest.mark.parametrize("name", LOOPS)
+def test_some_of_many_rest_where_they_do_among_all(name):
+    here = Equations(built(name), {"rf": np.array([100e3, 120e3, 80e3, 95e3])})
+    every, some = solve(here), np.array([2, 0])
+    x, there = rest_of(here, some, start=every.x[:, some])
+    assert there.all()
+    assert x == pytest.approx(every.x[:, some], abs=1e-4)
+    led, held = let_go(here, every.x[:, some], some=some)
+    assert led[:, held] == pytest.approx(every.x[:, some][:, held], abs=1e-3)
+    first, there = rest_of(here, np.array([0]))
+    assert there.all()
+    assert first == pytest.approx(every.x[:, :1], abs=1e-4)
 
 
 def test_where_nothing_makes_gain_nothing_else_is_found():

@@ -9,7 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.equations import Equations
+from nuvlo.circuit.kernel import compiled
 from nuvlo.circuit.ohms import Ohmmeter, Unpowered, driven_each, resistance
+from nuvlo.circuit.operating_point import solve
 
 NODES = ["a", "b", "c", "d", "0"]
 JUNCTIONS = "q1 c b 0 nn\nd1 a d dd\nd2 d b dd\n.model nn npn(is=10f bf=200 br=4)\n.model dd d(is=3n n=1.8)"
@@ -37,6 +40,25 @@ def test_what_reads_straight_is_what_newton_finds(ohms):
         assert quick.between(red, black).ohms == pytest.approx(slow.between(red, black).ohms, rel=5e-3)
         assert quick.between(red, black).volts == pytest.approx(slow.between(red, black).volts, rel=5e-3, abs=1e-6)
     assert 0 <= straight <= 10
+
+
+@given(values, st.sampled_from(list(combinations(NODES, 2))), st.sampled_from([1.0, 1e3, 1e-2]))
+def test_many_pairs_at_once_and_a_pair_that_is_tied_are_what_they_are_by_themselves(ohms, pair, siemens):
+    """What is begun with for all pairs is what each begins with alone; and a conductor that is laid out behind all others is the same as one
+    that stands in the circuit."""
+    circuit = network(ohms, JUNCTIONS)
+    both = {"r0": np.array([ohms[0], ohms[0] * 3])}
+    alone, ready = Unpowered(circuit, both), Unpowered(circuit, both)
+    ready.get_ready(list(combinations(NODES, 2)))
+    assert np.array_equal(ready.between(*pair).ohms, alone.between(*pair).ohms)
+    a, b = (circuit.node(n) for n in pair)
+    tied = Equations(circuit, both, leak=1e-12)
+    assert tied.kernel is not None or compiled is None  # else it is laid out with those of the circuit it came from
+    tied = tied.tied(a, b, siemens)
+    placed = Equations(network(ohms, f"{JUNCTIONS}\nrt {pair[0]} {pair[1]} {1 / siemens:g}"), both, leak=1e-12)
+    drive = np.zeros((tied.size, 1))
+    tied.inject(drive, (circuit.node("a"), circuit.node("d")), 1e-3)
+    assert solve(tied, drive=drive).x == pytest.approx(solve(placed, drive=drive).x, rel=1e-6, abs=1e-9)
 
 
 def test_a_junction_that_lets_something_through_is_not_read_straight():

@@ -24,7 +24,7 @@ from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.model.probes import BESIDE, BOARD, CLOSE, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.model.running import swinging
-from nuvlo.model.trials import spread
+from nuvlo.model.trials import SELDOM, Trials, spread
 from nuvlo.model.working import BACK, WorkingModel
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
@@ -282,6 +282,31 @@ def test_what_lies_side_by_side_is_one_look():
         assert r.takes() == pytest.approx(d.readings[rows[0]].takes() + BESIDE * len(r.beside))
 
 
+def test_what_hangs_on_the_same_tags_is_one_look():
+    """Millrace's gain resistors stand on the lugs of its switch, off the board: one look goes over four of them, and over nothing else."""
+    d = diagnosis_of("millrace")
+    on_gain = {ref for ref, to in d.kit.on_tags.items() if to == "GAIN"}
+    told = d._looks([k for k, r in enumerate(d.readings) if r.quantity == "look"], np.arange(d.states.size), np.full(d.states.size, 1 / d.states.size))
+    looks = [set(r.looked) for r, _ in told]
+    assert max(len(some) for some in looks if some & on_gain) == min(MOST_LOOKED, len(on_gain))
+    assert all(some <= on_gain for some in looks if some & on_gain)
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "sluice"])
+def test_what_is_seldom_made_has_the_first_draws_of_what_it_would_have(name):
+    """Half of the mistakes, the rarest, get half as many draws, and what they read then is what they would read with all of them."""
+    d = diagnosis_of(name)
+    own = [Trials(d.kit, d.mistakes, d.readings, d.laws, d.base, d.draws, often).table() for often in (d.weights, None)]
+    seldom = 1 + np.argsort(d.weights, kind="stable")[: round(SELDOM * len(d.mistakes))]
+    often = np.setdiff1d(np.arange(1 + len(d.mistakes)), seldom)
+    half = d.draws // 2
+    hot = [k for k, r in enumerate(d.readings) if r.quantity in ("voltage", "tone", "current")]
+    some, all_ = (table[np.ix_(hot, seldom)] for table in own)
+    for a, b in ((own[0][:, often], own[1][:, often]), (some[..., :half], all_[..., :half])):
+        assert np.isclose(a, b, rtol=1e-3, atol=1e-5, equal_nan=True).mean() > 0.998  # what may rest either way aside
+    assert np.array_equal(some[..., half:], some[..., :half], equal_nan=True)
+
+
 def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
     """A diagnosis of mistakes of some parts, of these kinds, by eye alone."""
     out = object.__new__(Diagnosis)
@@ -375,7 +400,7 @@ def test_two_readings_that_share_a_place_are_read_in_series():
     kit = kit_of("millrace")
     read = {(r.point, r.quantity): r for r in readings_of(kit)}
     bench = PracticeBench(kit, 3)
-    steps = [bench.take(read[name, "resistance"]).value for name in ("OC8", "OC9", "OC8-OC9")]
+    steps = [bench.take(read[name, "resistance"]).value for name in ("OC9", "OC10", "OC9-OC10")]
     assert steps[2] == pytest.approx(steps[0] + steps[1], rel=0.01)
     one, other, both = (bench.take(read[name, "capacitance"]).value for name in ("CC1", "CC2", "CC1-CC2"))
     assert both == pytest.approx(one * other / (one + other), rel=0.02)
@@ -419,8 +444,8 @@ def test_a_stop_with_the_leads_exchanged_is_known(name):
 def test_leads_are_held_where_a_builder_can_find_them():
     """Off the board no net has a name that is printed anywhere."""
     kit = kit_of("millrace")
-    (node,) = {r.nodes[0] for r in readings_of(kit) if r.point == "OC8-OC9"}
-    assert kit.named_place(node) == "the joint of R30 and GAIN"
+    (node,) = {r.nodes[0] for r in readings_of(kit) if r.point == "OC9-OC10"}
+    assert kit.named_place(node) == "the joint of R31 and GAIN"
     assert kit_of("gorsefire").named_place("out") == "the free end of VOLUME"
     assert kit.named_place("nowhere") == "the net nowhere"
 

@@ -97,3 +97,17 @@ def test_a_tone_is_asked_for_in_words_and_typed(tmp_path):
     type_line(session, "a2 1m")
     session.settle()
     assert session.findings(Stage.PROVE)[1].verdict is Verdict.OUT
+
+
+def test_of_what_should_not_come_through_less_is_better():
+    """What Millrace's input has in common is kept out; ten times the resistance in one leg of it lets through what the divider of that leg and its
+    base resistor loses, by hand, but for what the base draws."""
+    kit = read_kit(SHIPPED / "millrace")
+    windows = {w.point: w for w in WorkingModel(kit).tone_windows()}
+    assert windows["A5"].low == 0.0 < windows["A5"].nominal < windows["A5"].high < 0.01 * windows["A2"].nominal
+    assert all(w.low > 0 for name, w in windows.items() if name != "A5")
+    tone, gain = kit.tone("A5"), windows["A2"].nominal / 10e-3
+    wrong = float(tone_volts(operating_point(kit.tone_setup(tone), {"r28": 100.0}), tone)[0])
+    by_hand = tone.level * gain * (4700 / 4710 - 4700 / 4800)
+    assert wrong == pytest.approx(by_hand, rel=0.25)
+    assert wrong > 20 * windows["A5"].high
