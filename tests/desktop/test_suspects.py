@@ -226,6 +226,24 @@ def test_what_a_finger_felt_counts(stopped):
     assert "Q1 is no hotter than it should be" in stopped.said or len(now.task.parts) == 1
 
 
+@pytest.mark.parametrize(("line", "says"), [("touch c1 hot", "How warm C1 should be is not known"), ("touch r1 hot", ""), ("look r1 wrong", "")])
+def test_what_weighs_with_no_suspect_is_said(stopped, line, says):
+    before = [(s.words, s.share) for s in stopped.session.snapshot().suspicion.suspects]
+    stopped.type(line)
+    assert (says in stopped.said) if says else "weighs nothing" not in stopped.said
+    after = [(s.words, s.share) for s in stopped.session.snapshot().suspicion.suspects]
+    assert (after == before) == bool(says)
+    assert stopped.session.build.readings[-1].point == line.split()[1].upper()
+
+
+def test_no_finger_goes_where_a_voltage_can_kill(drive, tmp_path):
+    bench = drive(opener=lambda: begun(tmp_path / "shop", read_kit(SHIPPED / "kilnlight"), "simulated:3"))
+    before = bench.session.build.events
+    bench.type("touch r109 hot")
+    assert "voltage can kill" in bench.said
+    assert bench.session.build.events == before
+
+
 def test_a_repair_in_ones_own_words_is_kept_for_the_workshop(stopped):
     stopped.type("found the adapter was for another pedal")
     (repair,) = stopped.session.build.repairs

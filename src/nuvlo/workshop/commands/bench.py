@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nuvlo.audio.sweep import RATE, log_sweep, measured_response
+from nuvlo.craft.high_voltage import is_high
 from nuvlo.instruments import InstrumentError
 from nuvlo.instruments.practice import PracticeBench, practised
 from nuvlo.kit import Stage
@@ -13,7 +14,7 @@ from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, Read
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.probes import BOARD, TOUCH, WHOLE
+from nuvlo.model.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem
@@ -25,6 +26,7 @@ from nuvlo.stages.fit import reopened
 from nuvlo.stages.set_up import Trims
 from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.words import listed
 from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
 from nuvlo.workshop.commands.arguments import Looked, Nothing, PartValue, PointReading, Turned, Words, feels, looks
@@ -117,7 +119,15 @@ def read(s: Session, given: Nothing) -> Outcome:
 
 def look(s: Session, given: Looked) -> Reply:
     """What a look at some parts showed, or a finger on them felt."""
-    return _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.whole, given.quantity)
+    if given.quantity == TOUCH and is_high(s.kit):
+        raise Refused(Problem("no finger goes inside where a voltage can kill.", "Off, unplugged and below 10 V first; how warm it gets, a thermometer tells from outside."))
+    reply = _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.whole, given.quantity)
+    tells = {r.part for r in (touched_of if given.quantity == TOUCH else looks_of)(s.kit)}
+    mute = [ref for ref in given.refs if ref not in tells]
+    if not mute:
+        return reply
+    why = f"How warm {listed(mute)} should be is not known" if given.quantity == TOUCH else f"No suspect is known by the looks of {listed(mute)}"
+    return Reply(f"{reply.words} {why}: it is noted, and weighs nothing.", reply.shows)
 
 
 def _looked(s: Session, wrong: Mapping[str, bool], instrument: str, whole: str = "", kind: str = "look") -> Reply:
