@@ -136,7 +136,7 @@ class Running(_Strict):
 class Tone(_Strict):
     """A sine of ``hertz`` from ``source``, set so that a meter shows ``level`` V r.m.s. at ``at`` against ``at_reference`` (where
     it is empty: against ``reference``), and then read at ``node`` against ``reference``. ``fed`` and ``read`` say in words where that is, outside the case. One meter reads both, so that its error cancels. In ``setup``; where none is named, in the first that
-    has them. What is ``common`` to both pins of a balanced input should not come through: there is nothing to follow."""
+    has them. What is ``common`` to both legs of an input, or to two channels, should cancel: there is nothing to follow."""
 
     name: Name
     source: str

@@ -191,8 +191,11 @@ class WorkingModel:
             rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone))
         found = _windows(heads, np.array(rows)) if rows else []
         found = [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
-        # No meter shows less than nothing; of what should not come through less is better.
-        return [replace(w, low=0.0 if tone.common else max(w.low, 0.0)) for w, tone in zip(found, self.kit.info.tone, strict=True)]
+        # No meter shows less than nothing; of what should cancel less is better, and printed values may cancel to the last digit.
+        return [
+            replace(w, low=0.0, nominal=w.nominal if w.nominal > STRAY_TONE else 0.0) if tone.common else replace(w, low=max(w.low, 0.0))
+            for w, tone in zip(found, self.kit.info.tone, strict=True)
+        ]
 
     def resistance_windows(self, pairs: list[Pair], meter: Ohmmeter | None = None) -> list[Window]:
         """Each (name, net, net that black is on), of the unit alone, nothing plugged in: one joint set."""

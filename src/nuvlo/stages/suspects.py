@@ -50,7 +50,7 @@ UNREAD = Measured(math.nan, 0.0, "")
 LIKELY_SEEN = 0.5  # chance that a look shows it
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
-GLANCE = "Every part against the list: value, way round. Every joint, and what lies between. What seems wrong, look at closely."
+GLANCE = "Every part against the list, some five seconds each: value, way round. Every joint, and what lies between. What seems wrong, look at closely."
 CLOSELY = ("One after the other, from one edge to the other, with the list beside it: value, way round, joints on both sides, what lies between. "
            "What seems wrong, look at twice.")  # fmt: skip
 FINGER = ("Power on, a minute long. A finger close by first; what is felt from there is not touched. Is one of them hotter than it should be? "
