@@ -251,7 +251,8 @@ def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
         middle = _told(diagnosis, rows[0], k, letter).middle
         said += [f"{letter} would read {in_words(middle, reading.unit)}"] if not math.isnan(middle) else []
     good = _told(diagnosis, rows[0], 0, "").middle
-    said += [f"a good unit {in_words(good, reading.unit)}"] if not math.isnan(good) else []
+    if not math.isnan(good):
+        said.append(f"{'a good unit' if said else 'A good unit would read'} {in_words(good, reading.unit)}")
     return f"{', '.join(said)}." if said else ""
 
 
