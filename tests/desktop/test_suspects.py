@@ -20,10 +20,10 @@ from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, TOUCH
+from nuvlo.model.probes import COLD, TOUCH, Reading
 from nuvlo.model.working import EMPTY
 from nuvlo.progress import pause
-from nuvlo.stages.suspects import PROBING, Suspicion
+from nuvlo.stages.suspects import PROBING, Suspect, Suspicion, probe_task
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.words import listed
 from nuvlo.workshop.answers import SUSPECTS, Answer
@@ -234,6 +234,17 @@ def test_what_weighs_with_no_suspect_is_said(stopped, line, says):
     after = [(s.words, s.share) for s in stopped.session.snapshot().suspicion.suspects]
     assert (after == before) == bool(says)
     assert stopped.session.build.readings[-1].point == line.split()[1].upper()
+
+
+@pytest.mark.parametrize(("name", "refs", "says"), [("millrace", ("R31",), "R31 hangs on the tags of GAIN."), ("kilnlight", ("R102", "R211"), "R102 and R211 hang on the tags of SKT1."), ("millrace", ("R1",), "")])
+def test_what_no_board_shows_is_found_all_the_same(name, refs, says):
+    """The map shows no part that is soldered to the tags of another: it is said where it hangs, where it is looked at and where it is put right."""
+    kit, first, beside = read_kit(SHIPPED / name), refs[0], refs[1:]
+    look = Reading(first, "look", "", part=first, beside=beside)
+    suspect = Suspect("A", (f"{first} is missing",), "open", refs, 0.9)
+    for found in (Suspicion(next=look), Suspicion(suspects=(suspect,), sure=True)):
+        detail = probe_task(kit, Stage.WAKE, found).detail
+        assert (says in detail) if says else "tags" not in detail
 
 
 def test_no_finger_goes_where_a_voltage_can_kill(drive, tmp_path):

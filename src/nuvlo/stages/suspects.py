@@ -6,7 +6,7 @@ Asked by every stage that takes readings; what it answers is shown in place of t
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -267,7 +267,7 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     if first is not None and not found.verdict and (r is None or found.sure):
         said = f"{first.words[0]}{'' if len(first.words) == 1 else ', or what else reads the same'}"
         how = f"{EMPTY_FIRST if is_high(kit) else OFF_FIRST}{REPAIRS.get(first.kind, 'Put it right, and look once more.')}"
-        return Task(StepId.of(stage, PROBING, REPAIR), stage, Wants.STEP, f"Put it right: {said}", how, parts=first.refs)
+        return Task(StepId.of(stage, PROBING, REPAIR), stage, Wants.STEP, f"Put it right: {said}", how + _off_the_board(kit, first.refs), parts=first.refs)
     if r is None:
         return None
     high = is_high(kit)
@@ -282,12 +282,21 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     if r.quantity == "look":
         part = kit.find_part(r.part)
         named = listed(r.looked) if r.beside else f"{r.point}, {part.text}," if part and part.text else r.point
-        return Task(step, stage, Wants.LOOK, f"Look at {named} through a lens", f"{before}{LENS if not r.beside else LENSES}", r.point, "look", parts=r.looked)
+        return Task(step, stage, Wants.LOOK, f"Look at {named} through a lens", f"{before}{LENS if not r.beside else LENSES}{_off_the_board(kit, r.looked)}", r.point, "look", parts=r.looked)
     title, how = _held(kit, r)
     if r.empty:
         title = f"Sockets empty: {title[0].lower()}{title[1:]}"
     return Task(step, stage, Wants.READING, title, f"{before}{how}", r.point, r.quantity, r.unit,
                 parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
+
+
+def _off_the_board(kit: Kit, refs: Sequence[str]) -> str:
+    """Where those of some parts are that hang on tags, in a sentence with a space before it: the map of the board shows none of them."""
+    out = ""
+    for to in dict.fromkeys(kit.on_tags[ref] for ref in refs if ref in kit.on_tags):
+        mine = [ref for ref in refs if kit.on_tags.get(ref) == to]
+        out += f" {listed(mine)} {'hangs' if len(mine) == 1 else 'hang'} on the tags of {to}."
+    return out
 
 
 def _example(kit: Kit, found: Suspicion) -> str:
@@ -305,7 +314,7 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     named = f"{listed(r.through)} in series" if r.through else ""
     match r.quantity:
         case "lifted":
-            return f"Lift one leg of {r.point} and measure it", "The other leg stays. Clip the meter across the part itself."
+            return f"Lift one leg of {r.point} and measure it", f"The other leg stays. Clip the meter across the part itself.{_off_the_board(kit, [r.point])}"
         case "current":
             return f"Current of the {place}", "The meter in line, or the supply's own."
         case "tone" if r.tone:
