@@ -22,14 +22,16 @@ from nuvlo.model.mistakes import Mistake, single_mistakes
 
 MOST_ACROSS = 12  # pairs: what more would show is little
 PLAINLY = 0.13  # share by which a reading is to change: some times what tolerances do
+LESS = 4  # power by which a mistake counts the less, the more of the pairs show it already
 MOST_OHMS = 2e6  # beyond, what leaks is read too
 
 
 def telling_pairs(kit: Kit, taken: Collection[frozenset[str]] = (), others: Sequence[tuple[str, str]] = ()) -> list[tuple[str, str]]:
     """Pairs of nets of the board beside those ``taken`` anyway, or of these ``others``: the most telling first."""
-    if "across" not in kit.memory:
-        kit.memory["across"] = _chosen(kit, taken, others)
-    found: list[tuple[str, str]] = kit.memory["across"]
+    key = "across", frozenset(taken), tuple(others)
+    if key not in kit.memory:
+        kit.memory[key] = _chosen(kit, taken, others)
+    found: list[tuple[str, str]] = kit.memory[key]
     return found
 
 
@@ -45,8 +47,8 @@ def _chosen(kit: Kit, taken: Collection[frozenset[str]], others: Sequence[tuple[
     shown = shown_by(kit, circuit, mistakes, driven)
     weights, times = np.array([habits[m.kind].weight * m.share for m in mistakes]), np.zeros(len(mistakes))
     out = []
-    for _ in range(MOST_ACROSS):  # what some show already counts the less
-        worth = (weights / (1.0 + times) ** 4) @ shown
+    for _ in range(MOST_ACROSS):
+        worth = (weights / (1.0 + times) ** LESS) @ shown
         best = int(np.argmax(worth))
         if not worth[best]:
             break

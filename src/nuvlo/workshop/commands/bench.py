@@ -120,7 +120,7 @@ def read(s: Session, given: Nothing) -> Outcome:
 def look(s: Session, given: Looked) -> Reply:
     """What a look at some parts showed, or a finger on them felt."""
     if given.quantity == TOUCH and is_high(s.kit):
-        raise Refused(Problem("no finger goes inside where a voltage can kill.", "Off, unplugged and below 10 V first; how warm it gets, a thermometer tells from outside."))
+        raise Refused(Problem("no finger goes inside where a voltage can kill.", "Nothing inside is touched before it is off, unplugged and measured below 10 V. By then warmth tells nothing."))
     reply = _looked(s, dict.fromkeys(given.refs, given.wrong), "typed", given.whole, given.quantity)
     tells = {r.part for r in (touched_of if given.quantity == TOUCH else looks_of)(s.kit)}
     mute = [ref for ref in given.refs if ref not in tells]
