@@ -47,7 +47,7 @@ fi
 
 stamp=.venv/ready-$what
 if [ ! -x .venv/bin/nuvlo ] || [ ! -e "$stamp" ] || [ pyproject.toml -nt "$stamp" ] || [ constraints.txt -nt "$stamp" ] ||
-  [ src/nuvlo/circuit/_kernel.c -nt "$stamp" ] || [ src/nuvlo/circuit/_elimination.h -nt "$stamp" ]; then
+  [ -n "$(find src/nuvlo/circuit -name '_*.[ch]' -newer "$stamp")" ]; then
   [ -x .venv/bin/python ] || "$python" -m venv .venv
   extra=; [ "$what" = test ] && extra='[dev]'
   echo "Setting up .venv (first time: a minute or two)" >&2

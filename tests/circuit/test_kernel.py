@@ -76,6 +76,35 @@ def spread(circuit: Circuit, members: int) -> dict[str, np.ndarray]:
     return out
 
 
+@pytest.fixture(params=[2, 4, 8])
+def at_once(request):
+    """Instructions for so many numbers at once, where the processor has them."""
+    if kernel.compiled is None or kernel.compiled.at_once(request.param) != request.param:
+        pytest.skip("not built, or not by this processor")
+    yield
+    kernel.compiled.at_once(8)
+
+
+@pytest.mark.parametrize("name", CIRCUITS)
+def test_side_by_side_as_one_by_one(at_once, name):
+    """Whatever the processor is asked to do with them: as many as fill no lanes, some and all, whatever is beside them."""
+    circuit = Circuit.from_text(CIRCUITS[name])
+    members = 21
+    values, hertz = spread(circuit, members), log_frequencies(10, 1e5, 2)
+    source = next((e.name for e in circuit.elements if e.kind == "v" and "ac" in e.card.parameters), None)
+
+    def ask(some: slice):
+        point = operating_point(circuit, {k: v[some] for k, v in values.items()})
+        return point.x, response(point, source, circuit.nodes[-1], hertz).transfer if source else np.zeros((1, 1))
+
+    x, transfer = ask(slice(None))
+    for k in range(members):
+        alone, by_itself = ask(slice(k, k + 1))
+        assert x[:, [k]] == pytest.approx(alone, rel=1e-5, abs=1e-6)
+        if source:
+            assert transfer[[k]] == pytest.approx(by_itself, rel=1e-3, abs=1e-9)
+
+
 @pytest.mark.parametrize("members", [1, 60])
 @pytest.mark.parametrize("name", [*CIRCUITS, *KITS])
 def test_same_points_and_responses(pure, name, members):
@@ -153,13 +182,29 @@ def test_each_operation_is_that_of_numpy(name, a, b, known):
     program = tape.program([(made, 0, [0])], np.array([[0], [1]], dtype=np.int32))
     with np.errstate(all="ignore"):
         wanted = float(np.ravel(law(np.float64(a), np.float64(b)))[0])
-    got = run(program, [a, b])
     assume(np.isfinite(wanted))
-    assert got == pytest.approx(wanted, rel=1e-12, abs=1e-300)
+    for members in (1, 3):
+        assert run(program, [a, b], members) == pytest.approx(np.full(members, wanted), rel=1e-12, abs=1e-300)
 
 
-def run(program, volts: list[float]) -> float:
-    """The first output of a program at branch voltages, by a circuit of two sources and one resistor that it feeds."""
+@settings(max_examples=200, deadline=None)
+@given(st.one_of(st.floats(-760, 720), st.sampled_from([0.0, 709.78, 709.79, -699.9, -745.2, 88.72])))
+def test_exponentials_side_by_side(x):
+    """To the last digits; nothing where that is less than anything counts for, no number where that is more than there are."""
+    if kernel.compiled is None:
+        pytest.skip("not built")
+    tape = Tape(1)
+    program = tape.program([(np.exp(tape.inputs[0]), 0, [0])], np.array([[0]], dtype=np.int32))
+    with np.errstate(over="ignore"):
+        wanted = np.exp(x)
+    for most in (2, 4, 8):
+        kernel.compiled.at_once(most)
+        got = run(program, [x], 2)
+        assert got == pytest.approx(np.full(2, wanted), rel=1e-14, abs=1e-303) if np.isfinite(wanted) else np.isnan(got).all()
+
+
+def run(program, volts: list[float], members: int) -> np.ndarray:
+    """The first output of a program at branch voltages, (members,) times, by a circuit of sources and one resistor that it feeds."""
     assert kernel.compiled is not None
     branches = np.zeros(len(volts), dtype=np.int32)
     ones, none = np.ones((1, len(volts))), np.zeros((0, 3), dtype=np.int32)
@@ -173,15 +218,15 @@ def run(program, volts: list[float]) -> float:
         np.zeros((0, 0)), np.ones(len(volts)), endless, endless, [program.packed()],
     )  # fmt: skip
     diagonal = np.arange(nodes, dtype=np.int32)
-    plan = kernel.compiled.plan(nodes, nodes, diagonal, diagonal, None, PIVOT_THRESHOLD)
-    x, status = np.zeros((1, nodes)), np.zeros(1, dtype=np.int32)
+    plan = kernel.compiled.plan(nodes, nodes, diagonal, diagonal, np.ones(nodes, dtype=complex), PIVOT_THRESHOLD)
+    x, status = np.zeros((members, nodes)), np.zeros(members, dtype=np.int32)
     still = (0, np.ones(nodes), np.zeros(0, dtype=np.int32), np.zeros((1, 0)))
     drive = np.array([[*volts, 0.0]])
     kernel.compiled.newton(
-        devices, plan, still, np.zeros(1, dtype=np.int32), 1, 1, 1, 0.0, 1e-9, 1.0, 1.0, 1e9, 1e-12, PIVOT_THRESHOLD, 9, 0, np.zeros((0, 2)), np.full(nodes, 1e-9),
-        drive, drive.copy(), np.array([volts]), x, status,
+        devices, plan, still, np.zeros(members, dtype=np.int32), members, 1, 1, 0.0, 1e-9, 1.0, 1.0, np.inf, 1e-12, PIVOT_THRESHOLD, 9, 0, np.zeros((0, 2)),
+        np.full(nodes, 1e-9), drive, drive.copy(), np.array([volts]), x, status,
     )  # fmt: skip
-    return -float(x[0, -1]) if status[0] == kernel.FOUND else float("nan")
+    return np.where(status == kernel.FOUND, -x[:, -1], np.nan)
 
 
 def test_what_hangs_on_parameters_alone_is_not_recorded():
@@ -215,13 +260,13 @@ def test_sweeps_solve_what_lapack_solves(size, seed, planned, transposed):
     g = dice.normal(size=row.size) * 10.0 ** dice.integers(-6, 3, size)[row]
     c = dice.normal(size=row.size) * 1e-9
     right = dice.normal(size=(size, 2)) + 0j
-    omega = np.array([1.0, 1e6])
+    omega = np.geomspace(1.0, 1e6, 11)
     at = (column, row) if transposed else (row, column)
     plan = kernel.compiled.plan(size, row.size, *at, g + 1j * omega[0] * c if planned else None, PIVOT_THRESHOLD)
-    out = np.zeros((size, 2, 1, 2), dtype=complex)
+    out = np.zeros((size, 2, 1, omega.size), dtype=complex)
     none = np.zeros(0, dtype=np.int32)
     tables = [(0, np.ascontiguousarray(of), none, np.zeros((1, 0))) for of in (g, c)]
-    kernel.compiled.sweep(plan, *tables, 0, 1, omega, 2, right, 2, np.arange(size, dtype=np.int32), size, 1e-9, out)
+    kernel.compiled.sweep(plan, *tables, 0, 1, omega, omega.size, right, 2, np.arange(size, dtype=np.int32), size, 1e-9, PIVOT_THRESHOLD, out)
     for k, w in enumerate(omega):
         matrix = np.zeros((size, size), dtype=complex)
         matrix[at] = g + 1j * w * c

@@ -1,4 +1,6 @@
-/* Elimination, for real and for complex numbers: included once for each. NUMBER is the type, SIZE its size, NAMED the name of what works on it. */
+/* Elimination in a planned order: included once for each kind of number. NUMBER is the type, NAMED the name of what works on it; TAKE(to, f, g) takes
+ * f·g from a number, TIMES(to, f, g) and INVERSE(to, f) put a number there, ANY(f) says whether it is not nothing. Where SIZE is known, the size of
+ * one, what needs no order is here too. */
 
 /* The solution x (size, m) of what elimination has made of a and b. */
 static inline void NAMED(put_back)(const Plan *p, const NUMBER *a, const NUMBER *b, NUMBER *x, const int m)
@@ -8,8 +10,8 @@ static inline void NAMED(put_back)(const Plan *p, const NUMBER *a, const NUMBER 
         c += 4;
         for (int j = 0; j < m; j++) {
             NUMBER total = b[row * m + j];
-            for (int k = 0; k < tail; k++) total -= a[c[2 * k + 1]] * x[c[2 * k] * m + j];
-            x[column * m + j] = total * a[pivot];
+            for (int k = 0; k < tail; k++) TAKE(total, a[c[2 * k + 1]], x[c[2 * k] * m + j]);
+            TIMES(x[column * m + j], total, a[pivot]);
         }
         c += 2 * tail;
     }
@@ -21,7 +23,9 @@ static inline void NAMED(planned_again)(const Plan *p, const NUMBER *a, NUMBER *
     for (const int32_t *c = p->forward, *end = c + p->forward_length; c < end;) {
         const int pivot = c[0], row = c[1];
         int others = c[2];
-        for (c += 3; others--; c += 3 + 2 * c[2]) b[c[0]] -= a[c[1]] * a[pivot] * b[row];
+        NUMBER share;
+        TIMES(share, a[pivot], b[row]);
+        for (c += 3; others--; c += 3 + 2 * c[2]) TAKE(b[c[0]], a[c[1]], share);
     }
     NAMED(put_back)(p, a, b, x, 1);
 }
@@ -34,15 +38,16 @@ static inline void NAMED(planned)(const Plan *p, NUMBER *a, NUMBER *b, NUMBER *x
         const int pivot = c[0], row = c[1];
         int others = c[2];
         c += 3;
-        const NUMBER inverse = 1.0 / a[pivot];
+        NUMBER inverse, factor;
+        INVERSE(inverse, a[pivot]);
         a[pivot] = inverse;
         while (others--) {
             const int other = c[0], slot = c[1], changes = c[2];
-            const NUMBER factor = a[slot] * inverse;
+            TIMES(factor, a[slot], inverse);
             c += 3;
-            if (factor != 0.0) {
-                for (int k = 0; k < changes; k++) a[c[2 * k]] -= factor * a[c[2 * k + 1]];
-                for (int j = 0; j < m; j++) b[other * m + j] -= factor * b[row * m + j];
+            if (ANY(factor)) {
+                for (int k = 0; k < changes; k++) TAKE(a[c[2 * k]], factor, a[c[2 * k + 1]]);
+                for (int j = 0; j < m; j++) TAKE(b[other * m + j], factor, b[row * m + j]);
             }
             c += 2 * changes;
         }
@@ -50,22 +55,7 @@ static inline void NAMED(planned)(const Plan *p, NUMBER *a, NUMBER *b, NUMBER *x
     NAMED(put_back)(p, a, b, x, m);
 }
 
-/* By how much the first column of x (size, m) misses the equation it misses most, as a share of that one's terms. */
-static double NAMED(missed)(const Plan *p, const NUMBER *a, const NUMBER *b, const NUMBER *x, int m, NUMBER *off, double *size)
-{
-    for (int k = 0; k < p->size; k++) { off[k] = -b[k * m]; size[k] = SIZE(b[k * m]); }
-    for (int s = 0; s < p->own; s++) {
-        const NUMBER term = a[s] * x[p->column[s] * m];
-        off[p->row[s]] += term;
-        size[p->row[s]] += SIZE(term);
-    }
-    double worst = 0;
-    for (int k = 0; k < p->size; k++) {
-        const double by = SIZE(off[k]);
-        if (!(by <= 1e-30) && !(by <= worst * size[k])) worst = by / size[k]; /* what is no number misses by no number */
-    }
-    return worst;
-}
+#ifdef SIZE
 
 /* Rows and columns brought to one size, then elimination with the largest of each column. 0 where there is no solution. */
 static int NAMED(in_full)(const Plan *p, const NUMBER *a, const NUMBER *b, NUMBER *m, double *rows, double *columns, NUMBER *x)
@@ -112,3 +102,4 @@ static int NAMED(in_full)(const Plan *p, const NUMBER *a, const NUMBER *b, NUMBE
     for (int c = 0; c < n; c++) x[c] *= columns[c];
     return 1;
 }
+#endif

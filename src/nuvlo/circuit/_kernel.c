@@ -1,5 +1,5 @@
-/* What the solver does over and over, for each member of an ensemble by itself: the laws of the devices, elimination in a planned order,
- * and Newton's iteration over both. All that is said here is said in Python too (tape.py records the laws as they are written there,
+/* What the solver does over and over, for each member of an ensemble by itself or for some side by side (_lanes.h): the laws of the devices,
+ * elimination in a planned order, and Newton's iteration over both. All that is said here is said in Python too (tape.py records the laws as they are written there,
  * elimination.py, operating_point.py, transient.py); without this file the same answers take longer. See kernel.py for the shapes. */
 #define PY_SSIZE_T_CLEAN
 #include <Python.h>
@@ -11,8 +11,8 @@
 
 enum { LOST, FOUND, HANDED_BACK };
 #define FINELY 1e-2 /* share of what a solution may miss an equation by, from which it is mended */
-#define OTHERS 4 /* orders of elimination tried besides the first */
-#define MOST_MADE 64 /* such orders made in one call */
+#define ORDERS 6 /* of elimination that are at hand at once */
+#define MOST_MADE 64 /* made in one call */
 #define FULLEST 300 /* unknowns: what is larger is not solved as a full matrix, but handed back */
 
 /* ---- arrays of Python, kept as long as what uses them ------------------------------------------------------------------------- */
@@ -182,19 +182,67 @@ failed:
 
 /* ---- plan of elimination --------------------------------------------------------------------------------------------------------- */
 
-typedef struct {
+typedef struct Plan Plan;
+
+/* Those that suited some numbers, the one that did so last first. */
+typedef struct { Plan *list[ORDERS]; int count, made; } Orders;
+
+struct Plan {
     Held held;
     int size, own, slots, forward_length, back_length; /* own: slots of the circuit, before those that elimination fills in */
     const int32_t *row, *column;
     int32_t *forward, *back;
-} Plan;
+    Orders others; /* that suited numbers which this one did not suit, in calls before */
+};
+
+static void free_order(Plan *p) { free(p->forward); free(p->back); free(p); }
+
+static void free_orders(Orders *o, const Plan *but)
+{
+    for (int k = 0; k < o->count; k++) if (o->list[k] != but) free_order(o->list[k]);
+    o->count = 0;
+}
+
+static void prefer(Orders *o, int k)
+{
+    Plan *p = o->list[k];
+    memmove(o->list + 1, o->list, k * sizeof *o->list);
+    o->list[0] = p;
+}
+
+static void forget(Orders *o, int k)
+{
+    memmove(o->list + k, o->list + k + 1, (--o->count - k) * sizeof *o->list);
+}
+
+/* For the time of a call, made while no other thread of Python runs: a plan with all that suited others. Nothing where it has no order itself. */
+static Orders taken_from(Plan *p)
+{
+    Orders o = {0};
+    if (!p->forward_length) return o;
+    o = p->others;
+    p->others.count = 0;
+    o.list[o.count++] = p;
+    prefer(&o, o.count - 1);
+    o.made = 0;
+    return o;
+}
+
+/* And given back afterwards: another call may have done so meanwhile. */
+static void give_back(Plan *p, Orders *o)
+{
+    if (p->others.count) free_orders(o, p);
+    for (int k = 0; k < o->count; k++) if (o->list[k] != p) p->others.list[p->others.count++] = o->list[k];
+    o->count = 0;
+}
 
 static void free_plan(PyObject *capsule)
 {
     Plan *p = PyCapsule_GetPointer(capsule, "plan");
     if (!p) return;
     let_go(&p->held);
-    free(p->forward); free(p->back); free(p);
+    free_orders(&p->others, NULL);
+    free_order(p);
 }
 
 /* Orders of least cost (H. M. Markowitz, "The elimination form of the inverse", Management Science 3, 1957) among pivots not much smaller than
@@ -298,6 +346,23 @@ static void order(Plan *p, const double complex *given, double threshold)
     free(dense); free(slot); free(work); free(filled); free(listed);
 }
 
+/* One more, for these numbers (own slots) in the places of ``first``, in place of the one that was of use longest ago; none where enough were made. */
+static const Plan *another(Orders *o, const Plan *first, const double complex *values, double threshold)
+{
+    Plan *p = o->made++ < MOST_MADE ? calloc(1, sizeof *p) : NULL;
+    if (!p) return NULL;
+    p->size = first->size; p->own = first->own; p->row = first->row; p->column = first->column;
+    order(p, values, threshold);
+    if (o->count == ORDERS) {
+        const int last = o->list[ORDERS - 1] == first ? ORDERS - 2 : ORDERS - 1;
+        free_order(o->list[last]);
+        forget(o, last);
+    }
+    o->list[o->count++] = p;
+    prefer(o, o->count - 1);
+    return p;
+}
+
 /* plan(size, row, column, values or None, threshold): an order for numbers like ``values`` (own slots, complex); full pivoting without. */
 static PyObject *make_plan(PyObject *self, PyObject *args)
 {
@@ -318,10 +383,14 @@ static PyObject *make_plan(PyObject *self, PyObject *args)
     if (out) return out;
 failed:
     let_go(held);
-    free(p->forward); free(p->back); free(p);
+    free_order(p);
     return NULL;
 }
 
+#define TAKE(to, f, g) (to) -= (f) * (g)
+#define TIMES(to, f, g) (to) = (f) * (g)
+#define INVERSE(to, f) (to) = 1.0 / (f)
+#define ANY(f) ((f) != 0.0)
 #define NUMBER double
 #define SIZE fabs
 #define NAMED(name) name
@@ -333,6 +402,13 @@ failed:
 #define SIZE MAGNITUDE
 #define NAMED(name) name##_complex
 #include "_elimination.h"
+#undef NUMBER
+#undef SIZE
+#undef NAMED
+#undef TAKE
+#undef TIMES
+#undef INVERSE
+#undef ANY
 
 /* ---- one member ------------------------------------------------------------------------------------------------------------------ */
 
@@ -340,14 +416,13 @@ typedef struct { double *current, *conductance, *charge, *capacitance; } Found;
 
 typedef struct {
     const Devices *d;
-    const Plan *p;
+    Plan *p;
     double *memory, **pointers;
     double *signed_volts, *old, *now, *volts, *limited, *fresh, *right, *b, *a, *base, *equivalent, *off, *size, *dense, *amps, *siemens;
-    double *drive_rate; /* 2 × lanes of each program: gmin and time */
+    double complex *values; /* own slots */
     Found one, other;
     double **reg; /* of all programs, one after the other */
-    Plan *spare[OTHERS]; /* orders that suited members which the first did not suit */
-    int others, made;
+    Orders orders;
     long in_full;
 } Work;
 
@@ -356,13 +431,12 @@ static double *slice(double **at, size_t count) { double *out = *at; *at += coun
 static void free_work(Work *w)
 {
     free(w->memory); free(w->pointers);
-    for (int k = 0; k < w->others; k++) { free(w->spare[k]->forward); free(w->spare[k]->back); free(w->spare[k]); }
 }
 
-static int make_work(Work *w, const Devices *d, const Plan *p)
+static int make_work(Work *w, const Devices *d, Plan *p)
 {
     const size_t b = d->branches, e = d->entries, n = p->size;
-    size_t doubles = 5 * b + 7 * n + 2 * (size_t)p->own + n * n + b + e + 4 * (b + e) + b + 64, pointers = 1;
+    size_t doubles = 5 * b + 7 * n + 4 * (size_t)p->own + n * n + b + e + 4 * (b + e) + b + 64, pointers = 1;
     for (int k = 0; k < d->programs; k++) {
         doubles += (size_t)d->program[k].registers * d->program[k].lanes;
         pointers += d->program[k].registers;
@@ -377,7 +451,7 @@ static int make_work(Work *w, const Devices *d, const Plan *p)
     w->now = slice(&at, n); w->fresh = slice(&at, n); w->right = slice(&at, n); w->b = slice(&at, n); w->off = slice(&at, n); w->size = slice(&at, n);
     slice(&at, n);
     w->a = slice(&at, p->own); w->base = slice(&at, p->own); w->dense = slice(&at, n * n);
-    w->amps = slice(&at, b); w->siemens = slice(&at, e);
+    w->amps = slice(&at, b); w->siemens = slice(&at, e); w->values = (double complex *)slice(&at, 2 * (size_t)p->own);
     Found *both[] = {&w->one, &w->other};
     for (int k = 0; k < 2; k++) {
         both[k]->current = slice(&at, b); both[k]->charge = slice(&at, b);
@@ -504,6 +578,23 @@ static void linearise(Work *w, const Rules *r, const Found *f)
     for (int s = 0; s < d->stamps; s++) a[d->stamp[3 * s]] += d->stamp[3 * s + 2] * w->siemens[d->stamp[3 * s + 1]];
 }
 
+/* By how much x misses the equation it misses most, as a share of that one's terms. */
+static double missed(const Plan *p, const double *a, const double *b, const double *x, double *off, double *size)
+{
+    for (int k = 0; k < p->size; k++) { off[k] = -b[k]; size[k] = fabs(b[k]); }
+    for (int s = 0; s < p->own; s++) {
+        const double term = a[s] * x[p->column[s]];
+        off[p->row[s]] += term;
+        size[p->row[s]] += fabs(term);
+    }
+    double worst = 0;
+    for (int k = 0; k < p->size; k++) {
+        const double by = fabs(off[k]);
+        if (!(by <= 1e-30) && !(by <= worst * size[k])) worst = by / size[k]; /* what is no number misses by no number */
+    }
+    return worst;
+}
+
 /* Solve in the order of a plan, and say whether that suits the numbers. */
 static int in_order(Work *w, const Plan *p, double limit)
 {
@@ -513,32 +604,14 @@ static int in_order(Work *w, const Plan *p, double limit)
     memset(work + p->own, 0, (p->slots - p->own) * sizeof(double));
     memcpy(w->b, w->right, p->size * sizeof(double));
     planned(p, work, w->b, w->fresh, 1);
-    double by = missed(p, w->a, w->right, w->fresh, 1, w->off, w->size);
+    double by = missed(p, w->a, w->right, w->fresh, w->off, w->size);
     if (by > FINELY * limit && by < 1) { /* once more on what is left over */
         for (int k = 0; k < p->size; k++) w->b[k] = -w->off[k];
         planned_again(p, work, w->b, w->off);
         for (int k = 0; k < p->size; k++) w->fresh[k] += w->off[k];
-        by = missed(p, w->a, w->right, w->fresh, 1, w->off, w->size);
+        by = missed(p, w->a, w->right, w->fresh, w->off, w->size);
     }
     return by <= limit;
-}
-
-/* An order for the numbers at hand, kept for others like them. */
-static const Plan *another(Work *w, double threshold)
-{
-    const int own = w->p->own;
-    double complex *values = malloc((own + 1) * sizeof *values);
-    Plan *p = malloc(sizeof *p);
-    if (!values || !p) { free(values); free(p); return NULL; }
-    for (int s = 0; s < own; s++) values[s] = w->a[s];
-    *p = *w->p;
-    p->forward = p->back = NULL; p->forward_length = p->back_length = 0;
-    order(p, values, threshold);
-    free(values);
-    const int at = w->made++ % OTHERS;
-    if (w->others < OTHERS) w->others++;
-    else { free(w->spare[at]->forward); free(w->spare[at]->back); free(w->spare[at]); }
-    return w->spare[at] = p;
 }
 
 static int solve_once(Work *w, const Rules *r, const Found *f, const double *drive)
@@ -552,9 +625,12 @@ static int solve_once(Work *w, const Rules *r, const Found *f, const double *dri
         if (d->out_of[k] >= 0) w->right[d->out_of[k]] -= w->equivalent[k];
         if (d->into[k] >= 0) w->right[d->into[k]] += w->equivalent[k];
     }
-    int good = in_order(w, p, r->residual);
-    for (int k = 0; p->forward_length && !good && k < w->others; k++) good = in_order(w, w->spare[k], r->residual);
-    if (!good && p->forward_length && w->made < MOST_MADE) good = in_order(w, another(w, r->threshold), r->residual);
+    int good = 0;
+    for (int k = 0; !good && k < w->orders.count; k++) if ((good = in_order(w, w->orders.list[k], r->residual))) prefer(&w->orders, k);
+    if (!good && w->orders.count) {
+        for (int s = 0; s < p->own; s++) w->values[s] = a[s];
+        good = in_order(w, another(&w->orders, p, w->values, r->threshold), r->residual);
+    }
     if (!good) {
         w->in_full++;
         if (p->size > FULLEST) return HANDED_BACK;
@@ -579,7 +655,8 @@ static int as_foretold(Work *w, const Rules *r, const Found *after, int first, d
     return 1;
 }
 
-static int newton(Work *w, const Rules *r, Py_ssize_t member, const double *drive, const double *start, const double *junctions, double *peak, double *x, double *charge)
+/* From ``start`` on, where so many turns have been taken already. */
+static int newton(Work *w, const Rules *r, Py_ssize_t member, int taken, const double *drive, const double *start, const double *junctions, double *peak, double *x, double *charge)
 {
     const Devices *d = w->d;
     const int n = w->p->size, b = d->branches;
@@ -588,7 +665,7 @@ static int newton(Work *w, const Rules *r, Py_ssize_t member, const double *driv
     memcpy(w->now, start, n * sizeof(double));
     memcpy(w->old, junctions, b * sizeof(double));
     if (!evaluate(w, member, w->old, found)) return HANDED_BACK;
-    for (int turn = 0; turn < r->turns; turn++) {
+    for (int turn = taken; turn < r->turns; turn++) {
         const int solved = solve_once(w, r, found, drive);
         if (solved != FOUND) return solved;
         across(d, w->fresh, w->volts);
@@ -647,6 +724,241 @@ failed:
     return 0;
 }
 
+/* ---- members side by side --------------------------------------------------------------------------------------------------------- */
+
+#define LANES 8
+typedef double Lanes __attribute__((vector_size(LANES * sizeof(double))));
+typedef int64_t Mask __attribute__((vector_size(LANES * sizeof(double))));
+typedef struct { Lanes re, im; } ComplexLanes;
+#define SELECT(mask, yes, no) ((Lanes)(((Mask)(yes) & (mask)) | ((Mask)(no) & ~(mask))))
+#define SIZE_OF(of) ((Lanes)((Mask)(of) & INT64_MAX))
+#define MASK(bits) (-(((Mask){0} + (bits)) >> (Mask){0, 1, 2, 3, 4, 5, 6, 7} & 1))
+
+/* Room for the slots of an order while elimination is at work. */
+typedef struct { Lanes *at; int slots; } Room;
+
+static Lanes *room_for(Room *r, int slots, int each)
+{
+    if (slots > r->slots) {
+        free(r->at);
+        r->at = aligned_alloc(sizeof(Lanes), (size_t)slots * each * sizeof(Lanes));
+        r->slots = r->at ? slots : 0;
+    }
+    return r->at;
+}
+
+/* A member in each lane, as Work holds one. */
+typedef struct {
+    const Devices *d;
+    Work *alone; /* for those that are done by themselves, with the orders that suited any so far */
+    void *memory;
+    Room used;
+    Lanes **reg, *base, *a, *now, *fresh, *again, *right, *b, *off, *size, *drive;
+    Lanes *sign, *present, *signed_volts, *old, *volts, *limited, *equivalent, *current[2], *conductance[2];
+    int of[LANES], turn[LANES]; /* which of those that are asked for, and the turns it has taken */
+} Side;
+
+/* What is asked of newton, and what comes of it. */
+typedef struct {
+    const Rules *r;
+    Values g;
+    const int32_t *which;
+    int many, next, drives, starts; /* next: the first that has not begun */
+    const double *drive, *start, *junctions;
+    double *x, *now, *old;
+    int32_t *status;
+} Told;
+
+static Lanes *lanes_of(char **at, size_t count) { Lanes *out = (Lanes *)*at; *at += count * sizeof(Lanes); return out; }
+
+static void splat(Lanes *to, const double *from, size_t count) { for (size_t k = 0; k < count; k++) for (int l = 0; l < LANES; l++) to[k][l] = from[k]; }
+
+static void free_side(Side *w) { free(w->memory); free(w->used.at); free(w->reg); }
+
+static int make_side(Side *w, Work *alone, const Told *t)
+{
+    const Devices *d = alone->d;
+    const size_t b = d->branches, e = d->entries, n = alone->p->size, own = alone->p->own;
+    size_t all = 2 * own + 8 * n + 9 * b + 2 * e, pointers = 1;
+    for (int k = 0; k < d->programs; k++) {
+        all += (size_t)d->program[k].registers * d->program[k].lanes;
+        pointers += d->program[k].registers;
+    }
+    memset(w, 0, sizeof *w);
+    w->d = d; w->alone = alone;
+    w->memory = aligned_alloc(sizeof(Lanes), (all + 1) * sizeof(Lanes));
+    w->reg = malloc(pointers * sizeof(Lanes *));
+    if (!w->memory || !w->reg) return 0;
+    char *at = w->memory;
+    Lanes **of_own[] = {&w->base, &w->a}, **of_size[] = {&w->now, &w->fresh, &w->again, &w->right, &w->b, &w->off, &w->size, &w->drive};
+    Lanes **of_branches[] = {&w->sign, &w->present, &w->signed_volts, &w->old, &w->volts, &w->limited, &w->equivalent, w->current, w->current + 1};
+    for (int k = 0; k < 2; k++) { *of_own[k] = lanes_of(&at, own); w->conductance[k] = lanes_of(&at, e); }
+    for (int k = 0; k < 8; k++) *of_size[k] = lanes_of(&at, n);
+    for (int k = 0; k < 9; k++) *of_branches[k] = lanes_of(&at, b);
+    splat(w->base, t->g.fixed, own);
+    if (t->drives == 1) splat(w->drive, t->drive, n);
+    if (d->sign_members == 1) splat(w->sign, d->sign, b);
+    if (d->present_members == 1) splat(w->present, d->present, b);
+    Lanes **reg = w->reg;
+    for (int k = 0; k < d->programs; k++) {
+        const Program *q = d->program + k;
+        for (int j = 0; j < q->registers; j++) reg[j] = lanes_of(&at, q->lanes);
+        for (int i = 0; i < q->lanes; i++) for (int l = 0; l < LANES; l++) { reg[0][i][l] = t->r->gmin; reg[1][i][l] = t->r->time; }
+        for (int j = 0; j < q->fixed; j++) splat(reg[2 + q->inputs + j], q->fixed_values + (size_t)j * q->lanes, q->lanes);
+        reg += q->registers;
+    }
+    return 1;
+}
+
+static void load_one(Side *w, const Told *t, int l, size_t k)
+{
+    const Devices *d = w->d;
+    const int n = w->alone->p->size, b = d->branches;
+    const size_t member = t->which[k];
+    w->of[l] = k; w->turn[l] = 0;
+    for (int j = 0; j < t->g.varying; j++) w->base[t->g.slot[j]][l] = t->g.values[member * t->g.varying + j];
+    for (int j = 0; t->drives > 1 && j < n; j++) w->drive[j][l] = t->drive[k * n + j];
+    for (int j = 0; j < n; j++) w->now[j][l] = t->start[(t->starts > 1 ? k * n : 0) + j];
+    for (int j = 0; j < b; j++) w->old[j][l] = t->junctions[(t->starts > 1 ? k * b : 0) + j];
+    for (int j = 0; d->sign_members > 1 && j < b; j++) w->sign[j][l] = d->sign[member * b + j];
+    for (int j = 0; d->present_members > 1 && j < b; j++) w->present[j][l] = d->present[member * b + j];
+    Lanes **reg = w->reg;
+    for (int p = 0; p < d->programs; p++) {
+        const Program *q = d->program + p;
+        for (int j = 0; j < q->varying; j++)
+            for (int i = 0; i < q->lanes; i++) reg[2 + q->inputs + q->fixed + j][i][l] = q->varying_values[(member * q->varying + j) * q->lanes + i];
+        reg += q->registers;
+    }
+}
+
+/* The next members in the lanes that are not ``active``, as bits; where there are too few, the last of them is there again, and does not count. */
+static int load(Side *w, Told *t, int active)
+{
+    int out = 0;
+    for (int l = 0; l < LANES; l++) {
+        if (active >> l & 1) continue;
+        if (t->next < t->many) { out |= 1 << l; load_one(w, t, l, t->next++); }
+        else load_one(w, t, l, t->many - 1);
+    }
+    return out;
+}
+
+/* One by itself, from where it is given on. */
+static void by_itself(const Told *t, Work *w, int k, int taken, const double *start, const double *junctions)
+{
+    const int n = w->p->size;
+    fill(&t->g, t->which[k], w->p->own, w->base);
+    t->status[k] = newton(w, t->r, t->which[k], taken, t->drive + (t->drives > 1 ? (size_t)k * n : 0), start, junctions, NULL, t->x + (size_t)k * n, NULL);
+}
+
+static void found(const Told *t, const Side *w, int lane)
+{
+    const int n = w->alone->p->size, k = w->of[lane];
+    for (int j = 0; j < n; j++) t->x[(size_t)k * n + j] = w->fresh[j][lane];
+    t->status[k] = FOUND;
+}
+
+static void leave(const Told *t, const Side *w, int lane)
+{
+    for (int j = 0; j < w->alone->p->size; j++) t->now[j] = w->now[j][lane];
+    for (int j = 0; j < w->d->branches; j++) t->old[j] = w->old[j][lane];
+    by_itself(t, w->alone, w->of[lane], w->turn[lane], t->now, t->old);
+}
+
+/* An order for the numbers of a lane. */
+static const Plan *order_for(Side *w, int lane, double threshold)
+{
+    Work *alone = w->alone;
+    for (int s = 0; s < alone->p->own; s++) alone->values[s] = w->a[s][lane];
+    return another(&alone->orders, alone->p, alone->values, threshold);
+}
+
+/* What swings in each lane: a (own slots), its farads apart, and what drives it, b (size, m), to be solved for x (size, m). */
+typedef struct {
+    const Plan *p;
+    Orders orders;
+    Room used;
+    int m;
+    void *memory;
+    double complex *values; /* own slots */
+    ComplexLanes *a, *b, *left, *x, *again, *off;
+    Lanes *farads, *size;
+} Swing;
+
+static void free_swing(Swing *w) { free(w->memory); free(w->values); free(w->used.at); }
+
+static int make_swing(Swing *w, const Plan *p, const double complex *b, int m)
+{
+    const size_t n = p->size, columns = n * m;
+    memset(w, 0, sizeof *w);
+    w->p = p; w->m = m;
+    w->memory = aligned_alloc(sizeof(Lanes), (3 * (size_t)p->own + 8 * columns + 3 * n + 1) * sizeof(Lanes));
+    w->values = malloc((p->own + 1) * sizeof *w->values);
+    if (!w->memory || !w->values) return 0;
+    char *at = w->memory;
+    ComplexLanes **of_columns[] = {&w->b, &w->left, &w->x, &w->again};
+    w->a = (ComplexLanes *)lanes_of(&at, 2 * (size_t)p->own);
+    for (int k = 0; k < 4; k++) *of_columns[k] = (ComplexLanes *)lanes_of(&at, 2 * columns);
+    w->off = (ComplexLanes *)lanes_of(&at, 2 * n);
+    w->size = lanes_of(&at, n);
+    w->farads = lanes_of(&at, p->own);
+    for (size_t k = 0; k < columns; k++) for (int l = 0; l < LANES; l++) { w->b[k].re[l] = creal(b[k]); w->b[k].im[l] = cimag(b[k]); }
+    return 1;
+}
+
+static const Plan *swing_order_for(Swing *w, int lane, double threshold)
+{
+    for (int s = 0; s < w->p->own; s++) w->values[s] = w->a[s].re[lane] + I * w->a[s].im[lane];
+    return another(&w->orders, w->p, w->values, threshold);
+}
+
+#define LEVEL(name) name##_plain
+#include "_lanes.h"
+#undef LEVEL
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+#define MORE_LEVELS
+#pragma GCC push_options
+#pragma GCC target("avx2,fma")
+#define LEVEL(name) name##_avx2
+#include "_lanes.h"
+#undef LEVEL
+#pragma GCC pop_options
+#pragma GCC push_options
+#pragma GCC target("avx512f,avx512dq,avx512vl,avx512bw,avx2,fma")
+#define LEVEL(name) name##_avx512
+#include "_lanes.h"
+#undef LEVEL
+#pragma GCC pop_options
+#endif
+
+static void (*newton_lanes)(Side *, Told *) = newton_lanes_plain;
+static int (*swing_lanes)(Swing *, int, double, double) = swing_lanes_plain;
+
+/* From here on what suits the processor, of instructions for at most so many numbers at once; how many it is. */
+static int choose_lanes(int most)
+{
+#ifdef MORE_LEVELS
+    if (most >= 8 && __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq") && __builtin_cpu_supports("avx512vl") && __builtin_cpu_supports("avx512bw")) {
+        newton_lanes = newton_lanes_avx512; swing_lanes = swing_lanes_avx512;
+        return 8;
+    }
+    if (most >= 4 && __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma")) {
+        newton_lanes = newton_lanes_avx2; swing_lanes = swing_lanes_avx2;
+        return 4;
+    }
+#endif
+    newton_lanes = newton_lanes_plain; swing_lanes = swing_lanes_plain;
+    return 2;
+}
+
+/* at_once(most) → how many numbers are worked on at once from here on */
+static PyObject *at_once(PyObject *self, PyObject *args)
+{
+    int most;
+    if (!PyArg_ParseTuple(args, "i", &most)) return NULL;
+    return PyLong_FromLong(choose_lanes(most));
+}
+
 /* newton(devices, plan, values, members, drive, start, junctions, rules…, x, status) → steps that went without the plan: see kernel.py */
 static PyObject *call_newton(PyObject *self, PyObject *args)
 {
@@ -655,11 +967,13 @@ static PyObject *call_newton(PyObject *self, PyObject *args)
     int many, drives, starts;
     Held local = {0}, *held = &local;
     Work w = {0};
+    Side side = {0};
+    double *memory = NULL;
     if (!PyArg_ParseTuple(args, "OOO!Oiii" "dddddddii" "OOOOOOO", &devices, &plan, &PyTuple_Type, &still, &members, &many, &drives, &starts, &r.gmin, &r.reltol,
                           &r.foretold, &r.negligible, &r.absurd, &r.residual, &r.threshold, &r.turns, &r.dampings, &damping, &floor, &drive, &start, &junctions, &x, &status))
         return NULL;
     const Devices *d = PyCapsule_GetPointer(devices, "devices");
-    const Plan *p = PyCapsule_GetPointer(plan, "plan");
+    Plan *p = PyCapsule_GetPointer(plan, "plan");
     if (!d || !p) return NULL;
     const int n = p->size, b = d->branches;
     Values g;
@@ -674,39 +988,43 @@ static PyObject *call_newton(PyObject *self, PyObject *args)
     DOUBLES(start_in, start, (Py_ssize_t)starts * n); DOUBLES(junctions_in, junctions, (Py_ssize_t)starts * b);
     RESULTS(x_out, x, (Py_ssize_t)many * n);
     if (!(status_out = keep(held, status, sizeof(int32_t), many, 1))) goto failed;
-    if (!make_work(&w, d, p)) { PyErr_NoMemory(); goto failed; }
+    memory = malloc((n + b + 1) * sizeof(double));
+    Told t = {&r, g, which, many, 0, drives, starts, drive_in, start_in, junctions_in, x_out, memory, memory + n, status_out};
+    const int abreast = many > 1 && p->forward_length;
+    if (!memory || !make_work(&w, d, p) || (abreast && !make_side(&side, &w, &t))) { PyErr_NoMemory(); goto failed; }
+    w.orders = taken_from(p);
     Py_BEGIN_ALLOW_THREADS
-    for (int k = 0; k < many; k++) {
-        fill(&g, which[k], p->own, w.base);
-        status_out[k] = newton(&w, &r, which[k], drive_in + (drives > 1 ? (size_t)k * n : 0), start_in + (starts > 1 ? (size_t)k * n : 0),
-                               junctions_in + (starts > 1 ? (size_t)k * b : 0), NULL, x_out + (size_t)k * n, NULL);
-    }
+    if (abreast) newton_lanes(&side, &t);
+    else
+        for (int k = 0; k < many; k++) by_itself(&t, &w, k, 0, start_in + (starts > 1 ? (size_t)k * n : 0), junctions_in + (starts > 1 ? (size_t)k * b : 0));
     Py_END_ALLOW_THREADS
     const long unplanned = w.in_full;
-    free_work(&w);
+    give_back(p, &w.orders);
+    free_work(&w); free_side(&side); free(memory);
     let_go(held);
     return PyLong_FromLong(unplanned);
 failed:
-    free_work(&w);
+    free_work(&w); free_side(&side); free(memory);
     let_go(held);
     return NULL;
 }
 
 /* ---- response to what swings a little ------------------------------------------------------------------------------------------------ */
 
-/* sweep(plan, static, dynamic, first member, how many, omega, right (n, m), rows, limit, x (rows, m, members, omega)) */
+/* sweep(plan, static, dynamic, first member, how many, omega, right (n, m), rows, limit, threshold, x (rows, m, members, omega)) */
 static PyObject *sweep(PyObject *self, PyObject *args)
 {
     PyObject *plan, *still, *moving, *omegas, *right, *rows, *out;
     int first, many, frequencies, m, wanted;
-    double limit;
+    double limit, threshold;
     Held local = {0}, *held = &local;
     double *memory = NULL;
     double complex *work = NULL;
-    if (!PyArg_ParseTuple(args, "OO!O!iiOiOiOidO", &plan, &PyTuple_Type, &still, &PyTuple_Type, &moving, &first, &many, &omegas, &frequencies, &right, &m,
-                          &rows, &wanted, &limit, &out))
+    Swing w = {0};
+    if (!PyArg_ParseTuple(args, "OO!O!iiOiOiOiddO", &plan, &PyTuple_Type, &still, &PyTuple_Type, &moving, &first, &many, &omegas, &frequencies, &right, &m,
+                          &rows, &wanted, &limit, &threshold, &out))
         return NULL;
-    const Plan *p = PyCapsule_GetPointer(plan, "plan");
+    Plan *p = PyCapsule_GetPointer(plan, "plan");
     if (!p) return NULL;
     const int n = p->size, own = p->own;
     Values g, c;
@@ -718,41 +1036,51 @@ static PyObject *sweep(PyObject *self, PyObject *args)
     DOUBLES(omega, omegas, frequencies); INTEGERS(row, rows, wanted);
     if (!(b = keep(held, right, sizeof(double complex), (Py_ssize_t)n * m, 0))) goto failed;
     if (!(x_out = keep(held, out, sizeof(double complex), (Py_ssize_t)wanted * m * many * frequencies, 1))) goto failed;
-    const size_t columns = (size_t)n * m;
-    memory = malloc((2 * (size_t)own + 2 * (size_t)n + 2) * sizeof(double));
-    work = malloc(((size_t)own + p->slots + 2 * columns + 2 * (size_t)n + (n <= FULLEST ? (size_t)n * n : 0) + 2) * sizeof *work);
-    if (!memory || !work) { PyErr_NoMemory(); goto failed; }
-    double *siemens = memory, *farads = siemens + own, *size = farads + own, *scale = size + n;
-    double complex *a = work, *used = a + own, *left = used + p->slots, *x = left + columns, *off = x + columns, *one = off + n, *full = one + n;
+    const int planned = p->forward_length > 0;
+    const size_t jobs = (size_t)many * frequencies;
+    memory = malloc((2 * (size_t)n + 1) * sizeof(double));
+    work = malloc(((size_t)own + 2 * (size_t)n + (size_t)n * m + (n <= FULLEST ? (size_t)n * n : 0) + 1) * sizeof *work);
+    if (!memory || !work || !make_swing(&w, p, b, m)) { PyErr_NoMemory(); goto failed; }
+    for (int s = 0; s < own; s++) w.a[s].re = (Lanes){0} + g.fixed[s];
+    splat(w.farads, c.fixed, own);
+    double *size = memory, *scale = size + n;
+    w.orders = taken_from(p);
+    double complex *a = work, *left = a + own, *one = left + n, *x = one + n, *full = x + (size_t)n * m;
     Py_BEGIN_ALLOW_THREADS
-    for (int k = 0; k < many; k++) {
-        fill(&g, first + k, own, siemens);
-        fill(&c, first + k, own, farads);
-        for (int f = 0; f < frequencies; f++) {
-            for (int s = 0; s < own; s++) a[s] = siemens[s] + I * (omega[f] * farads[s]);
-            int good = 0;
-            if (p->forward_length) {
-                memcpy(used, a, own * sizeof *a);
-                memset(used + own, 0, (p->slots - own) * sizeof *a);
-                memcpy(left, b, columns * sizeof *b);
-                planned_complex(p, used, left, x, m);
-                good = missed_complex(p, a, b, x, m, off, size) <= limit;
-            }
-            for (int j = 0; !good && j < m; j++) {
-                for (int i = 0; i < n; i++) off[i] = b[i * m + j];
-                const int solved = n <= FULLEST && in_full_complex(p, a, off, full, size, scale, one);
-                for (int i = 0; i < n; i++) x[i * m + j] = solved ? one[i] : NAN;
-            }
+    for (size_t job = 0; job < jobs; job += LANES) { /* a member at a frequency */
+        const int here = jobs - job < LANES ? (int)(jobs - job) : LANES;
+        Lanes rate;
+        for (int l = 0; l < LANES; l++) {
+            const size_t at = job + (l < here ? l : here - 1), member = first + at / frequencies;
+            for (int j = 0; j < g.varying; j++) w.a[g.slot[j]].re[l] = g.values[member * g.varying + j];
+            for (int j = 0; j < c.varying; j++) w.farads[c.slot[j]][l] = c.values[member * c.varying + j];
+            rate[l] = omega[at % frequencies];
+        }
+        for (int s = 0; s < own; s++) w.a[s].im = rate * w.farads[s];
+        const int unsolved = planned ? swing_lanes(&w, (1 << here) - 1, limit, threshold) : -1;
+        for (int l = 0; l < here; l++) {
+            const size_t k = (job + l) / frequencies, f = (job + l) % frequencies;
+            if (unsolved >> l & 1)
+                for (int j = 0; j < m; j++) {
+                    for (int s = 0; s < own; s++) a[s] = w.a[s].re[l] + I * w.a[s].im[l];
+                    for (int i = 0; i < n; i++) left[i] = b[i * m + j];
+                    const int solved = n <= FULLEST && in_full_complex(p, a, left, full, size, scale, one);
+                    for (int i = 0; i < n; i++) x[i * m + j] = solved ? one[i] : NAN;
+                }
             for (int i = 0; i < wanted; i++)
-                for (int j = 0; j < m; j++) x_out[(((size_t)i * m + j) * many + k) * frequencies + f] = row[i] >= 0 ? x[row[i] * m + j] : 0;
+                for (int j = 0; j < m; j++) {
+                    const size_t at = (size_t)row[i] * m + j;
+                    x_out[(((size_t)i * m + j) * many + k) * frequencies + f] = row[i] < 0 ? 0 : unsolved >> l & 1 ? x[at] : w.x[at].re[l] + I * w.x[at].im[l];
+                }
         }
     }
     Py_END_ALLOW_THREADS
-    free(memory); free(work);
+    give_back(p, &w.orders);
+    free(memory); free(work); free_swing(&w);
     let_go(held);
     Py_RETURN_NONE;
 failed:
-    free(memory); free(work);
+    free(memory); free(work); free_swing(&w);
     let_go(held);
     return NULL;
 }
@@ -791,7 +1119,7 @@ static void free_course(PyObject *capsule)
 {
     Course *c = PyCapsule_GetPointer(capsule, "course");
     if (!c) return;
-    for (int k = 0; k < DECADES; k++) if (c->plan[k]) { free(c->plan[k]->forward); free(c->plan[k]->back); free(c->plan[k]); }
+    for (int k = 0; k < DECADES; k++) if (c->plan[k]) { free_orders(&c->plan[k]->others, NULL); free_order(c->plan[k]); }
     for (int k = 0; c->source && k < c->sources; k++) { Py_XDECREF(c->source[k].call); free(c->source[k].now); }
     free(c->source);
     let_go(&c->held);
@@ -907,26 +1235,35 @@ static int decade_of(double rate)
     return decade < 0 ? 0 : decade >= DECADES ? DECADES - 1 : decade;
 }
 
+static void turn_to(Work *w, Plan *p)
+{
+    const int made = w->orders.made;
+    give_back(w->p, &w->orders);
+    w->p = p;
+    w->orders = taken_from(p);
+    w->orders.made = made;
+}
+
 /* The order for steps of this size, from where the first member's devices are guessed to be. */
 static Plan *plan_for(Course *c, Work *w, int decade, const double *junctions, Py_ssize_t member)
 {
     Plan *p = c->plan[decade];
     if (!p || c->unplanned[decade] > c->most_unplanned) {
-        if (p) { free(p->forward); free(p->back); }
-        else if (!(p = c->plan[decade] = malloc(sizeof *p))) return NULL;
+        if (!p && !(p = c->plan[decade] = calloc(1, sizeof *p))) return NULL;
+        turn_to(w, &c->shape);
+        free(p->forward); free(p->back);
+        free_orders(&p->others, NULL);
         *p = c->shape;
         c->unplanned[decade] = 0;
-        double complex *values = malloc((p->own + 1) * sizeof *values);
-        w->p = p;
         memcpy(w->old, junctions, c->d->branches * sizeof(double));
         set_member(w, member, c->r.gmin, c->r.time);
-        if (values && evaluate(w, member, w->old, &w->one)) {
+        if (evaluate(w, member, w->old, &w->one)) {
             linearise(w, &c->r, &w->one);
-            for (int s = 0; s < p->own; s++) values[s] = w->a[s];
-            order(p, values, c->r.threshold);
+            for (int s = 0; s < p->own; s++) w->values[s] = w->a[s];
+            order(p, w->values, c->r.threshold);
         }
-        free(values);
     }
+    if (w->p != p) turn_to(w, p);
     return p;
 }
 
@@ -992,9 +1329,7 @@ static PyObject *follow(PyObject *self, PyObject *args)
             fill(&c->moving, m, own, dynamic);
             for (int k = 0; k < own; k++) w.base[k] += r.rate * dynamic[k];
             if (m == 0) {
-                Plan *p = plan_for(c, &w, decade, junctions, m);
-                if (!p) { status = LOST; break; }
-                w.p = p;
+                if (!plan_for(c, &w, decade, junctions, m)) { status = LOST; break; }
             }
             memcpy(drive, c->steady + (c->steady_many > 1 ? at : 0), n * sizeof(double));
             for (int k = 0; k < c->sources; k++) {
@@ -1003,7 +1338,7 @@ static PyObject *follow(PyObject *self, PyObject *args)
                 for (int j = 0; j < n; j++) drive[j] += way[j] * now;
             }
             for (int j = 0; j < n; j++) drive[j] += r.rate * z[at + j] + (stiff ? 0.0 : slope[at + j]);
-            status = newton(&w, &r, m, drive, guess + at, junctions + (size_t)m * b, peak + (size_t)m * b, fresh + at, charge);
+            status = newton(&w, &r, m, 0, drive, guess + at, junctions + (size_t)m * b, peak + (size_t)m * b, fresh + at, charge);
             if (status != FOUND) break;
             double *out = stored + at;
             memset(out, 0, n * sizeof(double));
@@ -1059,10 +1394,12 @@ static PyObject *follow(PyObject *self, PyObject *args)
     }
     PyEval_RestoreThread(thread);
     s[0] = t; s[1] = h; s[2] = stiff; s[3] = since; s[4] = ringing; s[5] = refused;
+    give_back(w.p, &w.orders);
     free_work(&w); free(memory);
     let_go(held);
     return Py_BuildValue("ii", why, count);
 failed:
+    if (w.p) give_back(w.p, &w.orders);
     free_work(&w); free(memory);
     let_go(held);
     return NULL;
@@ -1071,6 +1408,7 @@ failed:
 static PyMethodDef functions[] = {
     {"devices", make_devices, METH_VARARGS, NULL},
     {"plan", make_plan, METH_VARARGS, NULL},
+    {"at_once", at_once, METH_VARARGS, NULL},
     {"newton", call_newton, METH_VARARGS, NULL},
     {"sweep", sweep, METH_VARARGS, NULL},
     {"course", make_course, METH_VARARGS, NULL},
@@ -1080,4 +1418,8 @@ static PyMethodDef functions[] = {
 
 static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "_kernel", NULL, -1, functions, NULL, NULL, NULL, NULL};
 
-PyMODINIT_FUNC PyInit__kernel(void) { return PyModule_Create(&module); }
+PyMODINIT_FUNC PyInit__kernel(void)
+{
+    choose_lanes(LANES);
+    return PyModule_Create(&module);
+}

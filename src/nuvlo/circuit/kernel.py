@@ -153,7 +153,7 @@ class Kernel:
         out = np.empty((len(rows), right.shape[1], many, omega.size), dtype=complex)
         self.module.sweep(
             plan, still.packed, moving.packed, members.start, many, np.ascontiguousarray(omega), omega.size, np.ascontiguousarray(right, dtype=complex),
-            right.shape[1], np.array(rows, dtype=np.int32), len(rows), RESIDUAL_LIMIT, out,
+            right.shape[1], np.array(rows, dtype=np.int32), len(rows), RESIDUAL_LIMIT, PIVOT_THRESHOLD, out,
         )  # fmt: skip
         return out
 
