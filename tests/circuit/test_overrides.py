@@ -5,9 +5,10 @@ import pytest
 
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.devices import THERMAL_VOLTAGE
+from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import fault_named
 from nuvlo.circuit.netlist import NetlistError
-from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.operating_point import operating_point, solve
 from nuvlo.circuit.overrides import turned
 from nuvlo.circuit.small_signal import response
 
@@ -80,6 +81,40 @@ def test_values_faults_and_positions_in_one_call():
     expected = 9 * turn * load / (load + 10e3 * turn * (1 - turn))
     assert point.voltage("w")[:3] == pytest.approx(expected, rel=1e-3)
     assert point.voltage("w")[3] < 0.6 < point.voltage("w")[0]
+
+
+@pytest.mark.parametrize("legs", ["ceb", "bce", "ebc"])
+def test_equations_of_a_turned_transistor_are_those_laid_out_anew(legs):
+    """They start from the circuit whose transistors are upright; of series resistances too, of few values and of many, with and without sources."""
+    text = (
+        "t\nvp p 0 9\nr1 p b 470k\nr2 p c 4.7k\nr3 e 0 1k\nc1 b c 1n\nq1 c b e nn\nq2 p c o nn\nr4 o 0 1k\nb1 k 0 i=1m*v(o)\nr5 k 0 1k\nd1 k 0 dd\n"
+        ".model nn npn bf=200 rb=100 re=1 rc=2 cje=5p\n.model dd d(rs=3)"
+    )
+    upright, turn = Circuit.from_text(text), fault_named(f"q1.legs_{legs}")
+    values = {"r2": np.array([4.7e3, 4.6e3, 4.9e3]), "q1.bf": np.array([200.0, 150.0, 300.0]), "r5.missing": np.array([0.0, 0.0, 1.0])}
+    for given in ({}, {"r2": 4e3}, values):
+        for apart in ({}, {"open_sources": frozenset({"vp"}), "leak": 1e-12}):
+            from_it, anew = turned(upright, [turn]), turned(upright, [turn])
+            anew.upright = None
+            mine, theirs = Equations(from_it, given, **apart), Equations(anew, given, **apart)
+            assert mine.circuit is from_it
+            assert mine.names == theirs.names
+            for k in range(3 if given is values else 1):
+                assert np.array_equal(_matrix(mine, k), _matrix(theirs, k))
+            one, other = solve(mine), solve(theirs)
+            assert one.x == pytest.approx(other.x, rel=1e-6, abs=1e-9)
+    assert operating_point(upright).voltage("c") != pytest.approx(operating_point(turned(upright, [turn])).voltage("c"), abs=0.01)
+
+
+def _matrix(eq, member: int):
+    """Of one member: all that is linear, and its devices at a tenth of a volt."""
+    values = [np.array([v[member % v.size]]) for v in eq.linear()]
+    volts = np.full((eq.devices.count, max(eq.members, 1)), 0.1)
+    eq.add_devices(values, eq.devices.evaluate(volts, 0.0).conductance[:, [member]])
+    out = np.zeros((eq.size, eq.size))
+    for place, value in zip(eq.slots, values, strict=True):
+        out[place] += value[0]
+    return out
 
 
 def test_temperature_is_an_axis():

@@ -28,6 +28,7 @@ GROUND = ("0", "gnd")
 MOST_ELEMENTS, DEEPEST = 10_000, 50  # opened out, and subcircuits in subcircuits
 MOST_COPIES = 100  # of a block side by side
 REMEMBERED = 16  # first members a circuit keeps the solutions of
+MOST_ASKED = 6  # equations it keeps for those with transistors in other holes
 
 
 @dataclass(frozen=True)
@@ -220,6 +221,8 @@ class Circuit:
         self.orders = Memory()  # of elimination
         self.formulas: Any = None  # its expressions as code
         self.equations: Any = None  # of the circuit as it stands, which others start from
+        self.upright: Circuit | None = None  # the same with its transistors in their own holes, where that is all that differs
+        self.asked = Memory(MOST_ASKED)  # equations that circuits with other holes start from, by what was overridden
         self._hanging: dict[str, set[str]] | None = None
         self._open(netlist.top, _Scope("", netlist.top, {}, None), {}, ())
         if not self.elements and not self._problems:
@@ -246,6 +249,7 @@ class Circuit:
         out.elements = list((own | {e.name: e for e in extra}).values())
         out._by_name = {e.name: e for e in out.elements}
         out.memory, out.orders, out.formulas, out.equations, out._hanging = Memory(), Memory(), None, None, None
+        out.upright, out.asked = None, Memory(MOST_ASKED)
         return out
 
     def element(self, name: str) -> Element:

@@ -37,6 +37,7 @@ SERIES_RESISTANCES = {
     "j": (("rd", 0), ("rs", 2)),
     "m": (("rd", 0), ("rs", 2)),
 }
+MOST_KEPT = 1 << 20  # bytes of what is overridden, by which equations are kept for circuits with transistors in other holes
 ONE: Array = np.ones(1)
 
 
@@ -63,6 +64,9 @@ class Equations:
         overrides = Asked(overrides or {})
         check(circuit, overrides)
         self.base: Equations | None = None  # of the circuit as it stands, where all but a few values are its own
+        if circuit.upright is not None and not (clamps or stated):
+            self._start_from_upright(circuit, overrides, open_sources, leak)
+            return
         usual = not (open_sources or leak or clamps or stated)
         if usual and overrides and (changed := self._simple(circuit, overrides)) is not None:
             self._start_from(circuit.equations, overrides, changed)
@@ -77,6 +81,7 @@ class Equations:
         self.names = list(circuit.nodes)
         extra: dict[tuple[str, str], int] = {}
         conductors: list[tuple[int, int, Array]] = []
+        self.inner = extra  # nodes behind series resistances
         for element in circuit.elements:
             series = SERIES_RESISTANCES.get(element.kind, ())
             area = np.asarray(circuit.parameter(element, "area", overrides, 1.0), float)
@@ -167,6 +172,7 @@ class Equations:
     def _start_from(self, base: Equations, overrides: Asked, changed: list[Element]) -> None:
         """The equations of the circuit as it stands, but for the values of a few elements."""
         self.__dict__.update(base.__dict__)
+        self.__dict__.pop("_as_member", None)
         self.base, self.overrides, self.members = base, overrides, ensemble_size(overrides)
         self.conductors, self.capacitors, self.sources = list(base.conductors), list(base.capacitors), dict(base.sources)
         self.changed_conductors, self.changed_capacitors = [], []
@@ -181,6 +187,25 @@ class Equations:
                 self.changed_capacitors.append(at)
             else:
                 self.sources[element.name] = self.strength[element.name] * self._value(element.name, "dc", overrides)
+
+    def _start_from_upright(self, circuit: Circuit, overrides: Asked, open_sources: frozenset[str], leak: float) -> None:
+        """The equations of the circuit whose transistors are in their own holes, but for the nodes of those that are not here."""
+        upright = circuit.upright
+        assert upright is not None
+
+        def make() -> Equations:
+            return Equations(upright, overrides, open_sources=open_sources, leak=leak)
+
+        values = {name: np.asarray(value, float) for name, value in overrides.items()}
+        key = (open_sources, leak, *((name, value.size, value.tobytes()) for name, value in values.items()))
+        self.__dict__.update((upright.asked.recall(key, make) if sum(v.nbytes for v in values.values()) <= MOST_KEPT else make()).__dict__)
+        self.circuit = self.given = circuit
+        moved = [e for e in circuit.elements if e is not upright.element(e.name)]
+        self.devices = self.devices.moved(moved, self.inner)
+        behind = {(e.name, name): e.nodes[leg] for e in moved for name, leg in SERIES_RESISTANCES[e.kind]}
+        ends = {self.inner[what]: leg for what, leg in behind.items() if what in self.inner}
+        self.conductors = [(ends.get(b, a), b, siemens) for a, b, siemens in self.conductors]
+        self.lay_out()
 
     def _siemens(self, element: Element) -> Array:
         ohms = self._value(element.name, "value", self.overrides)
@@ -465,10 +490,16 @@ class Equations:
                 out[minus] += amps
         return out
 
+    def as_member(self, k: int) -> tuple[tuple[str, float], ...]:
+        """What is overridden, as a member has it."""
+        if k not in self._as_member:
+            values = ((name, np.ravel(value)) for name, value in self.overrides.items())
+            self._as_member[k] = tuple((name, float(value[k if value.size > 1 else 0])) for name, value in values)
+        return self._as_member[k]
+
     @cached_property
-    def of_the_first(self) -> tuple[tuple[str, float], ...]:
-        """What is overridden, as the first member has it."""
-        return tuple((name, float(np.ravel(value)[0])) for name, value in self.overrides.items())
+    def _as_member(self) -> dict[int, tuple[tuple[str, float], ...]]:
+        return {}
 
     @cached_property
     def kernel(self) -> Kernel | None:

@@ -54,6 +54,7 @@ STEP_GMINS = (1e-9, 1e-12)  # S across junctions while sources are raised
 GAIN_SIEMENS = 1e-6  # to ground, below which a node is one of gain
 LEAKY, MOST_EASE, LEAST_EASE = 1e-2, 20.0, 1.0005  # S to ground at first, and by how much it is eased in a step
 NEAR_TURNS = 12  # allowed from the first member's solution, where there is another way for those it does not lead to
+ASTRAY_TURNS = 40  # of Newton, for a member in which an expression had no value: who has not come back by then seldom does
 STEP_TURNS, FOLLOW_TURNS = 24, 12  # Newton steps allowed for one small step of gmin or of the sources, and of the way to a member
 # Full Newton steps first; an iteration that goes round in circles, as a saturating amplifier in a loop does, is broken
 # by ever smaller shares of each step: (from this turn on, share).
@@ -74,7 +75,7 @@ def solution(
         x = (equations.plan(linear) if members > 1 else equations.unplanned()).solve(linear, b)
         x = x if some is None else x[:, some]
         return x, np.asarray(np.isfinite(x).all(axis=0)), None
-    newton = Newton(equations, linear, right, members, tolerances, at_rest=drive is None)
+    newton = Newton(equations, linear, right, members, tolerances, at_rest=drive is None, first=0 if some is None or not some.size else int(some[0]))
     newton.take_lead()
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # a wild step is seen by what it gives
         x, converged = newton.run(stubborn, start, some)
@@ -93,9 +94,9 @@ class Known:
 class Newton:
     def __init__(
         self, equations: Equations, linear: list[Array], right: Array, members: int, tolerances: Tolerances,
-        known: Known | None = None, at_rest: bool = False,
+        known: Known | None = None, at_rest: bool = False, first: int = 0,
     ) -> None:  # fmt: skip
-        self.eq, self.right, self.at_rest, self.linear = equations, right, at_rest, linear
+        self.eq, self.right, self.at_rest, self.linear, self.first = equations, right, at_rest, linear, first
         self.lead: Array | None = None  # where the search begins, if somewhere
         self.members, self.tol = members, tolerances
         self.way = np.zeros(members, dtype=np.uint8)  # by which each was found
@@ -108,8 +109,10 @@ class Newton:
 
     def _known(self, linear: list[Array]) -> Known:
         """What an earlier call with the same first member found out, or a new place for it."""
-        numbers = np.fromiter((v[0] for v in linear), float, len(linear)).tobytes() + self.right[:, 0].tobytes()
-        found: Known = self.eq.circuit.memory.recall((self.eq.of_the_first, numbers, self.tol), lambda: Known(None, {}))
+        k = self.first
+        numbers = np.fromiter((v[k] if v.size > 1 else v[0] for v in linear), float, len(linear)).tobytes()
+        right = self.right[:, k if self.right.shape[1] > 1 else 0].tobytes()
+        found: Known = self.eq.circuit.memory.recall((self.eq.as_member(k), numbers, right, self.tol), lambda: Known(None, {}))
         return found
 
     def take_lead(self) -> None:
@@ -130,7 +133,7 @@ class Newton:
         """The first member alone, where it is ``stubborn`` by whatever it takes: the others begin there."""
         if self.known.nominal is not None:
             return self.known.nominal, np.ones(1, dtype=bool)
-        first = np.array([0])
+        first = np.array([self.first])
         x, ok = self.iterate(first, start, junctions)
         if stubborn and not ok.all():
             x, ok = self.step_up(first, start, junctions)
@@ -140,11 +143,13 @@ class Newton:
 
     def run(self, stubborn: bool, begin: Array | None = None, some: NDArray[np.intp] | None = None) -> tuple[Array, NDArray[np.bool_]]:
         every = np.arange(self.members) if some is None else some
-        alone = not every.any()  # the first by itself
+        alone = every.size == 1
         start, junctions = self.begin()
         if begin is not None and alone and np.isfinite(begin).all():
             start, junctions = begin, self.eq.branch_voltages(begin)
-        x, ok = self.nominal(start, junctions, stubborn or (begin is None and not alone))  # the others begin there
+        x, ok = start, np.zeros(1, dtype=bool)
+        if every.size and (begin is None or alone or stubborn or not np.isfinite(begin).all()):
+            x, ok = self.nominal(start, junctions, stubborn or (begin is None and not alone))  # the others begin there
         if alone:
             return x.copy(), ok
         nominal_junctions = self.eq.branch_voltages(x) if ok.all() else junctions
@@ -208,7 +213,7 @@ class Newton:
         fixed = {name: value for name, value in eq.overrides.items() if name not in varied}
         while (going := np.flatnonzero((share < 1.0) & (step >= SMALLEST_SHARE))).size:
             trial = np.minimum(1.0, share[going] + step[going])
-            between = {n: v[0] + trial * (v[chosen[going]] - v[0]) for n, v in varied.items()}
+            between = {n: v[self.first] + trial * (v[chosen[going]] - v[self.first]) for n, v in varied.items()}
             there = Equations(eq.given, {**fixed, **between}, open_sources=eq.open_sources)
             known = Known(None, self.known.plans)
             newton = Newton(there, there.linear(), there.right_side(), going.size, self.tol, known)
@@ -239,7 +244,8 @@ class Newton:
         if back.size:
             begin, volts = (of[:, back] if of.shape[1] > 1 else of for of in (start, junctions))
             share = scale[back] if isinstance(scale, np.ndarray) else scale
-            x[:, back], done[back] = self.iterate_together(chosen[back], begin, volts, gmin, share, turns)
+            few = min(turns or self.tol.iterations, ASTRAY_TURNS)
+            x[:, back], done[back] = self.iterate_together(chosen[back], begin, volts, gmin, share, few)
         return x, done
 
     @cached_property
@@ -256,8 +262,9 @@ class Newton:
 
         def make() -> Any:
             assert eq.kernel is not None
-            values = [v[:1] for v in self.linear]
-            eq.add_devices(values, eq.devices.members(np.array([0])).evaluate(junctions[:, :1], self.tol.gmin).conductance)
+            first = np.array([self.first])
+            values = [v[first] if v.size > 1 else v for v in self.linear]
+            eq.add_devices(values, eq.devices.members(first).evaluate(junctions[:, :1], self.tol.gmin).conductance)
             return eq.kernel.plan([float(v[0]) for v in values])
 
         return eq.circuit.orders.recall((self.known.nominal is None, eq.kernel.pattern), make)

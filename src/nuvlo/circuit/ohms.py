@@ -15,15 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.circuit.circuit import Circuit, Element, Memory, Overrides
+from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.operating_point import DEFAULT, OperatingPoint, Tolerances, solve
-from nuvlo.circuit.overrides import of_members
+from nuvlo.circuit.operating_point import DEFAULT, OperatingPoint, Tolerances, rest_of, solve
 from nuvlo.circuit.small_signal import LinearisedCircuit
 
 LEAK = 1e-12  # S from each node to ground: a part of the circuit may float while it is being measured
 STIFF = (1.0, 1e3, 1e-2)  # S of the source that holds volts, tried in this order where a solution is lost
-KEPT = 6  # equations of some members: of all, of the first, and of those that were looked at last
 FEW_TURNS = 50  # of Newton, where another way is known: who has not converged by then seldom does
 AGAIN = (1.005, 0.995)  # times the current, where a member is lost
 HELD_TURNS, HELD_S, NEAR_ENOUGH = 24, 1.0, 1e-4  # steps towards the volts at which the test current flows, with what they are held, and to what share of it
@@ -68,7 +66,6 @@ class Unpowered:
         self.kept = bool(keep)
         self.sources = _taken_out(circuit, overrides) - {k.lower() for k in keep}
         self.members = max((np.size(value) for value in (overrides or {}).values()), default=1)
-        self.memory = Memory(KEPT)
         self.ready: dict[tuple[int, int], Array] = {}
 
     def get_ready(self, pairs: Sequence[tuple[str, str]]) -> None:
@@ -84,14 +81,9 @@ class Unpowered:
             self._still.point.equations.inject(unit[:, k], pair, 1.0)
         return self._still.solve(np.zeros(1), unit)[..., 0].real
 
-    def equations(self, some: NDArray[np.intp]) -> Equations:
-        """Of ``some`` members."""
-
-        def make() -> Equations:
-            return Equations(self.circuit, of_members(self.overrides, some, self.members), open_sources=self.sources, leak=LEAK)
-
-        found: Equations = self.memory.recall(some.tobytes(), make)
-        return found
+    @cached_property
+    def equations(self) -> Equations:
+        return Equations(self.circuit, self.overrides, open_sources=self.sources, leak=LEAK)
 
     def between(self, red: str, black: str, meter: Ohmmeter | None = None) -> Resistance:
         """Resistance between ``red`` and ``black``."""
@@ -151,8 +143,7 @@ class Unpowered:
     @cached_property
     def _still(self) -> LinearisedCircuit:
         """All at rest, with nothing driven."""
-        equations = self.equations(np.arange(self.members))
-        return LinearisedCircuit(solve(equations, self.tolerances, np.zeros((equations.size, 1))))
+        return LinearisedCircuit(solve(self.equations, self.tolerances, np.zeros((self.equations.size, 1))))
 
     def bridged(self, red: str, black: str, hertz: float) -> Array:
         """(N,) F, as :func:`capacitance`."""
@@ -168,10 +159,9 @@ class Unpowered:
         """Volts of ``some`` members at so many times the test current, over that; NaN of those that are lost."""
         if not some.size:
             return np.zeros(0)
-        equations = self.equations(some)
-        drive = np.zeros((equations.size, 1)) + equations.right_side()
-        equations.inject(drive, ends, times * meter.test_current)
-        return _across(solve(equations, limits, drive, stubborn=stubborn).x, *ends) / times
+        drive = np.zeros((self.equations.size, 1)) + self.equations.right_side()
+        self.equations.inject(drive, ends, times * meter.test_current)
+        return _across(rest_of(self.equations, some, limits, drive, stubborn=stubborn)[0], *ends) / times
 
     def _held(self, ends: tuple[int, int], some: NDArray[np.intp], meter: Ohmmeter) -> Array:
         """Volts of ``some`` members at the test current, found by holding volts until it flows: what is held is found where what is driven is not.
@@ -179,23 +169,24 @@ class Unpowered:
         out = np.full(some.size, np.nan)
         if not some.size:
             return out
-        equations = self.equations(some).tied(*ends, HELD_S)
+        equations = self.equations.tied(*ends, HELD_S)
         low, high = np.zeros(some.size), np.full(some.size, meter.compliance)
         below, above = np.full(some.size, -meter.test_current), np.full(some.size, np.nan)
         side, start, going = np.zeros(some.size), None, np.ones(some.size, dtype=bool)
         for turn in range(HELD_TURNS):
             asked = high if turn == 0 else np.where(np.isnan(above), high, low - below * (high - low) / (above - below))
-            drive = np.zeros((equations.size, some.size)) + equations.right_side()
-            equations.inject(drive, ends, HELD_S * asked)
-            found = solve(equations, replace(self.tolerances, iterations=FEW_TURNS), drive, stubborn=False, start=start)
-            volts = _across(found.x, *ends)
+            drive = np.zeros((equations.size, self.members)) + equations.right_side()
+            every = np.zeros(self.members)
+            every[some] = HELD_S * asked
+            equations.inject(drive, ends, every)
+            start, _ = rest_of(equations, some, replace(self.tolerances, iterations=FEW_TURNS), drive, stubborn=False, start=start)
+            volts = _across(start, *ends)
             more = HELD_S * (asked - volts) - meter.test_current
             there = going & (np.abs(more) <= NEAR_ENOUGH * meter.test_current)
             out[there] = volts[there]
             going &= ~(there | np.isnan(more)) & (above > 0 if turn else True)
             if not going.any():
                 break
-            start = found.x
             up, down = going & (more > 0), going & (more <= 0)
             below[up & (side > 0)] /= 2
             above[down & (side < 0)] /= 2
@@ -211,14 +202,14 @@ class Unpowered:
             lost = np.flatnonzero(np.isnan(held))
             if not lost.size:
                 break
-            equations = self.equations(some[lost]).tied(*ends, stiff)
+            equations = self.equations.tied(*ends, stiff)
             drive = np.zeros((equations.size, 1)) + equations.right_side()
             equations.inject(drive, ends, stiff * meter.compliance)
             # Rounding of that source's amperes moves what only a leak and a junction at rest tie down by some microvolts.
             last = k == len(STIFF) - 1
             turns = self.tolerances.iterations if last else FEW_TURNS
             fine = replace(self.tolerances, vntol=max(self.tolerances.vntol, FLOATS_V), iterations=turns)
-            volts = _across(solve(equations, fine, drive, stubborn=last).x, *ends)
+            volts = _across(rest_of(equations, some[lost], fine, drive, stubborn=last)[0], *ends)
             # No unit without sources shows more than what is held across it, nor gives anything back: that is no solution.
             sane = (np.abs(volts) <= meter.compliance * (1 + FLOATS_V)) & (volts >= 0)
             amps[lost[sane]], held[lost[sane]] = stiff * (meter.compliance - volts[sane]), volts[sane]

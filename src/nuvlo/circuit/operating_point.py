@@ -155,10 +155,11 @@ def followed(equations: Equations, tolerances: Tolerances = DEFAULT) -> tuple[Ar
 
 
 def rest_of(
-    equations: Equations, some: NDArray[np.intp], tolerances: Tolerances = DEFAULT, *, stubborn: bool = True, start: Array | None = None
-) -> tuple[Array, NDArray[np.bool_]]:
+    equations: Equations, some: NDArray[np.intp], tolerances: Tolerances = DEFAULT, drive: Array | None = None, *, stubborn: bool = True,
+    start: Array | None = None,
+) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
     """Where ``some`` members come to rest (n, K), NaN of those that are lost, and which were found. As :func:`solve`."""
-    x, there, _ = solution(equations, tolerances, stubborn=stubborn, start=start, some=some)
+    x, there, _ = solution(equations, tolerances, drive, stubborn=stubborn, start=start, some=some)
     return x, there
 
 

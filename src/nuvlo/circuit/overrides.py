@@ -49,11 +49,6 @@ def direction(element: Element, overrides: Overrides) -> Array | float:
     return 1.0 - 2.0 * np.asarray(overrides.get(Reversed(element.name).key, 0.0), float)
 
 
-def of_members(overrides: Overrides | None, chosen: NDArray[np.intp], members: int) -> Overrides:
-    """What is overridden, of ``chosen`` ones of so many members alone."""
-    return {name: np.asarray(value)[chosen] if np.size(value) == members > 1 else value for name, value in (overrides or {}).items()}
-
-
 def bridges(circuit: Circuit, overrides: Overrides) -> list[tuple[int, int, Array]]:
     """(node, node, S) of every bridge."""
     out = []
@@ -76,7 +71,9 @@ def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
 
 def turned(circuit: Circuit, turns: Collection[Turned]) -> Circuit:
     """The circuit of a unit whose transistors stand so in all members: each in place of the one that belongs there."""
-    return circuit.with_elements([_turned(circuit, turn) for turn in turns])
+    out = circuit.with_elements([_turned(circuit, turn) for turn in turns])
+    out.upright = None if any(turn.like for turn in turns) else circuit
+    return out
 
 
 def _turned(circuit: Circuit, turn: Turned) -> Element:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
+from copy import copy
 from itertools import pairwise
 
 import numpy as np
@@ -61,6 +62,14 @@ class Devices:
         saturation = np.concatenate([i for _, i in steps])
         with np.errstate(divide="ignore"):  # what is no junction has no saturation current, and is not limited
             self.critical_voltage = self.step_voltage * np.log(self.step_voltage / (np.sqrt(2.0) * saturation))
+
+    def moved(self, elements: Collection[Element], inner: dict[tuple[str, str], int]) -> Devices:
+        """The same with ``elements`` on other nodes."""
+        out, others = copy(self), {e.name: e for e in elements}
+        out.groups = [g.moved(others) if any(e.name in others for e in g.elements) else g for g in self.groups]
+        out.pairs = [pair for g in out.groups for pair in g.pairs(inner)]
+        out.injections = [pair for g in out.groups for pair in g.injections(inner)]
+        return out
 
     def at_time(self, seconds: float) -> None:
         """From now on expressions know this as the time."""

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.circuit.circuit import Circuit, Overrides
+from nuvlo.circuit.circuit import Circuit, Element, Overrides
 from nuvlo.circuit.devices.junction import NOMINAL_TEMPERATURE, ZERO_CELSIUS, thermal_voltage
 
 FEW_MEMBERS = 32  # whose parameters are compared with those of others
@@ -73,6 +74,13 @@ class Group(ABC):
     def programs(self) -> dict[tuple[int, int, bool], Any]:
         """Its laws as they were recorded for the compiled part."""
         return {}
+
+    def moved(self, others: Mapping[str, Element]) -> Self:
+        """The same with ``others`` in the places of the elements of their names, on other nodes: their laws hang on no node."""
+        laws, out = self.programs, copy(self)
+        out.elements = [others.get(e.name, e) for e in self.elements]
+        out.programs = laws
+        return out
 
     def content(self) -> tuple[Hashable, ...] | None:
         """What its laws hang on; None for too many members to compare."""
