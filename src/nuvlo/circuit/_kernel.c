@@ -62,61 +62,25 @@ typedef struct {
     const double *fixed_values, *varying_values; /* (fixed, lanes); (members or 1, varying, lanes) */
 } Program;
 
-#define EACH(expression) do { for (int i = 0; i < n; i++) to[i] = (expression); } while (0)
-
-static void run_code(const Program *p, double **reg)
-{
-    const int n = p->lanes;
-    const int32_t *c = p->code, *end = c + 5 * p->ops;
-    for (; c < end; c += 5) {
-        double *to = reg[c[1]];
-        const double *a = reg[c[2]], *b = reg[c[3]], *d = reg[c[4]];
-        switch (c[0]) {
-        case ADD: EACH(a[i] + b[i]); break;
-        case SUB: EACH(a[i] - b[i]); break;
-        case MUL: EACH(a[i] * b[i]); break;
-        case DIV: EACH(a[i] / b[i]); break;
-        case NEG: EACH(-a[i]); break;
-        case ABS: EACH(fabs(a[i])); break;
-        case MIN: EACH(a[i] < b[i] || a[i] != a[i] ? a[i] : b[i]); break;
-        case MAX: EACH(a[i] > b[i] || a[i] != a[i] ? a[i] : b[i]); break;
-        case EXP: EACH(exp(a[i])); break;
-        case LOG: EACH(log(a[i])); break;
-        case LOG10: EACH(log10(a[i])); break;
-        case SQRT: EACH(sqrt(a[i])); break;
-        case POW: EACH(pow(a[i], b[i])); break;
-        case TAN: EACH(tan(a[i])); break;
-        case TANH: EACH(tanh(a[i])); break;
-        case ATAN: EACH(atan(a[i])); break;
-        case SIN: EACH(sin(a[i])); break;
-        case COS: EACH(cos(a[i])); break;
-        case SINH: EACH(sinh(a[i])); break;
-        case COSH: EACH(cosh(a[i])); break;
-        case ASIN: EACH(asin(a[i])); break;
-        case ACOS: EACH(acos(a[i])); break;
-        case ASINH: EACH(asinh(a[i])); break;
-        case ACOSH: EACH(acosh(a[i])); break;
-        case ATANH: EACH(atanh(a[i])); break;
-        case FLOOR: EACH(floor(a[i])); break;
-        case CEIL: EACH(ceil(a[i])); break;
-        case TRUNC: EACH(trunc(a[i])); break;
-        case RINT: EACH(rint(a[i])); break;
-        case FMOD: EACH(fmod(a[i], b[i])); break;
-        case SIGN: EACH(a[i] != a[i] ? a[i] : (a[i] > 0) - (a[i] < 0)); break;
-        case LT: EACH(a[i] < b[i]); break;
-        case LE: EACH(a[i] <= b[i]); break;
-        case GT: EACH(a[i] > b[i]); break;
-        case GE: EACH(a[i] >= b[i]); break;
-        case EQ: EACH(a[i] == b[i]); break;
-        case NE: EACH(a[i] != b[i]); break;
-        case AND: EACH(a[i] != 0 && b[i] != 0); break;
-        case OR: EACH(a[i] != 0 || b[i] != 0); break;
-        case NOT: EACH(a[i] == 0); break;
-        case WHERE: EACH(a[i] != 0 ? b[i] : d[i]); break;
-        case STEEP: EACH(a[i] != a[i] ? 0.0 : a[i] > STEEPEST ? STEEPEST : a[i] < -STEEPEST ? -STEEPEST : a[i]); break;
-        }
-    }
-}
+#define NUMBER double
+#define NAMED(name) name
+#define CONSTANT(x) (x)
+#define TRUTH(condition) ((double)(condition))
+#define SELECT(condition, yes, no) ((condition) ? (yes) : (no))
+#define SIZE_OF(x) fabs(x)
+#define EXPONENTIAL(to, x) (to) = exp(x)
+#define BY_ITSELF(to, function, x) (to) = function(x)
+#define OF_TWO(to, function, x, y) (to) = function(x, y)
+#include "_laws.h"
+#undef NUMBER
+#undef NAMED
+#undef CONSTANT
+#undef TRUTH
+#undef SELECT
+#undef SIZE_OF
+#undef EXPONENTIAL
+#undef BY_ITSELF
+#undef OF_TWO
 
 /* ---- devices ------------------------------------------------------------------------------------------------------------------- */
 
@@ -730,8 +694,12 @@ failed:
 typedef double Lanes __attribute__((vector_size(LANES * sizeof(double))));
 typedef int64_t Mask __attribute__((vector_size(LANES * sizeof(double))));
 typedef struct { Lanes re, im; } ComplexLanes;
+#define CONSTANT(x) ((Lanes){0} + (x))
+#define TRUTH(mask) ((Lanes)((mask) & (Mask)CONSTANT(1.0)))
 #define SELECT(mask, yes, no) ((Lanes)(((Mask)(yes) & (mask)) | ((Mask)(no) & ~(mask))))
-#define SIZE_OF(of) ((Lanes)((Mask)(of) & INT64_MAX))
+#define SIZE_OF(x) ((Lanes)((Mask)(x) & INT64_MAX))
+#define BY_ITSELF(to, function, x) do { for (int l = 0; l < LANES; l++) (to)[l] = function((x)[l]); } while (0)
+#define OF_TWO(to, function, x, y) do { for (int l = 0; l < LANES; l++) (to)[l] = function((x)[l], (y)[l]); } while (0)
 #define MASK(bits) (-(((Mask){0} + (bits)) >> (Mask){0, 1, 2, 3, 4, 5, 6, 7} & 1))
 
 /* Room for the slots of an order while elimination is at work. */

@@ -40,7 +40,7 @@ static inline int LEVEL(bits)(const Mask *of)
 static inline void LEVEL(exponential)(const Lanes *of, Lanes *to)
 {
     const Mask large = *of > 709.782712893384, small = *of < -700.0, none = *of != *of;
-    const Lanes held = SELECT(large | small, (Lanes){0}, *of);
+    const Lanes held = SELECT(large | small, CONSTANT(0), *of);
     const Lanes turns = held * 1.4426950408889634 + 0x1.8p52; /* to a whole number, which stands in its last digits */
     const Lanes whole = turns - 0x1.8p52;
     const Lanes r = (held - whole * 0x1.62e42feep-1) - whole * 0x1.a39ef35793c76p-33;
@@ -57,72 +57,16 @@ static inline void LEVEL(exponential)(const Lanes *of, Lanes *to)
     sum = sum * r + 0.5;
     sum = sum * r * r + r + 1.0;
     const Lanes scaled = (Lanes)((Mask)sum + ((Mask)turns << 52));
-    *to = SELECT(none, *of, SELECT(large, (Lanes){0} + INFINITY, SELECT(small, (Lanes){0}, scaled)));
+    *to = SELECT(none, *of, SELECT(large, CONSTANT(INFINITY), SELECT(small, CONSTANT(0), scaled)));
 }
 
-#define EACH(expression) do { for (int i = 0; i < n; i++) to[i] = (expression); } while (0)
-#define BY_ITSELF(function) do { for (int i = 0; i < n; i++) for (int l = 0; l < LANES; l++) to[i][l] = function(a[i][l]); } while (0)
-#define OF_TWO(function) do { for (int i = 0; i < n; i++) for (int l = 0; l < LANES; l++) to[i][l] = function(a[i][l], b[i][l]); } while (0)
-#define TRUTH(condition) EACH((Lanes)((condition) & (Mask)((Lanes){0} + 1.0)))
-
-static void LEVEL(run_lanes)(const Program *p, Lanes **reg)
-{
-    const int n = p->lanes;
-    const int32_t *c = p->code, *end = c + 5 * p->ops;
-    for (; c < end; c += 5) {
-        Lanes *to = reg[c[1]];
-        const Lanes *a = reg[c[2]], *b = reg[c[3]], *d = reg[c[4]];
-        switch (c[0]) {
-        case ADD: EACH(a[i] + b[i]); break;
-        case SUB: EACH(a[i] - b[i]); break;
-        case MUL: EACH(a[i] * b[i]); break;
-        case DIV: EACH(a[i] / b[i]); break;
-        case NEG: EACH(-a[i]); break;
-        case ABS: EACH(SIZE_OF(a[i])); break;
-        case MIN: EACH(SELECT((a[i] < b[i]) | (a[i] != a[i]), a[i], b[i])); break;
-        case MAX: EACH(SELECT((a[i] > b[i]) | (a[i] != a[i]), a[i], b[i])); break;
-        case EXP: for (int i = 0; i < n; i++) LEVEL(exponential)(a + i, to + i); break;
-        case LOG: BY_ITSELF(log); break;
-        case LOG10: BY_ITSELF(log10); break;
-        case SQRT: BY_ITSELF(sqrt); break;
-        case POW: OF_TWO(pow); break;
-        case TAN: BY_ITSELF(tan); break;
-        case TANH: BY_ITSELF(tanh); break;
-        case ATAN: BY_ITSELF(atan); break;
-        case SIN: BY_ITSELF(sin); break;
-        case COS: BY_ITSELF(cos); break;
-        case SINH: BY_ITSELF(sinh); break;
-        case COSH: BY_ITSELF(cosh); break;
-        case ASIN: BY_ITSELF(asin); break;
-        case ACOS: BY_ITSELF(acos); break;
-        case ASINH: BY_ITSELF(asinh); break;
-        case ACOSH: BY_ITSELF(acosh); break;
-        case ATANH: BY_ITSELF(atanh); break;
-        case FLOOR: BY_ITSELF(floor); break;
-        case CEIL: BY_ITSELF(ceil); break;
-        case TRUNC: BY_ITSELF(trunc); break;
-        case RINT: BY_ITSELF(rint); break;
-        case FMOD: OF_TWO(fmod); break;
-        case SIGN: EACH(SELECT(a[i] != a[i], a[i], (Lanes)((a[i] > 0) & (Mask)((Lanes){0} + 1.0)) - (Lanes)((a[i] < 0) & (Mask)((Lanes){0} + 1.0)))); break;
-        case LT: TRUTH(a[i] < b[i]); break;
-        case LE: TRUTH(a[i] <= b[i]); break;
-        case GT: TRUTH(a[i] > b[i]); break;
-        case GE: TRUTH(a[i] >= b[i]); break;
-        case EQ: TRUTH(a[i] == b[i]); break;
-        case NE: TRUTH(a[i] != b[i]); break;
-        case AND: TRUTH((a[i] != 0) & (b[i] != 0)); break;
-        case OR: TRUTH((a[i] != 0) | (b[i] != 0)); break;
-        case NOT: TRUTH(a[i] == 0); break;
-        case WHERE: EACH(SELECT(a[i] != 0, b[i], d[i])); break;
-        case STEEP: EACH(SELECT(a[i] != a[i], (Lanes){0}, SELECT(a[i] > STEEPEST, (Lanes){0} + STEEPEST, SELECT(a[i] < -STEEPEST, (Lanes){0} - STEEPEST, a[i])))); break;
-        }
-    }
-}
-
-#undef EACH
-#undef BY_ITSELF
-#undef OF_TWO
-#undef TRUTH
+#define NUMBER Lanes
+#define NAMED(name) LEVEL(name##_lanes)
+#define EXPONENTIAL(to, x) LEVEL(exponential)(&(x), &(to))
+#include "_laws.h"
+#undef NUMBER
+#undef NAMED
+#undef EXPONENTIAL
 
 /* Currents and conductances at v; a bit for each lane in which something comes out as no number. */
 static int LEVEL(evaluate_lanes)(Side *w, const Lanes *v, Lanes *current, Lanes *conductance)
@@ -136,7 +80,7 @@ static int LEVEL(evaluate_lanes)(Side *w, const Lanes *v, Lanes *current, Lanes 
         const Program *q = d->program + k;
         for (int j = 0; j < q->inputs; j++)
             for (int i = 0; i < q->lanes; i++) reg[2 + j][i] = w->signed_volts[q->in_rows[j * q->lanes + i]];
-        LEVEL(run_lanes)(q, reg);
+        LEVEL(run_code_lanes)(q, reg);
         const int32_t *out = q->out;
         for (int j = 0; j < q->outs; j++, out += 2 + q->lanes)
             for (int i = 0; i < q->lanes; i++) into[out[1]][out[2 + i]] = reg[out[0]][i];
@@ -161,7 +105,7 @@ static int LEVEL(evaluate_lanes)(Side *w, const Lanes *v, Lanes *current, Lanes 
 static void LEVEL(across_lanes)(const Devices *d, const Lanes *x, Lanes *v)
 {
     for (int k = 0; k < d->branches; k++) {
-        v[k] = d->plus[k] >= 0 ? x[d->plus[k]] : (Lanes){0};
+        v[k] = d->plus[k] >= 0 ? x[d->plus[k]] : CONSTANT(0);
         if (d->minus[k] >= 0) v[k] -= x[d->minus[k]];
     }
 }

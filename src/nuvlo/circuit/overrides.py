@@ -10,7 +10,6 @@ import dataclasses
 from collections.abc import Collection, Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import GROUND, Asked, Circuit, Element, Overrides
