@@ -50,6 +50,7 @@ PLANTED = [
     "landing|solder joins SKT1.7 and SKT1.8",
     "tollgate|the strap STRAP is open",
     "tollgate|the strap CASE is open",
+    "sluice|the strap BODY is open",
     "landing|U1 is in backwards",
     "lampwick|U2 is in backwards",
     "tidewheel|U1 is in backwards",
