@@ -23,6 +23,7 @@ from nuvlo.model.diagnosis import FELT_K, HOT_K
 from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.heat import rises
 from nuvlo.model.probes import CLOSE, WHOLE, Reading, looks_of
+from nuvlo.model.rectifier import drawn
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import EMPTY, farads, tone_volts
@@ -178,7 +179,7 @@ class SimulatedBench:
 
     def supply_current(self, supply: str, *, setup: str = "") -> Measured:
         found = next(s for s in self.unit.kit.info.supply if s.name == supply)
-        return self._shown(-float(self._point(setup).currents()[found.element][0]), "A")
+        return self._shown(float(drawn(self._point(setup), found)[0]), "A")
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         return self.bare_ohms(red, black, throw)

@@ -118,7 +118,10 @@ def usual(kit: Kit, known: Mapping[str, Law], key: str) -> float:
     if isinstance(fault_named(key), Bridge):
         return float(np.inf)
     element, _, parameter = key.rpartition(".")
-    return _own_value(kit.unit, element, parameter) if element and kit.unit and kit.unit.has_parameter(key) else 0.0
+    if element:
+        return _own_value(kit.unit, element, parameter) if kit.unit and kit.unit.has_parameter(key) else 0.0
+    beside = next((c for c in kit.setups.values() if c.has_parameter(key)), None)  # what the unit is joined to
+    return _own_value(beside, key, "dc" if beside.element(key).kind in "vi" else "value") if beside else 0.0
 
 
 def _near(value: float, law: Law) -> bool:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations, permutations
 
 import numpy as np
@@ -21,6 +21,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import override_of_element
 from nuvlo.kit.parts import Part
+from nuvlo.model.rectifier import rectifiers
 from nuvlo.quantity import format_value, parse_value
 
 SHORT_OHMS, COLD_OHMS = 0.3, 10e3  # of a bridge, of a cold joint
@@ -99,6 +100,9 @@ def single_mistakes(kit: Kit) -> list[Mistake]:
         return list({one.text: one for one in _on_paper(kit)}.values())
     out: dict[tuple[tuple[str, float], ...], Mistake] = {}
     for one in _all(kit):
+        for rectifier in rectifiers(kit):
+            more, hurts = rectifier.beside(one.overrides)
+            one = replace(one, overrides=(*one.overrides, *more), hurts=one.hurts or hurts)
         out.setdefault(one.overrides, one)
     return list(out.values())
 

@@ -37,6 +37,7 @@ from nuvlo.model.heat import rises
 from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
 from nuvlo.model.probes import TOUCH, Reading
+from nuvlo.model.rectifier import drawn
 from nuvlo.model.working import EMPTY, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
@@ -181,13 +182,13 @@ class Trials:
                 points[id(circuit)] = self._solved(wrong.of(circuit), values, draws, self._good(circuit), near)
             return points[id(circuit)].point
 
-        supplies = {s.name: s.element for s in self.kit.info.supply}
+        supplies = {s.name: s for s in self.kit.info.supply}
         tones: dict[tuple[str, str, float], list[int]] = {}
         for row, r in enumerate(self.readings):
             if r.quantity == "voltage":
                 out[row] = at_rest(self.kit.setup(r.setup), cold if r.empty else hot).voltage(*r.nodes)
             elif r.quantity == "current":
-                out[row] = -at_rest(self.kit.setup(r.setup), cold if r.empty else hot).currents()[supplies[r.point.removesuffix(EMPTY)]]
+                out[row] = drawn(at_rest(self.kit.setup(r.setup), cold if r.empty else hot), supplies[r.point.removesuffix(EMPTY)])
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
         touched = {r.part: row for row, r in enumerate(self.readings) if r.quantity == TOUCH}

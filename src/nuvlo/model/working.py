@@ -20,6 +20,7 @@ from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import Law, known_to, laws, sample
+from nuvlo.model.rectifier import drawn
 from nuvlo.model.results import corner
 from nuvlo.model.windows import JOINT_COVERAGE, Pair, Window, joint_windows
 from nuvlo.model.wired import probes, thrown, wired
@@ -280,7 +281,7 @@ class WorkingModel:
             read = self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference)
         else:
             assert supply is not None
-            read = -self.point_in(self.kit.setup()).currents()[supply.element]
+            read = drawn(self.point_in(self.kit.setup()), supply)
         off = read - read.mean()
         size = float(off @ off)
         shares = {}

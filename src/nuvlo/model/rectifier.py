@@ -1,0 +1,104 @@
+"""A full-wave rectifier of mains with one of its diodes not at work.
+
+A set-up stands for the wave by volts of d.c. of one sign, so of a bridge two diodes carry all there. Where one of these is missing the other two
+still charge the reservoir, once in a period in place of twice: that is the other sign, and a larger resistance of the winding. Where one lets
+current through both ways, the winding is shorted every other half of a period.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from nuvlo.arrays import Array
+from nuvlo.circuit.faults import Bridge, Missing, Reversed, fault_named
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.kit import Kit
+from nuvlo.kit.schema import Supply
+
+Overridden = tuple[tuple[str, float], ...]
+
+CARRIES = 0.1  # of the supply's current, from which a diode is one of those that carry it
+HURTS = "The winding is shorted through {} every other half of a wave: off at once. A fuse goes, or the transformer burns."
+
+
+@dataclass(frozen=True)
+class Rectifier:
+    """Its diodes, by element: both nodes, and whether each carries the current while the supply is as the set-ups have it; the resistor of the
+    winding, and its Ω where only half of the wave is of use (nothing where the set-ups have no such resistor)."""
+
+    supply: str
+    diodes: dict[str, tuple[str, str, bool]]
+    winding: tuple[str, float] | None
+
+    def beside(self, overrides: Overridden) -> tuple[Overridden, str]:
+        """What a mistake with these ``overrides`` makes of the wave, as more of them, and what does not survive it."""
+        for fault in (fault_named(key) for key, _ in overrides):
+            if isinstance(fault, Missing) and fault.element in self.diodes:
+                other = ((Reversed(self.supply).key, 1.0),) if self.diodes[fault.element][2] else ()
+                return (*other, *((self.winding,) if self.winding else ())), ""
+            through = {fault.a, fault.b} if isinstance(fault, Bridge) else set()
+            both = [name for name, (a, b, _) in self.diodes.items() if through == {a, b} or (isinstance(fault, Reversed) and fault.element == name)]
+            if both:
+                return ((self.supply, 0.0),), HURTS.format(both[0].upper())
+        return (), ""
+
+
+def rectifiers(kit: Kit) -> list[Rectifier]:
+    """Those of its supplies; kept with the kit."""
+    if "rectifiers" not in kit.memory:
+        kit.memory["rectifiers"] = [found for s in kit.info.supply if s.mains_hz and (found := _rectifier(kit, s))]
+    known: list[Rectifier] = kit.memory["rectifiers"]
+    return known
+
+
+def _rectifier(kit: Kit, supply: Supply) -> Rectifier | None:
+    unit = kit.unit
+    circuit = kit.setup(having=(supply.element,))
+    if unit is None or supply.element not in {e.name for e in circuit.elements}:
+        return None
+    names, own = ["0", *circuit.nodes], {e.name for e in unit.elements}
+    outside = [e for e in circuit.of_kind("r") if e.name not in own]
+    ends = {circuit.element(supply.element).nodes[k]: "" for k in (0, 1)}  # of the winding, and the resistor on the way there
+    for e in outside:
+        for here, there in (e.nodes[:2], e.nodes[1::-1]):
+            if here in ends and there not in ends and there >= 0:
+                ends[there] = e.name
+    point = operating_point(circuit)
+    amps = {name: float(i[0]) for name, i in point.currents().items()}
+    all_of_it = abs(amps[supply.element])
+    diodes = {
+        e.name: (names[e.nodes[0] + 1], names[e.nodes[1] + 1], amps[e.name] > CARRIES * all_of_it)
+        for e in circuit.of_kind("d") if e.name in own and set(e.nodes[:2]) & ends.keys()
+    }  # fmt: skip
+    if not any(carries for _, _, carries in diodes.values()) or not all_of_it:
+        return None
+    resistor = next((name for name in ends.values() if name), "")
+    if not resistor:
+        return Rectifier(supply.element, diodes, None)
+    ohms = float(circuit.parameter(circuit.element(resistor), "value", {}))
+    return Rectifier(supply.element, diodes, (resistor, half_wave_ohms(supply.volts, supply.running, ohms, all_of_it)))
+
+
+def half_wave_ohms(peak: float, settled: float, ohms: float, amps: float) -> float:
+    """Ω that leave of ``settled`` volts of d.c. what one pulse in a period leaves of a wave with this ``peak`` behind a winding of so many ``ohms``,
+    where ``amps`` flow with two; the load draws in proportion to its volts. The mean current of a pulse is (1/πR)·(√(V̂² − V²) − V·arccos(V/V̂))
+    (O. H. Schade, "Analysis of rectifier operation", Proc. IRE 31, 1943; worked out anew for a resistance alone)."""
+    from scipy.optimize import brentq  # not before it is needed
+
+    whole = settled - ohms * amps
+
+    def short_by(volts: float) -> float:
+        pulse = (math.sqrt(peak**2 - volts**2) - volts * math.acos(volts / peak)) / (math.pi * ohms)
+        return pulse - amps * volts / whole
+
+    volts = float(brentq(short_by, 1e-6 * peak, (1 - 1e-9) * peak))
+    return (settled - volts) / (amps * volts / whole)
+
+
+def drawn(point: OperatingPoint, supply: Supply) -> Array:
+    """(N,) A that a unit draws from a supply; of a rectified wave what is behind the rectifier, whichever half of the wave gives it."""
+    amps = -point.currents()[supply.element]
+    return np.abs(amps) if supply.mains_hz else amps

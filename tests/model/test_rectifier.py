@@ -1,0 +1,92 @@
+"""A rectifier with one diode not at work, against the same circuit followed over time with the wave itself."""
+
+import math
+
+import numpy as np
+import pytest
+
+from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.transient import transient
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.instruments.practice import PracticeBench
+from nuvlo.model.diagnosis import Diagnosis
+from nuvlo.model.mistakes import single_mistakes
+from nuvlo.model.rectifier import half_wave_ohms, rectifiers
+from nuvlo.workshop.demo import SHIPPED
+
+POINTS = ["hv", "hs", "hp"]
+
+
+@pytest.fixture(scope="module")
+def kit():
+    return read_kit(SHIPPED / "kilnlight")
+
+
+def steady(peak: float, ohms: float, amps: float, pulses: int) -> float:
+    """V at which so many pulses in a period give this mean current, by halving."""
+    angle, low, high = np.linspace(-np.pi, np.pi, 20_001), 0.0, peak
+    for _ in range(60):
+        volts = (low + high) / 2
+        given = pulses * np.maximum(peak * np.cos(angle) - volts, 0.0).mean() / ohms
+        low, high = (volts, high) if given > amps else (low, volts)
+    return low
+
+
+def mistake(kit, text):
+    return next(m for m in single_mistakes(kit) if m.text.startswith(text))
+
+
+@pytest.mark.parametrize("diode", ["D1", "D2", "D3", "D4"])
+def test_half_of_the_wave_is_what_it_is_over_time(kit, diode):
+    """By a transient of the half wave, its last tenth of a second: volts within 1 %."""
+    step, stop, late = 2e-4, 2.5, 500
+    half = transient(kit.setup(), step, stop, POINTS, signals={"vht": lambda t: 306.0 * max(0.0, math.cos(2 * math.pi * 50 * t))}).voltage
+    point = operating_point(kit.setup(), dict(mistake(kit, f"{diode} is missing").overrides))
+    whole = operating_point(kit.setup()).voltage("hv")[0]
+    for node in POINTS:
+        assert point.voltage(node)[0] == pytest.approx(half[node][0][-late:].mean(), rel=0.01)
+    assert point.voltage("hv")[0] < 0.95 * whole
+
+
+@pytest.mark.parametrize(("ohms", "amps"), [(10.0, 1e-3), (120.0, 0.09), (500.0, 0.05)])
+def test_less_is_left_of_one_pulse_than_of_two(ohms, amps):
+    """Followed here by itself: a capacitor so large that its volts stand still, charged by one pulse through the winding, a resistor across it."""
+    peak = 306.0
+    with_two = steady(peak, ohms, amps, pulses=2)
+    load, settled = with_two / amps, with_two + ohms * amps
+    more = half_wave_ohms(peak, settled, ohms, amps)
+    left = settled * load / (load + more)
+    assert left < with_two
+    angle = np.linspace(-np.pi, np.pi, 200_001)
+    charged = np.maximum(peak * np.cos(angle) - left, 0.0).mean() / ohms
+    assert charged == pytest.approx(left / load, rel=1e-3)
+
+
+@pytest.mark.parametrize("text", ["D1 is shorted", "D3 is shorted", "D2 is the wrong way round", "D4 is the wrong way round"])
+def test_what_shorts_the_winding_blows_its_fuse(kit, text):
+    one = mistake(kit, text)
+    assert "shorted through" in one.hurts
+    assert abs(operating_point(kit.setup(), dict(one.overrides)).voltage("hv")[0]) < 1.0
+
+
+def test_the_bench_and_the_table_draw_the_same_way_round(kit):
+    """Whichever half of the wave gives it, what the unit draws is drawn from the rectifier: never less than nothing."""
+    good = PracticeBench(kit, 3).supply_current("high tension").value
+    for diode in ("D1", "D2"):
+        amps = PracticeBench(kit, 3, mistake(kit, f"{diode} is missing")).supply_current("high tension").value
+        assert 0.8 * good < amps < good
+
+
+def test_a_missing_diode_leaves_volts_that_kill(kit):
+    """No row of the table says that all is dead with one of them gone: what is written there is read before a hand goes in."""
+    d = Diagnosis(kit, draws=4)
+    row = next(k for k, r in enumerate(d.readings) if r.key == ("TP1", "voltage"))
+    at = {m.text[:2]: k for k, m in enumerate(d.mistakes, start=1) if m.text[:13] in {f"D{n} is missing" for n in (1, 2, 3, 4)}}
+    assert len(at) == 4
+    for k in at.values():
+        assert (d.table[row, k] > 200).all()
+    assert d.table[row, [at["D1"], at["D4"]]] == pytest.approx(d.table[row, [at["D2"], at["D3"]]], rel=1e-3)
+
+
+def test_only_mains_are_rectified():
+    assert not rectifiers(read_kit(SHIPPED / "millrace"))
