@@ -9,10 +9,15 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.practice import PracticeBench
+from nuvlo.kit import Stage
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.rectifier import half_wave_ohms, rectifiers
+from nuvlo.model.rectifier import half_wave_ohms, rectifiers, ripple, rippling
+from nuvlo.quantity import Verdict
+from nuvlo.workshop.commands.arguments import NotUnderstood
 from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.workshop import Workshop
+from tests.workshop.test_journey import type_line
 
 POINTS = ["hv", "hs", "hp"]
 
@@ -86,6 +91,55 @@ def test_a_missing_diode_leaves_volts_that_kill(kit):
     for k in at.values():
         assert (d.table[row, k] > 200).all()
     assert d.table[row, [at["D1"], at["D4"]]] == pytest.approx(d.table[row, [at["D2"], at["D3"]]], rel=1e-3)
+
+
+@pytest.mark.parametrize(("given", "of_wave"), [("", abs), ("C1 is half of it", abs), ("D1 is missing", lambda v: max(v, 0.0)), ("D3 is missing", lambda v: max(v, 0.0))])
+def test_ripple_is_what_it_is_over_time(kit, given, of_wave):
+    """R.m.s. of the last fifth of a second, without its mean, within 6 %."""
+    own = {"c1": 23.5e-6} if given.startswith("C1") else {}
+    course = transient(
+        kit.setup(), 1e-4, 2.0, ["hv"], own, signals={"vht": lambda t: 306.0 * of_wave(math.cos(2 * math.pi * 50 * t))}
+    ).voltage["hv"][0][-2000:]
+    (supply,) = rippling(kit).values()
+    found = ripple(kit, operating_point(kit.setup(), own or (dict(mistake(kit, given).overrides) if given else {})), supply)
+    assert found[0] == pytest.approx(course.std(), rel=0.06)
+
+
+def test_ripple_tells_a_missing_diode_from_a_low_supply(kit):
+    """Volts alone do not: a transformer may be as low."""
+    d = Diagnosis(kit, draws=8)
+    bench = PracticeBench(kit, 5, mistake(kit, "D3 is missing"))
+    wanted = [r for r in d.readings if r.key in (("TP1", "voltage"), ("TP1~", "tone"))]
+    taken = {r.key: bench.take(r) for r in wanted}
+    assert not any(m.text.startswith("D3 is missing") for m in d.rank({wanted[0].key: taken[wanted[0].key]}).groups[0].mistakes)
+    first = d.rank(taken)
+    assert any(m.text.startswith("D3 is missing") for m in first.groups[0].mistakes)
+    assert first.good_unit < 0.02
+
+
+def test_ripple_shows_a_reservoir_that_is_not_there(kit):
+    """In volts of d.c. of one sign it makes no difference."""
+    d = Diagnosis(kit, draws=4)
+    row = next(k for k, r in enumerate(d.readings) if r.key == ("TP1~", "tone"))
+    at = {m.text[:13]: k for k, m in enumerate(d.mistakes, start=1)}
+    assert (d.table[row, at["C1 is missing"]] > 5 * d.table[row, 0].max()).all()
+
+
+def test_wake_asks_for_ripple_where_the_leads_are(tmp_path):
+    """Right after the volts there, with a window; typed by its name at any time, never less than nothing."""
+    session = Workshop(tmp_path / "shop").start(read_kit(SHIPPED / "kilnlight"), bench="typed")
+    type_line(session, "stage wake")
+    session.settle()
+    found = session.findings(Stage.WAKE)
+    names = [f.task.target for f in found]
+    asked = found[names.index("TP1~")]
+    assert names[names.index("TP1~") - 1] == "TP1"
+    assert asked.window.low < 3.6 < asked.window.high < 7.0
+    with pytest.raises(NotUnderstood, match="never less than nothing"):
+        type_line(session, "tp1~ -3.6")
+    type_line(session, "tp1~ 7.2")
+    session.settle()
+    assert next(f for f in session.findings(Stage.WAKE) if f.task.target == "TP1~").verdict is Verdict.OUT
 
 
 def test_only_mains_are_rectified():

@@ -76,7 +76,7 @@ class Meter(Protocol):
         """Volts between two nodes of the powered unit, in the kit's ``setup`` of this name, else in its first."""
 
     def tone(self, name: str) -> Measured:
-        """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in."""
+        """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in; or of the ripple of a supply."""
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         """Ohms between two nodes with the supply off, a switch in another ``throw`` where one is named; leads not yet taken off."""

@@ -23,7 +23,7 @@ from nuvlo.model.diagnosis import FELT_K, HOT_K
 from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.heat import rises
 from nuvlo.model.probes import CLOSE, WHOLE, Reading, looks_of
-from nuvlo.model.rectifier import drawn
+from nuvlo.model.rectifier import drawn, ripple, rippling
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import EMPTY, farads, tone_volts
@@ -170,7 +170,10 @@ class SimulatedBench:
         return self._ran[1]
 
     def tone(self, name: str) -> Measured:
-        return self.played(self.unit.kit.tone(name))
+        rectified = rippling(self.unit.kit).get(name)
+        if rectified is None:
+            return self.played(self.unit.kit.tone(name))
+        return self._shown(float(ripple(self.unit.kit, self._point(""), rectified)[0]), "V")
 
     def played(self, tone: Tone) -> Measured:
         """Volts r.m.s. of any tone at its node."""
@@ -236,8 +239,7 @@ class SimulatedBench:
             case "current":
                 return self.supply_current(reading.point.removesuffix(EMPTY), setup=reading.setup)
             case "tone":
-                assert reading.tone is not None
-                return self.played(reading.tone)
+                return self.played(reading.tone) if reading.tone else self.tone(reading.point)
             case "capacitance":
                 assert reading.cold is not None
                 return self.bridged(reading.cold)

@@ -13,9 +13,10 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
-from nuvlo.kit.schema import Cold, Point, Tone
+from nuvlo.kit.schema import Cold, Point, Supply, Tone
 from nuvlo.model.across import telling_pairs
 from nuvlo.model.heat import kelvins_per_watt
+from nuvlo.model.rectifier import rippling
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
 from nuvlo.model.working import BACK, EMPTY
@@ -43,7 +44,7 @@ COLD = ("resistance", "capacitance", "lifted", "look", *WHOLE)  # read with the 
 class Reading:
     """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
     the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts and ohms from point to point the two
-    places they are ``between``; of ohms and farads that go ``through`` two of the kit's own, these; of farads how they are read ``cold``."""
+    places they are ``between``; of ohms and farads that go ``through`` two of the kit's own, these; of farads how they are read ``cold``; of AC volts the supply that is ``rippling``."""
 
     point: str
     quantity: str
@@ -57,6 +58,7 @@ class Reading:
     between: tuple[str, str] | None = None
     through: tuple[str, str] | None = None
     cold: Cold | None = None
+    rippling: Supply | None = None
 
     @property
     def looked(self) -> tuple[str, ...]:
@@ -100,6 +102,8 @@ class Reading:
                 return "a look through a lens at every part and joint"
             case "lifted":
                 return f"{self.point} measured by itself, one leg lifted"
+            case "tone" if self.rippling:
+                return f"the ripple of the {self.rippling.name}"
             case "tone":
                 base, _, at = self.point.partition("@")
                 return f"the tone {base}, followed to {at}" if at else f"the tone {base}"
@@ -139,6 +143,7 @@ def readings_of(kit: Kit) -> list[Reading]:
     bridged = [Reading(c.name, "capacitance", "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
     found += [*ohms, *bridged, *_in_series(bridged)]
     found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
+    found += [Reading(name, "tone", "V", (s.node, "0"), rippling=s) for name, s in rippling(kit).items()]
     found += _across(kit, [r for r in found if r.quantity == "resistance"], _in_series(ohms))
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)

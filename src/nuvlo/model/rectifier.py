@@ -15,11 +15,15 @@ import numpy as np
 from nuvlo.arrays import Array
 from nuvlo.circuit.faults import Bridge, Missing, Reversed, fault_named
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.circuit.small_signal import impedance
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Supply
 
 Overridden = tuple[tuple[str, float], ...]
 
+RIPPLE = "~"  # behind the name of a point, of the AC volts there
+HARMONICS, PULSE_STEPS = 8, 101  # of mains, and from the middle of a pulse to its end
+LEAST_VOLTS = 1e-3  # of a wave, where there is none
 CARRIES = 0.1  # of the supply's current, from which a diode is one of those that carry it
 HURTS = "The winding is shorted through {} every other half of a wave: off at once. A fuse goes, or the transformer burns."
 
@@ -102,3 +106,37 @@ def drawn(point: OperatingPoint, supply: Supply) -> Array:
     """(N,) A that a unit draws from a supply; of a rectified wave what is behind the rectifier, whichever half of the wave gives it."""
     amps = -point.currents()[supply.element]
     return np.abs(amps) if supply.mains_hz else amps
+
+
+def rippling(kit: Kit) -> dict[str, Supply]:
+    """The supplies whose ripple can be foretold, by the name of its reading: AC volts at the point of the supply."""
+    known = {r.supply for r in rectifiers(kit) if r.winding}
+    return {f"{s.point}{RIPPLE}": s for s in kit.info.supply if s.element in known and s.point}
+
+
+def ripple(kit: Kit, point: OperatingPoint, supply: Supply) -> Array:
+    """(N,) V r.m.s. of the ripple where a supply enters, as a meter for any wave shows it without the d.c.
+
+    Each pulse of charging current is the top of the wave above the volts of the reservoir; its harmonics, as shares of its mean, flow into what
+    the circuit is there (the same pulse as in :func:`half_wave_ohms`). Only every other harmonic of mains is there while both halves are of use.
+    """
+    rectifier = next(r for r in rectifiers(kit) if r.supply == supply.element)
+    eq = point.equations
+    amps = drawn(point, supply)
+    dc = np.abs(np.broadcast_to(eq.sources[supply.element], amps.shape))
+    assert rectifier.winding is not None
+    siemens = np.broadcast_to(eq.conductors[eq.resistor_entry[rectifier.winding[0]]][2], amps.shape)
+    peak = np.maximum(dc * supply.volts / supply.running, LEAST_VOLTS)
+    share = np.clip((dc - amps / siemens) / peak, 0.0, 1.0 - 1e-6)
+    half = np.zeros(amps.shape, dtype=bool)
+    for name in rectifier.diodes:
+        half |= np.broadcast_to(np.asarray(eq.overrides.get(Missing(name).key, 0.0), float) > 0.5, amps.shape)
+    angle = np.linspace(0.0, 1.0, PULSE_STEPS)[:, None] * np.arccos(share)  # from the middle of a pulse to its end
+    pulse = np.maximum(np.cos(angle) - share, 0.0)
+    number = np.arange(1, HARMONICS + 1)
+    parts = 2.0 * (pulse * np.cos(number[:, None, None] * angle)).sum(axis=1) / pulse.sum(axis=0)  # (harmonics, N), of a mean of 1
+    # The winding is joined on while a pulse flows alone, which is seldom: what it would let through is taken off.
+    ohms = np.abs(1.0 / (1.0 / impedance(point, supply.node, supply.mains_hz * number.astype(float)).T - siemens))
+    there = half | (number[:, None] % 2 == 0)
+    out: Array = amps * np.sqrt((np.where(there, parts * ohms, 0.0) ** 2).sum(axis=0) / 2.0)
+    return out

@@ -37,7 +37,7 @@ from nuvlo.model.heat import rises
 from nuvlo.model.helper import Helper, Job, helpers_for
 from nuvlo.model.mistakes import SHORT_OHMS, Mistake
 from nuvlo.model.probes import TOUCH, Reading
-from nuvlo.model.rectifier import drawn
+from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.working import EMPTY, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
@@ -189,6 +189,8 @@ class Trials:
                 out[row] = at_rest(self.kit.setup(r.setup), cold if r.empty else hot).voltage(*r.nodes)
             elif r.quantity == "current":
                 out[row] = drawn(at_rest(self.kit.setup(r.setup), cold if r.empty else hot), supplies[r.point.removesuffix(EMPTY)])
+            elif r.rippling:
+                out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.rippling)
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
         touched = {r.part: row for row, r in enumerate(self.readings) if r.quantity == TOUCH}

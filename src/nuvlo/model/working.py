@@ -20,7 +20,7 @@ from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import Law, known_to, laws, sample
-from nuvlo.model.rectifier import drawn
+from nuvlo.model.rectifier import drawn, ripple, rippling
 from nuvlo.model.results import corner
 from nuvlo.model.windows import JOINT_COVERAGE, Pair, Window, joint_windows
 from nuvlo.model.wired import probes, thrown, wired
@@ -176,6 +176,9 @@ class WorkingModel:
         for point in self.kit.info.point:
             heads.append((point.name, "voltage", "V"))
             rows.append(self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference))
+        for name, supply in rippling(self.kit).items():
+            heads.append((name, "tone", "V"))
+            rows.append(ripple(self.kit, self.point_in(self.kit.setup()), supply))
         found = _windows(heads, np.array(rows)) if rows else []
         runs = {p.name: p.running for p in self.kit.info.point if p.running}
         found = [

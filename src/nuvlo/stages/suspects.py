@@ -18,6 +18,7 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
 from nuvlo.model.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, exchanged, looks_of
+from nuvlo.model.rectifier import RIPPLE
 from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
@@ -317,6 +318,8 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
             return f"Lift one leg of {r.point} and measure it", f"The other leg stays. Clip the meter across the part itself.{_off_the_board(kit, [r.point])}"
         case "current":
             return f"Current of the {place}", "The meter in line, or the supply's own."
+        case "tone" if r.rippling:
+            return f"Ripple of the {r.rippling.name}: AC volts at {place.removesuffix(RIPPLE)}", f"Power on, the meter on AC volts. {leads}. It keeps the d.c. out."
         case "tone" if r.tone:
             fed = r.tone.fed or kit.named_place(r.tone.at)
             level = format_value(r.tone.level, "V")

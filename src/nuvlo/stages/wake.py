@@ -15,6 +15,7 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.first_power import LOW_VOLTS, FirstPower, first_powers
 from nuvlo.model.heat import Warmth, warmths
+from nuvlo.model.rectifier import RIPPLE, rippling
 from nuvlo.model.working import BACK, EMPTY
 from nuvlo.quantity import format_value, sentence
 from nuvlo.stages import discharge, leads
@@ -90,7 +91,18 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
                  parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
+        out += [_ripple(kit, name, supply) for name, supply in rippling(kit).items() if supply.point == point.name]
     return out + _before_others(kit) + discharge.tasks(kit, build, Stage.WAKE, always=True)
+
+
+def _ripple(kit: Kit, name: str, supply: Supply) -> Task:
+    """While the leads are still there: volts alone do not tell a rectifier that half works from a low transformer."""
+    clipped = f"{CLIPPED} " if is_high(kit) else ""
+    return Task(
+        StepId.of(Stage.WAKE, "ripple", name.removesuffix(RIPPLE)), Stage.WAKE, Wants.READING, f"Ripple of the {supply.name}: AC volts at {supply.point}",
+        f"The meter on AC volts: it keeps the d.c. out. {clipped}Black lead on ground. Twice as much says that half of the wave is lost, or the reservoir.",
+        name, "tone", "V", parts=(str(supply.point),), nodes=(supply.node, "0"),
+    )  # fmt: skip
 
 
 def _step(name: str, title: str, detail: str, parts: tuple[str, ...] = ()) -> Task:

@@ -10,6 +10,7 @@ import re
 
 from nuvlo.instruments.typed import OPEN_WORDS
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.model.rectifier import rippling
 from nuvlo.model.wired import probes
 from nuvlo.quantity import format_value
 from nuvlo.stages.task import Task, Wants
@@ -72,6 +73,7 @@ def _named(name: str, rest: str, at: At) -> Command:
         asked = now is not None and now.wants is Wants.READING and now.target == point
         return _reading(point, now.quantity if asked and now else "voltage", rest, now.unit if asked and now else "V")
     tone = next((t.name for t in kit.info.tone if t.name.lower() == name.lower()), None)
+    tone = tone or next((ripple for ripple in rippling(kit) if ripple.lower() == name.lower()), None)
     if tone is not None:
         return _reading(tone, "tone", rest, "V")
     cold = next((c for c in kit.info.cold if c.name.lower() == name.lower()), None)
