@@ -9,6 +9,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to, laws, sample
+from nuvlo.model.rectifier import ripple, rippling
 from nuvlo.model.working import farads, tone_volts
 from nuvlo.quantity import Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
@@ -36,6 +37,7 @@ def test_good_units_pass(name, capsys):
         }
         rows = [-points[""].currents()[s.element] for s in kit.info.supply]
         rows += [points[p.setup].voltage(p.node, p.reference) for p in kit.info.point]
+        rows += [ripple(kit, points[""], s) for s in rippling(kit).values()]
     tones = model.tone_windows()
     windows = windows + tones
     at = {t.name: operating_point(c, known_to(c, true)) for t in kit.info.tone for c in (kit.tone_setup(t),)}

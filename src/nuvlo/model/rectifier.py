@@ -53,37 +53,53 @@ class Rectifier:
 def rectifiers(kit: Kit) -> list[Rectifier]:
     """Those of its supplies; kept with the kit."""
     if "rectifiers" not in kit.memory:
-        kit.memory["rectifiers"] = [found for s in kit.info.supply if s.mains_hz and (found := _rectifier(kit, s))]
+        kit.memory["rectifiers"] = [found for s, place in _places(kit) if (found := _at_work(kit, s, place))]
     known: list[Rectifier] = kit.memory["rectifiers"]
     return known
 
 
-def _rectifier(kit: Kit, supply: Supply) -> Rectifier | None:
-    unit = kit.unit
+@dataclass(frozen=True)
+class _Place:
+    """Where diodes hang on a winding: their nodes, by element; and the resistor of the winding, if there is one."""
+
+    diodes: dict[str, tuple[str, str]]
+    resistor: str
+
+
+def _places(kit: Kit) -> list[tuple[Supply, _Place]]:
+    """Of each supply that is rectified mains, by the netlists alone."""
+    out = []
+    for supply in kit.info.supply if kit.unit else ():
+        circuit = kit.setup(having=(supply.element,)) if supply.mains_hz else None
+        if circuit is None or kit.unit is None or supply.element not in {e.name for e in circuit.elements}:
+            continue
+        names, own = ["0", *circuit.nodes], {e.name for e in kit.unit.elements}
+        ends = dict.fromkeys(circuit.element(supply.element).nodes[:2], "")  # of the winding, and the resistor on the way there
+        for e in circuit.of_kind("r"):
+            for here, there in (e.nodes[:2], e.nodes[1::-1]):
+                if e.name not in own and here in ends and there not in ends and there >= 0:
+                    ends[there] = e.name
+        diodes = {
+            e.name: (names[e.nodes[0] + 1], names[e.nodes[1] + 1])
+            for e in circuit.of_kind("d") if e.name in own and set(e.nodes[:2]) & ends.keys()
+        }  # fmt: skip
+        if diodes:
+            out.append((supply, _Place(diodes, next((name for name in ends.values() if name), ""))))
+    return out
+
+
+def _at_work(kit: Kit, supply: Supply, place: _Place) -> Rectifier | None:
+    """What each diode does in a good unit; nothing where no current flows."""
     circuit = kit.setup(having=(supply.element,))
-    if unit is None or supply.element not in {e.name for e in circuit.elements}:
+    amps = {name: float(i[0]) for name, i in operating_point(circuit).currents().items()}
+    drawn = abs(amps[supply.element])
+    if not drawn:
         return None
-    names, own = ["0", *circuit.nodes], {e.name for e in unit.elements}
-    outside = [e for e in circuit.of_kind("r") if e.name not in own]
-    ends = {circuit.element(supply.element).nodes[k]: "" for k in (0, 1)}  # of the winding, and the resistor on the way there
-    for e in outside:
-        for here, there in (e.nodes[:2], e.nodes[1::-1]):
-            if here in ends and there not in ends and there >= 0:
-                ends[there] = e.name
-    point = operating_point(circuit)
-    amps = {name: float(i[0]) for name, i in point.currents().items()}
-    all_of_it = abs(amps[supply.element])
-    diodes = {
-        e.name: (names[e.nodes[0] + 1], names[e.nodes[1] + 1], amps[e.name] > CARRIES * all_of_it)
-        for e in circuit.of_kind("d") if e.name in own and set(e.nodes[:2]) & ends.keys()
-    }  # fmt: skip
-    if not any(carries for _, _, carries in diodes.values()) or not all_of_it:
-        return None
-    resistor = next((name for name in ends.values() if name), "")
-    if not resistor:
+    diodes = {name: (*nodes, amps[name] > CARRIES * drawn) for name, nodes in place.diodes.items()}
+    if not place.resistor:
         return Rectifier(supply.element, diodes, None)
-    ohms = float(circuit.parameter(circuit.element(resistor), "value", {}))
-    return Rectifier(supply.element, diodes, (resistor, half_wave_ohms(supply.volts, supply.running, ohms, all_of_it)))
+    ohms = float(circuit.parameter(circuit.element(place.resistor), "value", {}))
+    return Rectifier(supply.element, diodes, (place.resistor, half_wave_ohms(supply.volts, supply.running, ohms, drawn)))
 
 
 def half_wave_ohms(peak: float, settled: float, ohms: float, amps: float) -> float:
@@ -110,8 +126,7 @@ def drawn(point: OperatingPoint, supply: Supply) -> Array:
 
 def rippling(kit: Kit) -> dict[str, Supply]:
     """The supplies whose ripple can be foretold, by the name of its reading: AC volts at the point of the supply."""
-    known = {r.supply for r in rectifiers(kit) if r.winding}
-    return {f"{s.point}{RIPPLE}": s for s in kit.info.supply if s.element in known and s.point}
+    return {f"{s.point}{RIPPLE}": s for s, place in _places(kit) if place.resistor and s.point}
 
 
 def ripple(kit: Kit, point: OperatingPoint, supply: Supply) -> Array:
