@@ -24,6 +24,7 @@ from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.kernel import Kernel, kernel
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_turned_legs
+from nuvlo.circuit.sums import Sums, add
 from nuvlo.circuit.waveform import Waveform
 from nuvlo.problems import Problem
 
@@ -252,7 +253,7 @@ class Equations:
         stamps = out._pair_stamps(a, b)
         out._conductor_stamps = [*self._conductor_stamps, stamps]
         out._still = self._still.with_one(len(out.slots), stamps, amount)
-        out._moving = _Sums(len(out.slots), self._capacitor_stamps, self._dynamic)
+        out._moving = Sums(len(out.slots), self._capacitor_stamps, self._dynamic)
         out.__dict__.pop("kernel", None)
         if self.kernel is not None:
             out.__dict__["kernel"] = self.kernel.laid_out(out)
@@ -280,8 +281,8 @@ class Equations:
                     if i >= 0 and j >= 0:
                         stamps.append((self._slot(i, j), s * t))
             self.device_stamps.append(stamps)
-        self._still = _Sums(len(self.slots), self._conductor_stamps, self._static)
-        self._moving = _Sums(len(self.slots), self._capacitor_stamps, self._dynamic)
+        self._still = Sums(len(self.slots), self._conductor_stamps, self._static)
+        self._moving = Sums(len(self.slots), self._capacitor_stamps, self._dynamic)
 
     def _lay_out_element(self, element: Element) -> None:
         """Branch equations and controlled sources (Ho, Ruehli, Brennan 1975, table 1)."""
@@ -390,12 +391,12 @@ class Equations:
     def add_devices(self, values: list[Array], entries: Array) -> None:
         """Add junction conductances or capacitances (E, K) into ``values``."""
         for stamps, entry in zip(self.device_stamps, entries, strict=True):
-            _add(values, stamps, entry)
+            add(values, stamps, entry)
 
     def add_alternating(self, values: list[Array]) -> None:
         """Put in what resistors are to alternating currents, where they are another."""
         for a, b, siemens in self.alternating:
-            _add(values, self._pair_stamps(a, b), siemens)
+            add(values, self._pair_stamps(a, b), siemens)
 
     def right_side(self, scale: float = 1.0) -> Array:
         """(n, members or 1): what the sources drive at d.c."""
@@ -515,64 +516,5 @@ class Equations:
         return Elimination(self.size, self.slots)
 
 
-class _Sums:
-    """Values of slots as sums of amounts, each added where its stamps say, and of entries that stay."""
-
-    def __init__(self, slots: int, stamps: list[list[tuple[int, float]]], entries: list[tuple[int, Array]]) -> None:
-        self.slots, self.stamps, self.entries = slots, stamps, entries
-        self.kept: list[Array] | None = None
-
-    def values(self, amounts: list[tuple[int, int, Array]]) -> list[Array]:
-        """All slots. Summed once: whoever asks again has laid out anew before."""
-        if self.kept is None:
-            values: list[Array] = [np.zeros(1) for _ in range(self.slots)]
-            for stamps, (_, _, amount) in zip(self.stamps, amounts, strict=True):
-                _add(values, stamps, amount)
-            for slot, amount in self.entries:
-                values[slot] = values[slot] + amount
-            self.kept = values
-        return list(self.kept)
-
-    def with_one(self, slots: int, stamps: list[tuple[int, float]], amount: Array) -> _Sums:
-        """With an amount more, in some slots that may be new."""
-        out = _Sums(slots, [*self.stamps, stamps], self.entries)
-        if self.kept is not None:
-            out.kept = [*self.kept, *(np.zeros(1) for _ in range(slots - self.slots))]
-            _add(out.kept, stamps, amount)
-        return out
-
-    @cached_property
-    def parts(self) -> list[tuple[list[tuple[int, float]], list[Array]]]:
-        """For each slot its amounts with their signs, and its entries."""
-        out: list[tuple[list[tuple[int, float]], list[Array]]] = [([], []) for _ in range(self.slots)]
-        for k, stamps in enumerate(self.stamps):
-            for slot, sign in stamps:
-                out[slot][0].append((k, sign))
-        for slot, amount in self.entries:
-            out[slot][1].append(amount)
-        return out
-
-    def again(self, values: list[Array], amounts: list[tuple[int, int, Array]], changed: list[int]) -> list[Array]:
-        """``values`` with the slots of the ``changed`` amounts summed anew."""
-        for slot in {slot for k in changed for slot, _ in self.stamps[k]}:
-            total = np.zeros(1)
-            for k, sign in self.parts[slot][0]:
-                total = total + amounts[k][2] if sign > 0 else total - amounts[k][2]
-            for amount in self.parts[slot][1]:
-                total = total + amount
-            values[slot] = total
-        return values
-
-
 def _two(nodes: tuple[int, ...]) -> tuple[int, int]:
     return nodes[0], nodes[1]
-
-
-def _add(values: list[Array], stamps: list[tuple[int, float]], amount: Array) -> None:
-    for slot, sign in stamps:
-        values[slot] = values[slot] + amount if sign > 0 else values[slot] - amount
-
-
-def members_of(values: list[Array], chosen: NDArray[np.int_]) -> list[Array]:
-    """The same coefficients for some members only."""
-    return [v[chosen] if v.size > 1 else v for v in values]

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.elimination import FEW, Elimination, each, scales
-from nuvlo.circuit.equations import Equations, members_of
+from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.sparse import LARGE, Pattern
+from nuvlo.circuit.sums import members_of
 
 SAME_SCALE = 100.0  # how far the rate may move before rows and columns are scaled anew
 
