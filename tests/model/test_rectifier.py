@@ -8,11 +8,15 @@ import pytest
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.instruments.measured import read_places
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
+from nuvlo.model import WorkingModel
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.mistakes import single_mistakes
 from nuvlo.model.rectifier import half_wave_ohms, rectifiers, ripple, rippling
+from nuvlo.model.why import why
+from nuvlo.problems import NuvloError
 from nuvlo.quantity import Verdict
 from nuvlo.workshop.commands.arguments import NotUnderstood
 from nuvlo.workshop.demo import SHIPPED
@@ -140,6 +144,21 @@ def test_wake_asks_for_ripple_where_the_leads_are(tmp_path):
     type_line(session, "tp1~ 7.2")
     session.settle()
     assert next(f for f in session.findings(Stage.WAKE) if f.task.target == "TP1~").verdict is Verdict.OUT
+
+
+def test_why_its_window_is_so_wide(kit):
+    """By the reservoir and what is drawn; and a diode that is missing is among what moves it."""
+    found = why(WorkingModel(kit, members=200), "tp1~")
+    assert (found.point, found.unit) == ("TP1~", "V")
+    assert "C1" in [of for of, _ in found.widened[:2]]
+    assert any(text.startswith("D3 is missing") and volts > found.high for text, volts in found.moved)
+
+
+def test_a_file_of_readings_with_ac_volts_below_nothing_says_where(tmp_path):
+    file = tmp_path / "r.csv"
+    file.write_text("point,quantity,value,unit\nTP1~,tone,-6.5,V\n")
+    with pytest.raises(NuvloError, match="AC volts are never less than nothing"):
+        read_places(file, {("TP1~", "tone"): "V"})
 
 
 def test_only_mains_are_rectified():

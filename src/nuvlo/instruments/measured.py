@@ -90,6 +90,8 @@ def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "
                 raise ValueError(f"'{f.values['value']}' says nothing of a {'finger: write hot or cool' if quantity == 'touch' else 'look: write right or wrong'}")
             return place, Measured(SAID[said], 0.0, "")
         read = typed_reading(f.text("value"), places[place])
+        if quantity == "tone" and read.value < 0:
+            raise ValueError(f"'{f.values['value']}': AC volts are never less than nothing")
         given = f.optional_number("uncertainty")
         return place, Measured(read.value, given, read.unit) if given is not None else read
 

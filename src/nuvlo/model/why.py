@@ -10,6 +10,7 @@ from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Kit
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.probes import Reading
+from nuvlo.model.rectifier import rippling
 from nuvlo.model.trials import Trials
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import Problem
@@ -39,16 +40,17 @@ class Why:
 
 
 def why(model: WorkingModel, name: str) -> Why:
-    """Of the volts at a test point, or the current of a supply. Raises :class:`ModelError` for another place."""
+    """Of the volts at a test point, or the current or ripple of a supply. Raises :class:`ModelError` for another place."""
     kit = model.kit
     supply = next((s for s in kit.info.supply if s.name.lower() == name.lower()), None)
     point = next((p for p in kit.info.point if p.name.lower() == name.lower()), None)
-    if supply is None and point is None:
-        known = ", ".join([p.name for p in kit.info.point] + [s.name for s in kit.info.supply])
+    ripple = next((r for r in rippling(kit) if r.lower() == name.lower()), "")
+    if supply is None and point is None and not ripple:
+        known = ", ".join([p.name for p in kit.info.point] + [s.name for s in kit.info.supply] + [*rippling(kit)])
         raise ModelError(Problem(f"there is no test point or supply '{name}' in {kit.name}.", f"There are: {known}.", ref=name))
-    quantity, unit, named = ("current", "A", supply.name) if supply else ("voltage", "V", point.name if point else "")
+    quantity, unit, named = ("current", "A", supply.name) if supply else ("tone", "V", ripple) if ripple else ("voltage", "V", point.name if point else "")
     window = next(w for w in model.voltage_windows() if (w.point, w.quantity) == (named, quantity))
-    reading = Reading(named, quantity, unit, (point.node, point.reference) if point else ("", ""), point.setup if point else "")
+    reading = Reading(named, quantity, unit, (point.node, point.reference) if point else ("", ""), point.setup if point else "", rippling=rippling(kit).get(ripple))
     mistakes = [m for m in single_mistakes(kit) if m.overrides]
     nominal = {key: np.array([law.nominal]) for key, law in model.laws.items()}
     table = Trials(kit, mistakes, [reading], model.laws, nominal, 1).table()[0, :, 0]

@@ -278,9 +278,12 @@ class WorkingModel:
         over the ensemble, whose values are drawn apart from each other. Raises :class:`ModelError` where there is no such reading."""
         point = next((p for p in self.kit.info.point if p.name == name), None)
         supply = next((s for s in self.kit.info.supply if s.name == name), None)
-        if (quantity == "voltage" and point is None) or (quantity == "current" and supply is None) or quantity not in ("voltage", "current"):
-            raise ModelError(Problem(f"what widens {quantity} at '{name}' is not worked out.", "Ask of a test point, or of a supply's current."))
-        if point is not None:
+        fed = rippling(self.kit).get(name)
+        if {"voltage": point, "current": supply, "tone": fed}.get(quantity) is None:
+            raise ModelError(Problem(f"what widens {quantity} at '{name}' is not worked out.", "Ask of a test point, or of a supply's current or ripple."))
+        if fed is not None:
+            read = ripple(self.kit, self.point_in(self.kit.setup()), fed)
+        elif point is not None:
             read = self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference)
         else:
             assert supply is not None
