@@ -146,6 +146,18 @@ def test_wake_asks_for_ripple_where_the_leads_are(tmp_path):
     assert next(f for f in session.findings(Stage.WAKE) if f.task.target == "TP1~").verdict is Verdict.OUT
 
 
+@pytest.mark.parametrize(("amps", "settled"), [(0.0, 300.0), (5.0, 300.0)])
+def test_a_winding_without_current_or_all_lost_in_it_stays_as_it_is(amps, settled):
+    assert half_wave_ohms(306.0, settled, 120.0, amps) == 120.0
+
+
+def test_a_supply_that_feeds_nothing_has_no_ripple(kit):
+    """All valves out and both bleeders gone: there is no number, or next to none, and nothing breaks."""
+    (supply,) = rippling(kit).values()
+    idle = operating_point(kit.setup(), {f"{r}.missing": 1.0 for r in ("r1", "r4", "r2", "xt1", "xt2")})
+    assert not ripple(kit, idle, supply)[0] > 0.01
+
+
 def test_why_its_window_is_so_wide(kit):
     """By the reservoir and what is drawn; and a diode that is missing is among what moves it."""
     found = why(WorkingModel(kit, members=200), "tp1~")

@@ -24,6 +24,7 @@ Overridden = tuple[tuple[str, float], ...]
 RIPPLE = "~"  # behind the name of a point, of the AC volts there
 HARMONICS, PULSE_STEPS = 8, 101  # of mains, and from the middle of a pulse to its end
 LEAST_VOLTS = 1e-3  # of a wave, where there is none
+NEXT_TO_NOTHING = 1e-9  # of its volts that a supply loses in its winding
 CARRIES = 0.1  # of the supply's current, from which a diode is one of those that carry it
 HURTS = "The winding is shorted through {} every other half of a wave: off at once. A fuse goes, or the transformer burns."
 
@@ -53,7 +54,7 @@ class Rectifier:
 def rectifiers(kit: Kit) -> list[Rectifier]:
     """Those of its supplies; kept with the kit."""
     if "rectifiers" not in kit.memory:
-        kit.memory["rectifiers"] = [found for s, place in _places(kit) if (found := _at_work(kit, s, place))]
+        kit.memory["rectifiers"] = [_at_work(kit, s, place) for s, place in _places(kit)]
     known: list[Rectifier] = kit.memory["rectifiers"]
     return known
 
@@ -70,7 +71,7 @@ def _places(kit: Kit) -> list[tuple[Supply, _Place]]:
     """Of each supply that is rectified mains, by the netlists alone."""
     out = []
     for supply in kit.info.supply if kit.unit else ():
-        circuit = kit.setup(having=(supply.element,)) if supply.mains_hz else None
+        circuit = kit.setup(having=(supply.element,)) if supply.mains_hz and kit.setups else None
         if circuit is None or kit.unit is None or supply.element not in {e.name for e in circuit.elements}:
             continue
         names, own = ["0", *circuit.nodes], {e.name for e in kit.unit.elements}
@@ -88,27 +89,28 @@ def _places(kit: Kit) -> list[tuple[Supply, _Place]]:
     return out
 
 
-def _at_work(kit: Kit, supply: Supply, place: _Place) -> Rectifier | None:
-    """What each diode does in a good unit; nothing where no current flows."""
+def _at_work(kit: Kit, supply: Supply, place: _Place) -> Rectifier:
+    """What each diode does in a good unit."""
     circuit = kit.setup(having=(supply.element,))
     amps = {name: float(i[0]) for name, i in operating_point(circuit).currents().items()}
-    drawn = abs(amps[supply.element])
-    if not drawn:
-        return None
-    diodes = {name: (*nodes, amps[name] > CARRIES * drawn) for name, nodes in place.diodes.items()}
+    all_of_it = abs(amps[supply.element])
+    diodes = {name: (*nodes, amps[name] > CARRIES * all_of_it) for name, nodes in place.diodes.items()}
     if not place.resistor:
         return Rectifier(supply.element, diodes, None)
     ohms = float(circuit.parameter(circuit.element(place.resistor), "value", {}))
-    return Rectifier(supply.element, diodes, (place.resistor, half_wave_ohms(supply.volts, supply.running, ohms, drawn)))
+    return Rectifier(supply.element, diodes, (place.resistor, half_wave_ohms(supply.volts, supply.running, ohms, all_of_it)))
 
 
 def half_wave_ohms(peak: float, settled: float, ohms: float, amps: float) -> float:
     """Ω that leave of ``settled`` volts of d.c. what one pulse in a period leaves of a wave with this ``peak`` behind a winding of so many ``ohms``,
     where ``amps`` flow with two; the load draws in proportion to its volts. The mean current of a pulse is (1/πR)·(√(V̂² − V²) − V·arccos(V/V̂))
-    (O. H. Schade, "Analysis of rectifier operation", Proc. IRE 31, 1943; worked out anew for a resistance alone)."""
+    (O. H. Schade, "Analysis of rectifier operation", Proc. IRE 31, 1943; worked out anew for a resistance alone). As many as there are where next
+    to nothing flows, or all is lost in the winding."""
     from scipy.optimize import brentq  # not before it is needed
 
     whole = settled - ohms * amps
+    if whole <= 0 or ohms * amps < NEXT_TO_NOTHING * settled:
+        return ohms
 
     def short_by(volts: float) -> float:
         pulse = (math.sqrt(peak**2 - volts**2) - volts * math.acos(volts / peak)) / (math.pi * ohms)
