@@ -24,6 +24,7 @@ Overridden = tuple[tuple[str, float], ...]
 RIPPLE = "~"  # behind the name of a point, of the AC volts there
 HARMONICS, PULSE_STEPS = 8, 101  # of mains, and from the middle of a pulse to its end
 LEAST_VOLTS = 1e-3  # of a wave, where there is none
+ANGLES = 10_000  # from nothing to a quarter of a turn
 NEXT_TO_NOTHING = 1e-9  # of its volts that a supply loses in its winding
 CARRIES = 0.1  # of the supply's current, from which a diode is one of those that carry it
 HURTS = "The winding is shorted through {} every other half of a wave: off at once. A fuse goes, or the transformer burns."
@@ -103,20 +104,15 @@ def _at_work(kit: Kit, supply: Supply, place: _Place) -> Rectifier:
 
 def half_wave_ohms(peak: float, settled: float, ohms: float, amps: float) -> float:
     """Ω that leave of ``settled`` volts of d.c. what one pulse in a period leaves of a wave with this ``peak`` behind a winding of so many ``ohms``,
-    where ``amps`` flow with two; the load draws in proportion to its volts. The mean current of a pulse is (1/πR)·(√(V̂² − V²) − V·arccos(V/V̂))
-    (O. H. Schade, "Analysis of rectifier operation", Proc. IRE 31, 1943; worked out anew for a resistance alone). As many as there are where next
-    to nothing flows, or all is lost in the winding."""
-    from scipy.optimize import brentq  # not before it is needed
-
+    where ``amps`` flow with two; the load draws in proportion to its volts. A pulse that lasts from −θ to θ charges to V̂·cos θ with a mean of
+    V̂·(sin θ − θ·cos θ)/πR (O. H. Schade, "Analysis of rectifier operation", Proc. IRE 31, 1943; worked out anew for a resistance alone). As many
+    as there are where next to nothing flows, or all is lost in the winding."""
     whole = settled - ohms * amps
     if whole <= 0 or ohms * amps < NEXT_TO_NOTHING * settled:
         return ohms
-
-    def short_by(volts: float) -> float:
-        pulse = (math.sqrt(peak**2 - volts**2) - volts * math.acos(volts / peak)) / (math.pi * ohms)
-        return pulse - amps * volts / whole
-
-    volts = float(brentq(short_by, 1e-6 * peak, (1 - 1e-9) * peak))
+    angles = np.linspace(0.0, np.pi / 2, ANGLES, endpoint=False)
+    angle = np.interp(math.pi * ohms * amps / whole, np.tan(angles) - angles, angles)
+    volts = peak * math.cos(float(angle))
     return (settled - volts) / (amps * volts / whole)
 
 
