@@ -87,8 +87,13 @@ class Kit:
     def rung_out(self) -> tuple[Wire, ...]:
         """Wires on nets of the circuit, and those of switches that are known by their contacts: heaters and the mains side are in
         none."""
-        known, contacts = self._known_nets, self.contacts
-        return tuple(w for w in self.wires if w.net.lower() in known or {e.partition(".")[0] for e in (w.start, w.end)} & set(contacts))
+        if "rung_out" not in self.memory:
+            known, contacts = self._known_nets, set(self.contacts)
+            self.memory["rung_out"] = tuple(
+                w for w in self.wires if w.net.lower() in known or {e.partition(".")[0] for e in (w.start, w.end)} & contacts
+            )
+        found: tuple[Wire, ...] = self.memory["rung_out"]
+        return found
 
     @property
     def rung_to_black(self) -> tuple[Wire, ...]:
@@ -137,7 +142,10 @@ class Kit:
     @property
     def heater_wires(self) -> tuple[Wire, ...]:
         """Wires on nets that are in no circuit: those of heaters."""
-        return tuple(w for w in self.wires if self.unit is not None and w not in self.rung_out)
+        if "heater_wires" not in self.memory:
+            self.memory["heater_wires"] = tuple(w for w in self.wires if self.unit is not None and w not in self.rung_out)
+        found: tuple[Wire, ...] = self.memory["heater_wires"]
+        return found
 
     def point(self, name: str) -> Point:
         for point in self.info.point:
