@@ -27,7 +27,7 @@
 #undef INVERSE
 #undef ANY
 
-/* The number of the lanes of a mask that are set, as bits. */
+/* A bit for each lane in which a mask is set. */
 static inline int LEVEL(bits)(const Mask *of)
 {
     int out = 0;
