@@ -31,7 +31,7 @@ from nuvlo.desktop.main_window import Window
 app = QApplication([])
 theme.load_fonts()
 folder = Path(sys.argv[1])
-w = Window(folder)
+w = Window(folder / "look.json")
 w.show()
 app.processEvents()
 w.grab()

@@ -38,7 +38,7 @@ def window(tmp_path_factory):
     app = QApplication.instance() or QApplication([])
     theme.load_fonts()
     folder = tmp_path_factory.mktemp("shop")
-    made = Window(folder)
+    made = Window(folder / "look.json")
     made.show()
 
     def begin() -> Opened:

@@ -29,7 +29,7 @@ class Studio:
         self.app = QApplication.instance() or QApplication([])
         theme.load_fonts()
         folder = Path(tempfile.mkdtemp()) / NAME
-        self.window = Window(folder)
+        self.window = Window()
         self.window.show()
         self.window.controller.open(lambda: Opened(demo_workshop(folder)))
         self.wait()

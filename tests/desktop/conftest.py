@@ -95,7 +95,7 @@ def drive(qtbot, tmp_path, gorsefire):
 
     def make(seed=7, wrong=None, kind="simulated", opener=None) -> Driver:
         folder = tmp_path / f"shop{len(opened)}"
-        window = Window(folder)
+        window = Window(folder / "look.json")
         qtbot.addWidget(window, before_close_func=lambda w: w.controller.close())
         window.show()
         window.activateWindow()

@@ -247,7 +247,7 @@ def test_lanes_and_light_are_remembered(drive, qtbot, tmp_path):
     sizes = driver.window.lanes.sizes()
     driver.window.close()
     theme.use("daylight")
-    again = Window(tmp_path / "shop0")
+    again = Window(tmp_path / "shop0" / "look.json")
     qtbot.addWidget(again)
     again.show()
     assert theme.current().name == "lamp"

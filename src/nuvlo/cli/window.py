@@ -42,7 +42,7 @@ def _demo(a: argparse.Namespace) -> Answer:
         workshop = demo_workshop(folder, another=a.new)
         return Opened(workshop, workshop.open(workshop.builds()[-1].id) if a.new else None)
 
-    status = start(opener, folder, check=a.check)
+    status = start(opener, check=a.check)
     return (
         status,
         {"folder": folder.name, "status": status},
@@ -77,5 +77,5 @@ def _open(a: argparse.Namespace) -> Answer:
             return Opened(workshop, workshop.open(wanted[-1].id))
         return Opened(workshop, *workshop.open_kit(read_kit(path), anew=a.new))
 
-    status = start(opener, folder, check=a.check)
+    status = start(opener, check=a.check)
     return status, {"folder": folder.name, "status": status}, ""

@@ -6,23 +6,23 @@ import logging
 import os
 import sys
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from nuvlo.desktop import faults, theme
 from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.look import look_file
 from nuvlo.desktop.main_window import Window
 
 
-def start(opener: Callable[[], Opened], folder: Path, *, check: bool = False) -> int:
+def start(opener: Callable[[], Opened], *, check: bool = False) -> int:
     """Show the window on what ``opener`` gives; with ``check``, end once it has been painted whole."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Nuvlo")
     app.setDesktopFileName("nuvlo")
     theme.load_fonts()
-    window = Window(folder)
+    window = Window(look_file())
     faults.watch(window.controller.jobs.failed.emit)  # a signal: a fault on another thread is told on this one
     window.show()
     window.controller.open(opener)

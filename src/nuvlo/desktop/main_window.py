@@ -6,8 +6,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import cast
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QRect, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from nuvlo.desktop import theme
@@ -20,6 +20,7 @@ from nuvlo.desktop.handles import HANDLES
 from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.labels import label, tint
 from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane
+from nuvlo.desktop.look import keep_look, read_look
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.pictures import picture_for, picture_named
 from nuvlo.desktop.pictures.frames import StagePicture
@@ -44,18 +45,19 @@ LARGE_GAUGE, UNBOUND = 310, 16_777_215  # px high
 
 
 class Window(QMainWindow):
-    """Shows one workshop. ``folder`` is the workshop's, where size and lanes are remembered."""
+    """Shows one workshop. ``look_file`` is where light, place and lanes are remembered."""
 
     tools: Toolbox
     looking: Looking
     large: bool
 
-    def __init__(self, folder: Path | None = None) -> None:
+    def __init__(self, look_file: Path | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Nuvlo")
         self.setAcceptDrops(True)
-        self.settings = QSettings(str(folder / "window.ini"), QSettings.Format.IniFormat) if folder else None
-        theme.use(self._remembered_theme())
+        self._look_file = look_file
+        self.look = read_look(look_file)
+        theme.use(self.look.theme)
         self.controller = Controller()
         self.large = False
         self.side = ""
@@ -77,13 +79,17 @@ class Window(QMainWindow):
         self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
         self.keys = Keys(self)
         application().installEventFilter(self.keys)
-        self.resize(*SIZE)
-        if self.settings and (geometry := self.settings.value("geometry")):
-            self.restoreGeometry(geometry)
+        self._take_place()
 
-    def _remembered_theme(self) -> str:
-        found = str(self.settings.value("theme", "daylight")) if self.settings else "daylight"
-        return found if found in theme.THEMES else "daylight"
+    def _take_place(self) -> None:
+        """Where it stood, if a screen there still shows it; else of the usual size."""
+        self.resize(*SIZE)
+        if self.look.place is not None:
+            place = QRect(*self.look.place)
+            if any(screen.availableGeometry().intersects(place) for screen in QGuiApplication.screens()):
+                self.setGeometry(place)
+        if self.look.filling:
+            self.setWindowState(Qt.WindowState.WindowMaximized)
 
     def _build(self) -> None:
         self._dress()
@@ -113,9 +119,7 @@ class Window(QMainWindow):
         for lane in (self.next_lane, self.picture_lane, self.readings):
             self.lanes.addWidget(lane)
         self.lanes.setStretchFactor(1, 1)
-        self.lanes.setSizes(list(LANES))
-        if self.settings and (state := self.settings.value("lanes")):
-            self.lanes.restoreState(state)
+        self.lanes.setSizes(list(self.look.lanes or LANES))
         self.waiting = label("Opening the workshop", theme.NEXT, "faint")
         self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.shelf = ShelfView()
@@ -288,8 +292,8 @@ class Window(QMainWindow):
         tint(self.busy.words, "faint")
         tint(self.waiting, "faint")
         self.shelf.restyle()
-        if self.settings:
-            self.settings.setValue("theme", name)
+        self.look = self.look.model_copy(update={"theme": name})
+        keep_look(self.look, self._look_file)
         self.refresh()
 
     def set_large(self, large: bool) -> None:
@@ -418,13 +422,21 @@ class Window(QMainWindow):
     # -- going --------------------------------------------------------------------------------------------------
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        if self.settings:
-            self.settings.setValue("geometry", self.saveGeometry())
-            self.set_large(False)
-            self.settings.setValue("lanes", self.lanes.saveState())
+        self.set_large(False)
+        self._keep_look()
         application().removeEventFilter(self.keys)
         self.controller.close()
         super().closeEvent(event)
+
+    def _keep_look(self) -> None:
+        stands = self.normalGeometry() if self.isMaximized() else self.geometry()
+        sizes = self.lanes.sizes()
+        seen = all(sizes)  # none has a width before a build was shown
+        self.look = self.look.model_copy(update={
+            "place": (stands.x(), stands.y(), stands.width(), stands.height()), "filling": self.isMaximized(),
+            "lanes": (sizes[0], sizes[1], sizes[2]) if seen else self.look.lanes,
+        })  # fmt: skip
+        keep_look(self.look, self._look_file)
 
 
 def application() -> QApplication:

@@ -22,6 +22,7 @@ from nuvlo.model.probes import Reading
 
 HELPING = "nuvlo.model.helping"  # what the other process runs
 MOST = 3  # beside this process
+NEUTRAL = os.path.abspath(os.sep)  # where it starts: nothing that a stranger sent lies there
 WORTH = 5000  # members, below which none is asked for help: to start takes a second
 
 
@@ -44,7 +45,9 @@ class Helper:
 
     def __init__(self) -> None:
         there = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-        self.process = subprocess.Popen([sys.executable, "-m", HELPING], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=there)
+        # Isolated (-I): a kit folder that is the current one, or named in PYTHONPATH, may hold a module called as one of ours.
+        command = [sys.executable, "-I", "-m", HELPING]
+        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=there, cwd=NEUTRAL)
 
     def begin(self, job: Job) -> None:
         """Tell it what is to be tried, once it listens: it takes a second to start. Raises :class:`OSError` where it has died."""

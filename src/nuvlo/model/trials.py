@@ -102,7 +102,7 @@ class Trials:
     def _helped(self, left: deque[Company], put: Callable[[Company, Mapping[int, Array]], None]) -> Iterator[None]:
         """While other processes take from what is ``left`` too. What one of them has begun is waited for; one that dies gives its work back."""
         many = helpers_for(self.kit, len(self.everyone) * self.draws, len(left))
-        job = Job(str(self.kit.folder), self.kit.changes, [one for one in self.everyone if one], self.readings, dict(self.laws), dict(self.base), self.draws)
+        job = Job(str(self.kit.folder.resolve()), self.kit.changes, [one for one in self.everyone if one], self.readings, dict(self.laws), dict(self.base), self.draws)
         helpers = [Helper() for _ in range(many)]
         again: list[Company] = []
 

@@ -25,6 +25,7 @@ from nuvlo.workshop.places import LOGBOOK, Places, kit_place
 from nuvlo.workshop.workshop import Workshop
 
 CONTENTS = "nuvlo-backup.json"
+LEFT_OUT = {"window.ini"}  # earlier the look of the window, which is of a user and not of a workshop: neither taken along nor put back
 VERSION = 1
 MOST_BYTES, MOST_FILES = 20_000_000_000, 100_000
 CHUNK = 1 << 20
@@ -91,7 +92,7 @@ def _contents(places: Places, logbook: Path, kits: list[str]) -> Iterator[tuple[
     folder = places.folder.resolve()
     for file in sorted(folder.rglob("*")):
         name = file.relative_to(folder)
-        ours = not any(p.startswith((".", LOGBOOK)) for p in name.parts)
+        ours = name.as_posix() not in LEFT_OUT and not any(p.startswith((".", LOGBOOK)) for p in name.parts)
         if ours and file.is_file() and file.resolve().is_relative_to(folder):  # no link that leads elsewhere
             yield name.as_posix(), file
     for place in sorted(set(kits)):
@@ -117,7 +118,8 @@ def restore(source: Path, folder: Path) -> Kept:
             about = _about(archive, source)
             for name, wanted in about["sha256"].items():
                 pause(name)
-                _put_back(archive, name, wanted, there, source)
+                if name not in LEFT_OUT:
+                    _put_back(archive, name, wanted, there, source)
         log = Logbook(there / LOGBOOK)
         counts = log.counts()
         log.close()
