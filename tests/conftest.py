@@ -12,6 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 from hypothesis import settings
 
+from nuvlo import problems
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Kit
@@ -19,6 +20,8 @@ from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.session import Session
 from nuvlo.workshop.workshop import Workshop
 from tests.circuit.deviations import table
+
+problems.bare_faults = True  # what no reader had thought of ends as it is here, so that it is seen and mended
 
 settings.register_profile("nuvlo", deadline=None, max_examples=60, derandomize=True)
 settings.load_profile("nuvlo")

@@ -21,7 +21,10 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+from nuvlo import problems
 from tests.fuzz.kinds import KINDS, tried
+
+problems.bare_faults = True
 
 SECONDS, BYTES = 10.0, 1_000_000_000
 BATCH = 200

@@ -15,6 +15,8 @@ from nuvlo.problems import NuvloError, Problem
 class Stopped(NuvloError):
     """The builder stopped the work; nothing was changed by it."""
 
+    placeable = False
+
     def __init__(self) -> None:
         super().__init__(Problem("stopped.", "Nothing was changed."))
 

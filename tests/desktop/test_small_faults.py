@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor, QPixmap
 from PyQt6.QtTest import QTest
 
+import nuvlo.log
 from nuvlo.desktop import faults
 from nuvlo.kit import Stage
 from nuvlo.workshop.places import Places
@@ -90,11 +91,12 @@ def test_esc_gives_a_picture_up(at_the_board, tmp_path):
 
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnhandledThreadExceptionWarning")  # it is let fall on purpose
 def test_a_fault_of_ours_is_shown_written_down_and_goes_on(drive, monkeypatch, tmp_path, qtbot):
-    monkeypatch.setattr(faults, "log_path", lambda: tmp_path / "state" / "nuvlo.log")
+    monkeypatch.setattr(nuvlo.log, "log_path", lambda: tmp_path / "state" / "nuvlo.log")
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     monkeypatch.setattr(threading, "excepthook", threading.excepthook)
     log = logging.getLogger("nuvlo")
-    before = list(log.handlers)
+    before = [h for h in log.handlers if not hasattr(h, "kept")]
+    log.handlers[:] = before
     driver = drive()
     faults.watch(driver.window.controller.jobs.failed.emit)
     try:
@@ -105,7 +107,7 @@ def test_a_fault_of_ours_is_shown_written_down_and_goes_on(drive, monkeypatch, t
         assert "division by zero" in card.words.text()
         assert "All that you entered is kept" in card.words.text()
         monkeypatch.undo()
-        monkeypatch.setattr(faults, "log_path", lambda: tmp_path / "state" / "nuvlo.log")
+        monkeypatch.setattr(nuvlo.log, "log_path", lambda: tmp_path / "state" / "nuvlo.log")
         QTest.mouseClick(card.seen, Qt.MouseButton.LeftButton)
         assert not card.isVisible()
         worker = threading.Thread(target=lambda: [][1])

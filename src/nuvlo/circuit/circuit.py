@@ -20,7 +20,7 @@ from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import NetlistError, parse_netlist, read_netlist
 from nuvlo.circuit.shipped import completed
 from nuvlo.circuit.standins import switch, vertical
-from nuvlo.problems import Problem, errors
+from nuvlo.problems import Problem, errors, reading
 from nuvlo.progress import pause
 
 Overrides = Mapping[str, "float | Array"]
@@ -236,7 +236,8 @@ class Circuit:
 
     @classmethod
     def from_file(cls, path: Path, *, check: bool = True) -> Circuit:
-        return cls(read_netlist(path), check=check)
+        with reading(Path(path).name):
+            return cls(read_netlist(path), check=check)
 
     @classmethod
     def from_text(cls, text: str, folder: Path | None = None) -> Circuit:

@@ -18,7 +18,7 @@ from nuvlo.circuit.expression import Expression, ExpressionError, Function, cons
 from nuvlo.circuit.lines import Line, assigned, logical_lines
 from nuvlo.circuit.models import ALIASES, FOR_PEOPLE, KNOWN_PARAMETERS, LEVELS, MODEL_TYPES, OF_DIODES, OF_VERTICAL
 from nuvlo.circuit.over_time import ONE
-from nuvlo.problems import NuvloError, Problem, Severity, errors
+from nuvlo.problems import NuvloError, Problem, Severity, errors, reader
 
 LIBRARY = Path(__file__).parent / "library"
 MOST_BYTES = 8_000_000  # of a netlist with all that it includes
@@ -33,6 +33,7 @@ class NetlistError(NuvloError):
     """The netlist cannot be used; ``problems`` has every finding of the pass."""
 
 
+@reader
 def read_netlist(path: Path) -> Netlist:
     """Read a netlist file. Raises :class:`NetlistError` listing every error with line and column."""
     path = Path(path)

@@ -12,7 +12,7 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
-from nuvlo.problems import NuvloError, of_system
+from nuvlo.problems import NuvloError, at_fault, of_system
 
 Document = dict[str, Any]
 Answer = tuple[int, Document, str]
@@ -41,8 +41,12 @@ class Verbs:
 def _said(handler: Handler, arguments: argparse.Namespace) -> Answer:
     try:
         return handler(arguments)
+    except NuvloError:
+        raise
     except OSError as refused:
         raise of_system(refused) from refused
+    except Exception as fault:
+        raise at_fault(fault) from fault
 
 
 def answered(handler: Handler, arguments: argparse.Namespace) -> int:

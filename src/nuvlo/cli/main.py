@@ -29,6 +29,7 @@ from nuvlo.cli import (
     wires,
 )
 from nuvlo.cli.answer import Verbs, answered
+from nuvlo.log import keep_log
 
 FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, wake, backup)
 
@@ -38,6 +39,7 @@ def main(argv: list[str] | None = None) -> int:
     for stream in (sys.stdout, sys.stderr):  # half a letter of a file name must not stop an answer
         if isinstance(stream, TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
+    keep_log()
     parser = command_line()
     arguments = parser.parse_args(argv)
     if not hasattr(arguments, "handler"):

@@ -13,9 +13,9 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-from nuvlo.cli.answer import Answer, Document, Verbs
+from nuvlo.cli.answer import Answer, Document, Handler, Verbs
 from nuvlo.cli.numbers import BUILDS, SEED, whole
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError, Problem, reading
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 
@@ -24,17 +24,17 @@ def add_verbs(verbs: Verbs) -> None:
     parser = verbs.group("solve", "solve a SPICE netlist")
     parser.add_argument("file", type=Path)
     analyses = parser.add_subparsers(metavar="ANALYSIS", required=True)
-    point = verbs.add("op", _op, "operating point: every node and element", analyses)
-    ac = verbs.add("ac", _ac, "small-signal response", analyses)
-    noise = verbs.add("noise", _noise, "noise density and total", analyses)
-    tran = verbs.add("tran", _tran, "course over time", analyses)
+    point = verbs.add("op", _of_file(_op), "operating point: every node and element", analyses)
+    ac = verbs.add("ac", _of_file(_ac), "small-signal response", analyses)
+    noise = verbs.add("noise", _of_file(_noise), "noise density and total", analyses)
+    tran = verbs.add("tran", _of_file(_tran), "course over time", analyses)
     tran.add_argument("--step", type=number, required=True)
     tran.add_argument("--stop", type=number, required=True)
     tran.add_argument("--node", required=True)
-    ohms = verbs.add("ohms", _ohms, "what an ohmmeter reads between two nodes, supply off", analyses)
-    power = verbs.add("power", _power, "heat in every part", analyses)
+    ohms = verbs.add("ohms", _of_file(_ohms), "what an ohmmeter reads between two nodes, supply off", analyses)
+    power = verbs.add("power", _of_file(_power), "heat in every part", analyses)
     shares = verbs.add(
-        "sensitivity", _sensitivity, "how far each part moves a node, and its share of the variance", analyses
+        "sensitivity", _of_file(_sensitivity), "how far each part moves a node, and its share of the variance", analyses
     )
     shares.add_argument("--of", required=True, metavar="NODE")
     for each in (point, ac, noise, tran, ohms, power, shares):
@@ -55,6 +55,16 @@ def add_verbs(verbs: Verbs) -> None:
     ohms.add_argument("--test-current", type=number, default=1e-3)
     ohms.add_argument("--compliance", type=number, default=2.0)
     ohms.add_argument("--keep", default="", metavar="SOURCES", help="sources left in place, parted by commas")
+
+
+def _of_file(handler: Handler) -> Handler:
+    """The handler of an analysis: whatever cannot be solved is told with the name of the netlist."""
+
+    def named(a: argparse.Namespace) -> Answer:
+        with reading(a.file.name, "solved"):
+            return handler(a)
+
+    return named
 
 
 def number(text: str) -> float:

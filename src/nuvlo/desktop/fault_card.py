@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
-from nuvlo.desktop.faults import log_path
 from nuvlo.desktop.labels import label
+from nuvlo.log import log_path
 
 
 class FaultCard(QFrame):

@@ -6,33 +6,15 @@ import logging
 import sys
 import threading
 from collections.abc import Callable
-from logging.handlers import RotatingFileHandler
-from pathlib import Path
 from types import TracebackType
 
-LARGEST, KEPT = 500_000, 3  # bytes of a log, and how many are kept
-
-
-def log_path() -> Path:
-    """Where faults are written down."""
-    from platformdirs import user_state_path
-
-    return user_state_path("nuvlo", appauthor=False) / "nuvlo.log"
+from nuvlo.log import keep_log
 
 
 def watch(tell: Callable[[BaseException], None]) -> None:
     """Write every fault of any thread into the log, and ``tell`` it. A folder that takes no log does not keep Nuvlo from starting."""
     log = logging.getLogger("nuvlo")
-    path = log_path()
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handler: logging.Handler = RotatingFileHandler(
-            path, maxBytes=LARGEST, backupCount=KEPT, encoding="utf-8", delay=True
-        )
-    except OSError:
-        handler = logging.StreamHandler(sys.stderr)
-    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
-    log.addHandler(handler)
+    keep_log()
 
     def seen(kind: type[BaseException], fault: BaseException | None, trace: TracebackType | None) -> None:
         if fault is None or issubclass(kind, KeyboardInterrupt):

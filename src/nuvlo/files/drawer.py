@@ -8,7 +8,7 @@ from pathlib import Path
 from nuvlo.files.tables import Fields, read_table
 from nuvlo.files.whole import text_of
 from nuvlo.kit.kinds import VALUED
-from nuvlo.problems import NuvloError
+from nuvlo.problems import NuvloError, reader
 from nuvlo.quantity import parse_value
 from nuvlo.quantity.tolerance import parse_tolerance
 
@@ -25,6 +25,7 @@ class Spare:
     count: int
 
 
+@reader
 def read_drawer(path: Path) -> list[Spare]:
     """Spares that are there at all. Raises :class:`NuvloError` with every problem placed."""
 

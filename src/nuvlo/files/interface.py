@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import tomllib
 from pathlib import Path
 
 from pydantic import ValidationError
 
-from nuvlo.files.whole import text_of
+from nuvlo.files.whole import text_of, toml_of
 from nuvlo.kit.interface import Plan
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError, Problem, reader
 
 SHIPPED = Path(__file__).parents[1] / "interfaces"
 
@@ -19,6 +18,7 @@ def shipped() -> list[str]:
     return sorted(p.stem for p in SHIPPED.glob("*.toml"))
 
 
+@reader
 def read_plan(name: str) -> Plan:
     """A shipped plan by its name, or a file. Raises :class:`NuvloError` with what is wrong."""
     path = SHIPPED / f"{name}.toml"
@@ -27,9 +27,7 @@ def read_plan(name: str) -> Plan:
     if not path.exists():
         raise NuvloError(Problem(f"there is no plan '{name}'.", f"Those that ship: {', '.join(shipped())}. Or name a file of your own."))
     try:
-        return Plan.model_validate(tomllib.loads(text_of(path)))
-    except tomllib.TOMLDecodeError as bad:
-        raise NuvloError(Problem(f"this is no TOML: {bad}.", "Mend the line.", path.name)) from bad
+        return Plan.model_validate(toml_of(text_of(path), path.name))
     except ValidationError as bad:
         raise NuvloError([
             Problem(f"{'.'.join(str(x) for x in e['loc']) or 'the plan'}: {e['msg'].removeprefix('Value error, ')}.", "Mend it.", path.name)

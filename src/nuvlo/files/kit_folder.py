@@ -6,7 +6,8 @@ import atexit
 import re
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from math import isclose
 from pathlib import Path
@@ -21,11 +22,12 @@ from nuvlo.kit.board import Board
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Choice, KitFile, Match
-from nuvlo.problems import NuvloError, Problem, errors
+from nuvlo.problems import NuvloError, Problem, errors, reader, reading
 from nuvlo.progress import Stopped
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 
+@reader
 def read_kit(folder: Path) -> Kit:
     """Read a kit. Raises :class:`KitError` with every problem of every file."""
     kit, problems = _Reader(_unpacked(Path(folder))).read()
@@ -34,6 +36,7 @@ def read_kit(folder: Path) -> Kit:
     return kit
 
 
+@reader
 def check_kit(folder: Path) -> tuple[str, tuple[Problem, ...]]:
     """Name of the kit and everything that is wrong with the folder, errors and warnings."""
     kit, problems = _Reader(_unpacked(Path(folder))).read()
@@ -55,9 +58,10 @@ class Cover:
 def cover_of(folder: Path) -> Cover:
     """The cover of a kit folder."""
     try:
-        written = folder / "kit.toml"
-        about = toml_of(text_of(written, folder), written.name).get("kit") if written.exists() else None
-        rows = sum(1 for line in text_of(folder / "bom.csv", folder).splitlines() if line.strip(" ,;"))
+        with reading(folder.name):
+            written = folder / "kit.toml"
+            about = toml_of(text_of(written, folder), written.name).get("kit") if written.exists() else None
+            rows = sum(1 for line in text_of(folder / "bom.csv", folder).splitlines() if line.strip(" ,;"))
     except NuvloError as bad:
         return Cover(folder, folder.name, problem=f"It cannot be read: {bad.problems[0]}")
     about = about if isinstance(about, dict) else {}
@@ -112,7 +116,7 @@ class _Reader:
     def read(self) -> tuple[Kit | None, list[Problem]]:
         if not self.folder.is_dir():
             self.problems.append(
-                Problem(f"'{self.folder.name}' is not a kit folder.", "Name a folder that holds bom.csv.")
+                Problem("is not a kit folder.", "Name a folder that holds bom.csv.", self.folder.name)
             )
             return None, self.problems
         info = self.kit_file()
@@ -120,8 +124,9 @@ class _Reader:
         unit = self.circuit(bench=not info.setup)
         setups: dict[str, Circuit] = {}
         if unit is not None:
-            setups, more = read_setups(self.folder, info.setup, unit, self.in_toml)
-            self.problems += more
+            with self.collected("the set-ups"):
+                setups, more = read_setups(self.folder, info.setup, unit, self.in_toml)
+                self.problems += more
         board = self.board()
         wires = tuple(w for _, w in self.table("wiring.csv", ("wire", "from", "to", "net"), tables.wire, "Hook up"))
         panel = tuple(
@@ -131,8 +136,20 @@ class _Reader:
             self.folder, info, parts, unit, setups, board, wires, panel, tuple(self.missing), tuple(self.problems)
         )
         if not errors(self.problems):
-            self.cross_check(kit)
+            with self.collected(self.folder.name):
+                self.cross_check(kit)
         return kit, self.problems
+
+    @contextmanager
+    def collected(self, file: str) -> Iterator[None]:
+        """What goes wrong with one file stands beside what is wrong with the others."""
+        try:
+            with reading(file):
+                yield
+        except Stopped:
+            raise
+        except NuvloError as bad:
+            self.problems += bad.problems
 
     # -- files ------------------------------------------------------------------------------------------------
 
@@ -140,10 +157,8 @@ class _Reader:
         path = self.folder / name
         if not path.exists():
             return None
-        try:
+        with self.collected(name):
             return text_of(path, self.folder)
-        except NuvloError as bad:
-            self.problems += bad.problems
         return None
 
     def kit_file(self) -> KitFile:
@@ -155,17 +170,16 @@ class _Reader:
             self.missing.append("kit.toml: without it there are no test points, trims or choices")
             return plain
         self.toml_text = text
-        try:
-            return KitFile.model_validate(toml_of(text, "kit.toml"))
-        except NuvloError as bad:
-            self.problems += bad.problems
-        except ValidationError as bad:
-            for error in bad.errors():
-                line, column = _place_in_toml(text, error["loc"])
-                name = ".".join(str(p) for p in error["loc"])
-                message = error["msg"].removeprefix("Value error, ")
-                remedy = "docs/kit-format.md lists what belongs there."
-                self.problems.append(Problem(f"{name}: {message}.", remedy, "kit.toml", line, column))
+        with self.collected("kit.toml"):
+            try:
+                return KitFile.model_validate(toml_of(text, "kit.toml"))
+            except ValidationError as bad:
+                for error in bad.errors():
+                    line, column = _place_in_toml(text, error["loc"])
+                    name = ".".join(str(p) for p in error["loc"])
+                    message = error["msg"].removeprefix("Value error, ")
+                    remedy = "docs/kit-format.md lists what belongs there."
+                    self.problems.append(Problem(f"{name}: {message}.", remedy, "kit.toml", line, column))
         return plain
 
     def table(
@@ -175,10 +189,12 @@ class _Reader:
         if text is None:
             self.missing.append(f"{name}: without it {lost} cannot be shown")
             return []
-        rows, problems = tables.read_table(text, name, columns, make)
-        self.problems += problems
-        self.lines[name] = [line for line, _ in rows]
-        return rows
+        with self.collected(name):
+            rows, problems = tables.read_table(text, name, columns, make)
+            self.problems += problems
+            self.lines[name] = [line for line, _ in rows]
+            return rows
+        return []
 
     def parts(self) -> dict[str, Part]:
         rows = self.table("bom.csv", ("ref", "kind", "value"), tables.part, "the parts list")
@@ -200,16 +216,12 @@ class _Reader:
         if not path.exists():
             self.missing.append("circuit.cir: without it nothing can be predicted")
             return None
-        try:
+        with self.collected(path.name):
             bytes_of(path, self.folder)
             circuit = Circuit.from_file(path, check=bench)
-        except Stopped:
-            raise
-        except NuvloError as bad:
-            self.problems += bad.problems
-            return None
-        self.problems += circuit.warnings
-        return circuit
+            self.problems += circuit.warnings
+            return circuit
+        return None
 
     def board(self) -> Board | None:
         placements = self.table(

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from nuvlo.files.tables import Fields, read_table
 from nuvlo.files.whole import text_of
-from nuvlo.problems import NuvloError
+from nuvlo.problems import NuvloError, reader
 
 SHIPPED = Path(__file__).parents[1] / "mistakes" / "mistakes.csv"
 REPAIRS = 20.0  # of a workshop's own that count as much as the table does
@@ -32,7 +32,8 @@ class Habit:
 Habits = Mapping[str, Habit]
 
 
-def read_habits(path: Path = SHIPPED) -> Habits:
+@reader
+def read_habits(path: Path) -> Habits:
     """By kind. A kind that a workshop's table leaves out is as shipped. Raises :class:`NuvloError` with every problem placed."""
     known = {} if path == SHIPPED else dict(shipped())
 
@@ -56,7 +57,7 @@ def read_habits(path: Path = SHIPPED) -> Habits:
 @cache
 def shipped() -> Habits:
     """The table that comes with Nuvlo."""
-    return read_habits()
+    return read_habits(SHIPPED)
 
 
 def learnt(habits: Habits, repairs: Mapping[str, int]) -> Habits:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from nuvlo.files.tables import Fields, read_table
 from nuvlo.files.whole import text_of
-from nuvlo.problems import NuvloError
+from nuvlo.problems import NuvloError, reader
 from nuvlo.quantity import parse_value
 
 KNOWN = ("unit", "count", "kit", "note")
@@ -34,6 +34,7 @@ class Rack:
     supply: dict[str, float]
 
 
+@reader
 def read_rack(path: Path) -> Rack:
     """Rows ``unit,count,kit,+12 V,…``; ``kit`` names a kit's folder, seen from the file, whose rails are worked out where
     the row states none. The row ``supply`` says what there is. A column ``+12 V worst`` may stand beside ``+12 V``. Raises :class:`NuvloError` with every

@@ -16,7 +16,7 @@ from pydantic import Field, ValidationError
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.files.whole import folder_whole, text_of, toml_of
 from nuvlo.kit.schema import Aim, Move, _Strict
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 GROUPS = (
@@ -97,6 +97,7 @@ class Recipe:
         return path if path.exists() or path.is_absolute() else self.folder / text
 
 
+@reader
 def curve_figures(path: Path) -> dict[str, float]:
     """What a measured curve tells: its ``first`` value, ``least`` and ``least_at``, ``peak`` and ``peak_at`` of its lowest
     resonance, and ``low_at`` and ``high_at``, the frequencies either side at which it is the geometric mean of both.
@@ -185,6 +186,7 @@ def save_recipe(recipe: Recipe, inputs: Mapping[str, float], place: Path, name: 
     return folder
 
 
+@reader
 def read_recipe(folder: Path) -> Recipe:
     """Read the recipe in ``folder``. Raises :class:`NuvloError` with every problem and its place."""
     folder = Path(folder)

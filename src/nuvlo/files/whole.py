@@ -6,19 +6,18 @@ The bounds are stated in ``docs/kit-format.md``.
 from __future__ import annotations
 
 import csv
+import errno
 import io
 import os
 import re
 import shutil
-import struct
 import tomllib
 import uuid
-import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
-from zipfile import BadZipFile, ZipFile
+from zipfile import ZipFile
 
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.progress import pause
@@ -103,10 +102,12 @@ def opened_zip(
             if any(i.flag_bits & 1 for i in inside):
                 raise NuvloError(Problem("is encrypted.", "Take the password off it first.", path.name))
             yield archive
-    except (BadZipFile, NotImplementedError, EOFError, UnicodeError, struct.error, zlib.error) as bad:
+    except NuvloError:
+        raise
+    except Exception as bad:  # each way of packing has failures of its own
+        if isinstance(bad, OSError) and bad.errno not in (None, errno.EINVAL):
+            raise NuvloError(Problem(f"cannot be unpacked: {bad.strerror or bad}.", "Free some space.", path.name)) from bad
         raise NuvloError(Problem(f"is no {kind} that can be opened.", "Save or send it again.", path.name)) from bad
-    except OSError as bad:
-        raise NuvloError(Problem(f"cannot be unpacked: {bad.strerror or bad}.", "Free some space.", path.name)) from bad
 
 
 def unpack(path: Path, target: Path) -> None:

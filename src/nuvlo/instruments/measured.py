@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.instruments.typed import typed_reading
-from nuvlo.problems import NuvloError
+from nuvlo.problems import NuvloError, reader
 from nuvlo.quantity import Measured, parse_value
 
 
+@reader
 def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None) -> dict[str, list[Measured]]:
     """Measured parts from a CSV ``ref,value,unit,uncertainty``; a missing uncertainty is that of the usual meter.
 
@@ -63,6 +64,7 @@ def read_readings(path: Path, places: Collection[str], quantity: str, unit: str)
 SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0, "0": 0.0, "1": 1.0}  # of what has no unit
 
 
+@reader
 def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "") -> dict[tuple[str, str], Measured]:
     """Readings from a CSV ``point,quantity,value,unit,uncertainty``, the last of each; open is ``inf`` or ``OL``; of a look or a finger ``right``,
     ``wrong``, ``hot``, ``cool``. ``places`` are the units of

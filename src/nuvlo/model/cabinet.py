@@ -90,11 +90,11 @@ def drivers_of(text: str, dc: Sequence[float] = ()) -> list[Driver]:
     for word in text.lower().replace("×", "x").split("+"):
         many, _, ohms = word.strip().rpartition("x")
         try:
-            out += [parse_value(ohms, "Ω")] * int(many or 1)
+            out += [parse_value(ohms, "Ω")] * min(int(many or 1), MOST_DRIVERS + 1)
         except (UnreadableValue, ValueError) as bad:
             raise CabinetError(Problem(f"'{word}' is no number of drivers and their impedance.", "For example: 4x16, or 2x16+2x8.")) from bad
     if not 1 <= len(out) <= MOST_DRIVERS or min(out) <= 0:
-        raise CabinetError(Problem(f"{len(out)} drivers are not wired here.", f"One to {MOST_DRIVERS}, each of some ohms."))
+        raise CabinetError(Problem(f"{'no' if not out else 'so many' if len(out) > MOST_DRIVERS else 'such'} drivers are not wired here.", f"One to {MOST_DRIVERS}, each of some ohms."))
     if dc and len(dc) != len(out):
         raise CabinetError(Problem(f"{len(dc)} resistances for {len(out)} drivers.", "Give one for each driver, in their order, or none."))
     return [Driver.printed(z, r) for z, r in zip(out, dc, strict=True)] if dc else [Driver.printed(z) for z in out]

@@ -19,7 +19,7 @@ from zipfile import ZIP_DEFLATED, ZipFile
 from nuvlo.files.whole import MOST_BYTES as KIT_FILE
 from nuvlo.files.whole import folder_whole, opened_zip, write_whole
 from nuvlo.logbook.store import Logbook
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.progress import pause
 from nuvlo.workshop.places import LOGBOOK, Places, kit_place
 from nuvlo.workshop.workshop import Workshop
@@ -102,6 +102,7 @@ def _contents(places: Places, logbook: Path, kits: list[str]) -> Iterator[tuple[
                 yield f"{places.elsewhere(place).relative_to(places.folder).as_posix()}/{file.name}", file
 
 
+@reader
 def restore(source: Path, folder: Path) -> Kept:
     """Put a backup back as the workshop ``folder``, which must not be there yet: every file is looked over first.
 

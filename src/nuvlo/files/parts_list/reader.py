@@ -21,7 +21,7 @@ from nuvlo.files.parts_list.references import NAMED, leading_references, referen
 from nuvlo.files.parts_list.sheets import Line, read_lines
 from nuvlo.kit.kinds import VALUED, kind_of
 from nuvlo.kit.parts import Part
-from nuvlo.problems import NuvloError, Problem
+from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 LARGE = 10e-6  # F: from here on a capacitor of which nothing more is said has a way round (common practice, no source)
@@ -75,6 +75,7 @@ class PartsList:
         return f"This list has no reference for {count} of {len(self.parts)} parts: theirs were made up."
 
 
+@reader
 def read_parts_list(path: Path, columns: Mapping[str, str] | None = None) -> PartsList:
     """Read the parts list at ``path``; ``columns`` (heading → meaning) corrects what a column is taken for.
 

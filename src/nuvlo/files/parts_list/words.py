@@ -135,8 +135,8 @@ def rating_in(text: str) -> str:
         return ""
     number, unit = found[1].replace(",", "."), found[2]
     if "/" in number:
-        top, bottom = number.split("/")
-        number = f"{int(top) / int(bottom):g}" if int(bottom) else number
+        top, bottom = (float(n) for n in number.split("/"))
+        number = f"{top / bottom:g}" if bottom else number
     proper = {"kv": "kV", "mw": "mW", "ma": "mA"}.get(unit.lower(), unit.upper())
     return f"{number} {proper}"
 

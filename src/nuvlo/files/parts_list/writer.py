@@ -20,12 +20,13 @@ def bom_csv(parts: Iterable[Part]) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
     for p in parts:
-        writer.writerow((
+        row = (
             p.ref, p.kind, p.text, tolerance_text(p.tolerance), p.rating, p.package, _number(p.height_mm),
             _yes(p.heat_sensitive), _yes(p.static_sensitive), _yes(p.polarised), _number(p.cost),
             ";".join(f"{s.parameter}={s.low:g}..{s.high:g}" for s in p.spreads), p.place, p.note,
             p.section,
-        ))  # fmt: skip
+        )  # fmt: skip
+        writer.writerow([" ".join(cell.split()) for cell in row])  # a line end within a cell, of whatever system, is read back by few
     return out.getvalue()
 
 
