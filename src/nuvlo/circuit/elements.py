@@ -11,7 +11,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
 from itertools import combinations_with_replacement
 
-from nuvlo.circuit.cards import Card, Token
+from nuvlo.circuit.cards import Block, Card, Token
 from nuvlo.circuit.expression import (
     Expression,
     ExpressionError,
@@ -22,7 +22,7 @@ from nuvlo.circuit.expression import (
     sensed,
 )
 from nuvlo.circuit.lines import Line
-from nuvlo.circuit.models import MODEL_TYPES
+from nuvlo.circuit.models import MODEL_TYPES, sheet_value
 from nuvlo.circuit.number import BadNumber, spice_number
 from nuvlo.circuit.over_time import ONE, OverTime
 from nuvlo.circuit.waveform import KINDS, at_rest
@@ -32,13 +32,15 @@ from nuvlo.problems import Severity
 TERMINALS = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "d": 2, "e": 2, "g": 2, "f": 2, "h": 2, "j": 3, "m": 4, "q": 3, "k": 0, "b": 2, "s": 4, "w": 2, "t": 4}
 WARM = ("temp", "dtemp")
 OF_PASSIVES = {
-    "r": frozenset({"ac", "noisy", "m", "tc1", "tc2", "scale", *WARM}), "c": frozenset({"m", "tc1", "tc2", "scale", "ic", *WARM}),
+    "r": frozenset({"ac", "noisy", "m", "tc1", "tc2", "scale", "l", "w", *WARM}), "c": frozenset({"m", "tc1", "tc2", "scale", "ic", "l", "w", *WARM}),
     "l": frozenset({"m", "tc1", "tc2", "scale", "ic", *WARM}),
 }  # fmt: skip
 OF_DEVICES = {
     "d": frozenset({"area", "m", "ic", *WARM}), "q": frozenset({"area", "m", "ic", *WARM}), "j": frozenset({"area", "m", "ic", *WARM}),
     "m": frozenset({"l", "w", "m", "nrd", "nrs", "ic", *WARM}), "s": frozenset({"m"}), "w": frozenset({"m"}),
 }  # fmt: skip
+STARTS = {"q": 2, "j": 2, "m": 3}  # values that ``ic=`` has
+UNITS = re.compile(r"(?:meg|[tgkmunpf])?(?:ohms?|volts?|amps?|farads?|henr(?:y|ies)|hz|v|a|f|h|w|s|deg|degrees)")
 HOLDS_NOTHING = ("off", "on")  # where a search begins, not what is found
 Settings = dict[str, tuple[Expression, Token]]
 
@@ -49,6 +51,8 @@ class ElementReader(OverTime, ABC):
     def __init__(self) -> None:
         self.functions: dict[str, Function] = {}
         self.seen: set[tuple[int, str]] = set()
+        self.by_model: list[tuple[Block, Token, str, list[str], str, dict[str, Expression]]] = []
+        self.units: list[tuple[Block, Token]] = []  # words behind a value that name a model, or are its unit
 
     @abstractmethod
     def say(self, message: str, at: Token, remedy: str = "", severity: Severity = "error", *, alters: bool = False) -> None:
@@ -113,6 +117,7 @@ class ElementReader(OverTime, ABC):
     def passive(self, nodes: list[str], rest: list[Token], head: Token) -> None:
         """``r1 a b 1k tc=0.01``, ``r1 a b model 1k``, ``c1 a b c=10n``, ``r1 a b r={1k*(1+v(c))}``."""
         kind, model, value = head.text[0], None, None
+        unit: Token | None = None  # what may be one, or the name of a model
         settings, spare = self.settings(rest)
         for token in spare:
             if _is_value(token) and value is None:
@@ -120,6 +125,9 @@ class ElementReader(OverTime, ABC):
                 self.warn_of_small_megohm(kind, token)
             elif not _is_value(token) and model is None and kind in "rc":
                 model = token.text
+                unit = token if value is not None and UNITS.fullmatch(token.text) else None
+            elif UNITS.fullmatch(token.text):
+                self.unit_apart(token)
             else:
                 self.number(token) if not _is_value(token) and model is None else self.unexpected(token)
         for name in (kind, {"r": "resistance", "c": "capacitance", "l": "inductance"}[kind]):
@@ -127,9 +135,19 @@ class ElementReader(OverTime, ABC):
                 value = settings.pop(name)[0]
         parameters = {name: found for name, (found, _) in settings.items() if name in OF_PASSIVES[kind]}
         self.pass_over(settings, OF_PASSIVES[kind], head)
+        if value is None and model is not None:
+            self.by_model.append((self.block, head, kind, nodes, model, parameters))
+            return
         if value is None:
             self.say(f"'{head.text}' needs 2 nodes and a value.", rest[-1])
             return
+        if unit is not None:
+            self.units.append((self.block, unit))
+        self.keep_passive(head, kind, nodes, value, parameters, model)
+
+    def keep_passive(self, head: Token, kind: str, nodes: list[str], value: Expression, parameters: dict[str, Expression], model: str | None) -> None:
+        for name in ("l", "w") if kind in "rc" else ():
+            parameters.pop(name, None)
         many, scale = parameters.pop("m", None), parameters.pop("scale", None)
         if scale is not None:
             value = joined("*", value, scale)
@@ -148,6 +166,25 @@ class ElementReader(OverTime, ABC):
             self.keep(head, "b", nodes, {"value": current}, "amps")
         else:
             self.say("an inductance that depends on a voltage or current is not solved.", head, "Give a number.")
+
+    def valued_by_models(self) -> None:
+        """Passive elements whose value is their model's, once all models are read: of sheets, by length and width (ngspice 39 manual,
+        3.2.3 and 3.2.7)."""
+        for block, head, kind, nodes, name, parameters in self.by_model:
+            model = block.find_model(name)
+            if model is None:
+                self.say(f"the model '{name}' is not defined, and there is no value.", head, f"Add .model {name} {kind}(…), or write a value.")
+                continue
+            value = sheet_value(kind, model.parameters, parameters)
+            if value is None:
+                what = "rsh= with l= here, or r=" if kind == "r" else "cj= with l= here, or cap="
+                self.say(f"'{head.text}' has no value, and its model '{name}' gives none.", head, f"Write one; a model gives it by {what}.")
+                continue
+            self.block = block
+            self.keep_passive(head, kind, nodes, value, parameters, name)
+        for block, token in self.units:
+            if block.find_model(token.text) is None:
+                self.unit_apart(token)
 
     def warn_of_small_megohm(self, kind: str, token: Token) -> None:
         if kind == "r" and re.fullmatch(r"[+-]?[\d.]+(?:e[+-]?\d+)?M", token.written):
@@ -181,6 +218,9 @@ class ElementReader(OverTime, ABC):
             values = words[at + 1 : end]
             if word.text in KINDS:
                 fewest, most = KINDS[word.text]
+                if word.text == "pulse" and len(values) == 8:
+                    self.say("the 8th value of a pulse, how many there are, is not read.", values[7], "Leave it out, and end the course before the next pulse.")
+                    return
                 if not fewest <= len(values) <= most or (word.text == "pwl" and len(values) % 2):
                     self.say(f"'{word.text}' takes {fewest} to {most} values, not {len(values)}.", word)
                     return
@@ -196,6 +236,12 @@ class ElementReader(OverTime, ABC):
                     out["acphase"] = self.number(values[1])
             elif word.text == "m" and len(values) == 1 and head.text[0] == "i":
                 many = self.number(values[0])
+            elif word.text in ("r", "td") and waveform and waveform[0] == "pwl":
+                self.say(f"'{word.text}=' of a pwl is not read.", word, "Write out the points of each period, or use pulse.")
+                return
+            elif UNITS.fullmatch(word.text):
+                self.unit_apart(word)
+                return
             else:
                 self.say(f"'{word.text}' is not expected in a source.", word, "Write dc VALUE ac VALUE, or sin(…).")
                 return
@@ -219,7 +265,7 @@ class ElementReader(OverTime, ABC):
         start = word.index + len(word.written) + len(text) - len(text.lstrip(" \t="))
         text = line.text[start:].rstrip()
         if text[:1] in "{'\"":
-            close = text.find({"{": "}", "'": "'", '"': '"'}[text[0]], 1)
+            close = _closed_at(text)
             if close < 0:
                 self.say(f"in {text}: the closing brace is missing.", line.token(text, start))
                 return
@@ -333,8 +379,8 @@ class ElementReader(OverTime, ABC):
     def device(self, nodes: list[str], rest: list[Token], head: Token) -> None:
         """``d1 a c model 2 off``, ``q1 c b e s model m=2``, ``m1 d g s b model l=2u w=20u``."""
         kind = head.text[0]
-        settings, spare = self.settings(rest)
-        if kind == "q" and len(spare) > 1 and (spare[0].text[0] == "[" or (not _is_value(spare[1]) and spare[1].text not in HOLDS_NOTHING)):
+        settings, spare = self.settings(rest, starts=STARTS.get(kind, 1))
+        if kind == "q" and len(spare) > 1 and (spare[0].text[0] == "[" or (not _is_number(spare[1]) and spare[1].text not in HOLDS_NOTHING)):
             nodes, spare = [*nodes, spare[0].text.strip("[]")], spare[1:]
         if not spare:
             self.say(f"'{head.text}' needs {len(nodes)} nodes and a model.", head)
@@ -408,8 +454,9 @@ class ElementReader(OverTime, ABC):
 
     # -- values -----------------------------------------------------------------------------------------------
 
-    def settings(self, words: Sequence[Token], unread: frozenset[str] = frozenset()) -> tuple[Settings, list[Token]]:
-        """``name=value`` pairs, and the words that are none; ``tc=1,2`` are two. Of those ``unread`` the value is no number."""
+    def settings(self, words: Sequence[Token], unread: frozenset[str] = frozenset(), starts: int = 1) -> tuple[Settings, list[Token]]:
+        """``name=value`` pairs, and the words that are none; ``tc=1,2`` are two, and so many as ``starts`` are of ``ic=``. Of those
+        ``unread`` the value is no number."""
         out: Settings = {}
         spare: list[Token] = []
         words = [t for t in words if t.text not in ("(", ")", "params:")]
@@ -427,11 +474,13 @@ class ElementReader(OverTime, ABC):
                     self.say(f"'{word.text}' is given twice.", word)
                 out[name] = (ONE if name in unread else self.number(words[at + 2], sensing=name in ("r", "c", "l")), word)
                 at += 3
-                if word.text == "tc":
-                    at += at < len(words) and words[at].text == ","
-                    if at < len(words) and _is_value(words[at]):
-                        out["tc2"] = (self.number(words[at]), word)
-                        at += 1
+                for _ in range({"tc": 2, "ic": starts}.get(word.text, 1) - 1):
+                    behind = at + (at < len(words) and words[at].text == ",")
+                    if behind >= len(words) or not _is_value(words[behind]):
+                        break
+                    if word.text == "tc":
+                        out["tc2"] = (self.number(words[behind]), word)
+                    at = behind + 1
             else:
                 spare.append(word)
                 at += 1
@@ -451,7 +500,13 @@ class ElementReader(OverTime, ABC):
                 self.say(f"'{name}' is not known of '{head.text}' and is passed over.", token, "Mend the word, or build it from an element of its own.",
                          "warning", alters=True)  # fmt: skip
 
+    def unit_apart(self, word: Token) -> None:
+        self.say(f"'{word.text}' is a unit that stands apart from its value.", word, "Join the two, or leave the unit out: 5V, 10u, 1k.")
+
     def unexpected(self, token: Token) -> None:
+        if UNITS.fullmatch(token.text):
+            self.unit_apart(token)
+            return
         self.say(f"'{token.text}' is not expected here.", token, "Take it out, or write name=value.")
 
     def number(self, token: Token, *, sensing: bool = False) -> Expression:
@@ -481,6 +536,18 @@ class ElementReader(OverTime, ABC):
         return self.without_derivatives(found, head)
 
 
+def _closed_at(text: str) -> int:
+    """Where the quote or brace that begins ``text`` is closed; −1 where it is not."""
+    if text[0] != "{":
+        return text.find(text[0], 1)
+    depth = 0
+    for k, letter in enumerate(text):
+        depth += {"{": 1, "}": -1}.get(letter, 0)
+        if not depth:
+            return k
+    return -1
+
+
 def cut_nodes(words: Sequence[Token], count: int) -> tuple[list[str], list[Token]]:
     """The first ``count`` names, and what is behind them. Brackets and commas part names; but what stands in brackets right behind a
     name, ``net-(c1-pad1)``, is of it."""
@@ -503,6 +570,15 @@ def cut_nodes(words: Sequence[Token], count: int) -> tuple[list[str], list[Token
                 name, end, at = name + words[at].text, end + len(words[at].written), at + 1
         nodes.append(name)
     return nodes, list(words[at:])
+
+
+def _is_number(token: Token) -> bool:
+    """Whether it is one for certain: a model may be called ``2n3904``."""
+    try:
+        spice_number(token.text)
+    except BadNumber:
+        return token.text[0] in "{'\""
+    return True
 
 
 def _is_value(token: Token) -> bool:

@@ -202,7 +202,7 @@ def parse_expression(text: str, functions: Mapping[str, Function] | None = None)
     """
     if len(text) > LONGEST:
         raise ExpressionError(f"it is longer than {LONGEST:,} characters", 1)
-    return _Parser(text, functions or {}).parse()
+    return _Parser(text.translate(BRACES), functions or {}).parse()
 
 
 class _Parser:
@@ -314,7 +314,7 @@ class _Parser:
     def call(self, token: str, column: int) -> Tree:
         token = SAME.get(token, token)
         mine = self.functions.get(token)
-        known = mine is not None or token in FUNCTIONS or token in (*PIECES, *OVER_TIME, "if", "square")
+        known = mine is not None or token in FUNCTIONS or token in (*PIECES, *OVER_TIME, "if", "square", "u2")
         if not known:
             hint = "; an integral is idt(…)" if token == "sdt" else ""
             raise ExpressionError(f"there is no function '{token}'{hint}", column)
@@ -331,9 +331,11 @@ class _Parser:
             return replaced(mine.body.tree, dict(zip(mine.names, arguments, strict=True)))
         if token in PIECES:
             return self.pieces(token, arguments, column)
-        self.count(token, len(arguments), {"if": 3, "square": 1, "ddt": 1, "idt": 1}.get(token) or FUNCTIONS[token][0], column)
+        self.count(token, len(arguments), {"if": 3, "square": 1, "ddt": 1, "idt": 1, "u2": 1}.get(token) or FUNCTIONS[token][0], column)
         if token == "square":
             return tree("*", arguments[0], arguments[0])
+        if token == "u2":  # a ramp from 0 to 1
+            return tree("limit", arguments[0], tree("number", 0.0), tree("number", 1.0))
         return tree("?:" if token == "if" else token, *arguments)
 
     @staticmethod
@@ -357,6 +359,7 @@ class _Parser:
         return out
 
 
+BRACES = str.maketrans("{}", "()")  # within a formula they are brackets
 SPELLED = {"^": "**", "|": "||", "&": "&&", "<>": "!="}
 
 

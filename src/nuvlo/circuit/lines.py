@@ -6,12 +6,14 @@ import re
 from bisect import bisect_right
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from nuvlo.circuit.cards import Token
 from nuvlo.progress import pause
 
 LINES_TO_PAUSE = 256
-_WORD = re.compile(r"\{[^}]*\}?|'[^']*'?|\"[^\"]*\"?|[^\s(),={}'\"]+|=|[(),]")
+_BRACES = r"\{(?:[^{}]|\{(?:[^{}]|\{(?:[^{}]|\{[^{}]*\})*\})*\})*\}?"  # formulas in braces, and braces in them
+_WORD = re.compile(rf"{_BRACES}|'[^']*'?|\"[^\"]*\"?|[^\s(),={{}}'\"]+|=|[(),]")
 _ASSIGNED = re.compile(r"([a-z_][\w.]*)\s*=(?!=)", re.IGNORECASE)
 
 
@@ -25,8 +27,12 @@ class Line:
 
     def at(self, index: int) -> tuple[int, int]:
         """Line and column in the file."""
-        start, line, column = self.starts[bisect_right([s for s, _, _ in self.starts], index) - 1]
+        start, line, column = self.starts[bisect_right(self._indices, index) - 1]
         return line, column + index - start
+
+    @cached_property
+    def _indices(self) -> list[int]:
+        return [index for index, _, _ in self.starts]
 
     def token(self, text: str, index: int) -> Token:
         line, column = self.at(index)

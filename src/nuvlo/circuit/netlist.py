@@ -207,6 +207,8 @@ class _Reader(ElementReader):
             )
         if self.choices and not self.overfull:
             self.problems.append(Problem("an .if is never closed.", "Add .endif.", file=name))
+        if not self.overfull:
+            self.valued_by_models()
 
     # -- dot cards --------------------------------------------------------------------------------------------
 
@@ -232,7 +234,9 @@ class _Reader(ElementReader):
         """``.param a=1 b=a*2``: a value goes on to the next name, with or without braces."""
         text, index = line.behind(1)
         found = assigned(text)
-        if not found:
+        if not found and not text.strip():
+            self.say("a .param without a name says nothing.", head, severity="warning")
+        elif not found:
             self.say("a .param needs a name, = and a value.", head, "For example: .param gain={10}.")
         for name, value, at_name, at_value in found:
             if not value:
@@ -312,7 +316,8 @@ class _Reader(ElementReader):
         self.say(
             f"'{wanted}' is neither in the kit folder nor in the library.",
             at,
-            "Put the file beside the netlist; a path outside the folder is not followed.",
+            "Put the file itself beside the netlist, and name it alone: a path is not followed." if "/" in wanted or "\\" in wanted
+            else "Put the file beside the netlist.",
         )
 
     def define(self, book: Block) -> None:

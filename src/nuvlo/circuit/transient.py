@@ -30,7 +30,8 @@ ERROR_SHARE = 1e-4  # of a node's largest swing so far that one step may add as 
 ERROR_FLOOR = 1e-6  # V
 FORETOLD = 1e-5  # of its current, by which a device may differ from its straight line when a step is taken as solved
 NEGLIGIBLE = 1e-8  # of its largest current so far
-MOST_STEPS = 2_000_000
+MOST_STEPS, MOST_SAMPLES, MOST_PERIODS = 2_000_000, 2_000_000, 100_000  # inside; even ones; of the fastest source
+MOST_KEPT = 2**26  # voltages that are given back, over all members and nodes
 AT_ONCE = 4096  # steps of the compiled part, over all members, between looks at whether the answer is still wanted
 NEWTON_STEPS = 30
 AFTER_JUMP = 1e-3  # of the largest step: how soon after a jump it goes on
@@ -72,13 +73,18 @@ def transient(
     """Follow ``circuit`` from its operating point to ``stop`` s; voltages at ``nodes`` every ``step`` s.
 
     ``signals`` replace the course of the sources they name: each a function of the time in s, for all members or (N,).
-    An ensemble whose voltages would not fit half a gigabyte is followed in slices of itself.
-    Raises :class:`TransientError` where even the smallest step does not converge, ``ValueError`` for a step that is not
-    between 0 and ``stop``.
+    An ensemble whose voltages would not fit half a gigabyte is followed in slices of itself. The caller's :class:`Progress` may stop it.
+    Raises :class:`TransientError` where even the smallest step does not converge, or a bound is passed (``docs/kit-format.md``);
+    ``ValueError`` for a step that is not between 0 and ``stop``.
     """
     if not 0 < step <= stop:
         raise ValueError("the step must lie between 0 and the stop time")
+    if stop / step > MOST_SAMPLES:
+        raise TransientError(Problem(f"this asks for {stop / step:.3g} moments; at most {MOST_SAMPLES:,} are worked out.", "Take a longer step, or stop sooner."))
     whole = Equations(circuit, overrides)
+    if whole.members * len(nodes) * stop / step > MOST_KEPT:
+        told = f"{whole.members:,} builds at {stop / step:,.0f} moments are more than fit"
+        raise TransientError(Problem(f"{told}: at most {MOST_KEPT:,} voltages in all.", "Take fewer builds, a longer step, or stop sooner."))
     overrides = overrides or {}
     members = max(1, int(MOST_BYTES / (8 * 2 * len(nodes) * (stop / step + 1))))
     if whole.members <= members or signals:
@@ -137,6 +143,10 @@ class _Stepper:
         self.eq, self.step, self.stop, self.tol = eq, step, stop, tolerances
         self.nodes = {name: eq.circuit.node(name) for name in nodes}
         waves = eq.waveforms(step, stop)
+        for name, wave in waves.items():
+            if name not in signals and (periods := wave.periods()) > MOST_PERIODS:
+                said = f"'{name}' goes through {periods:.3g} periods or corners in this time; at most {MOST_PERIODS:,} are followed."
+                raise TransientError(Problem(said, "Stop sooner, or make it slower.", ref=name))
         courses: dict[str, Signal] = {**waves, **signals}
         self.courses = [(eq.unit_source(name)[:, None] * eq.strength[name], course) for name, course in courses.items()]
         corners = {t for name, w in waves.items() if name not in signals for t in w.corners()}
@@ -172,23 +182,26 @@ class _Stepper:
         kernel = eq.kernel
         compiled = None if kernel is None else self.compiled(kernel, linear, dynamic, at.x.shape[0], picked)
         room = max(16, AT_ONCE // at.x.shape[0])
-        steps = 0
+        steps = kept = 0
         while at.time < self.stop * (1 - 1e-12):
-            progress.pause()
+            progress.pause(f"at {at.time:.4g} s of {self.stop:.4g} s")
+            if steps > MOST_STEPS or kept > 2 * MOST_BYTES:
+                raise TransientError(
+                    Problem(f"the course is given up at {at.time:.4g} s, after {steps:,} steps.", "Stop sooner, take fewer builds, or look for what swings so fast.")
+                )
             if kernel is not None:
                 some, what = np.empty(room), np.empty((room, len(picked), at.x.shape[0]))
                 why, count = kernel.follow(compiled, (*at.packed(), self.peak), some, what)
                 times.append(some[:count].copy())
                 taken.append(what[:count].copy())
-                steps += count
+                steps, kept = steps + count, kept + taken[-1].nbytes
                 if why != HELP:
                     continue
             steps += 1
             if self.advance(at):
                 times.append(np.array([at.time]))
                 taken.append(at.x.T[picked][None].copy())
-            if steps > MOST_STEPS:
-                break
+                kept += taken[-1].nbytes
         return self.course(np.concatenate(times), np.concatenate(taken))
 
     def compiled(self, kernel: Kernel, linear: list[Array], dynamic: list[Array], members: int, picked: list[int]) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Sequence
 
 import numpy as np
@@ -43,6 +44,8 @@ class Waveform:
         else:
             defaults = []
         self.v = v + defaults[len(v) :]
+        if kind == "pwl":
+            self._times, self._levels = np.array(self.v[0::2]), np.array(self.v[1::2])
         if kind == "pulse":  # edges of no length would be jumps
             self.v[3], self.v[4] = self.v[3] or step, self.v[4] or step
             # What is nothing is left out, as SPICE has it: it stays up to the end, and comes once.
@@ -72,10 +75,20 @@ class Waveform:
                 return 0.0
             return v[0] * (v[1] + math.sin(2 * math.pi * v[2] * late)) * math.sin(2 * math.pi * v[3] * late)
         if self.kind == "pwl":
-            return float(np.interp(t, v[0::2], v[1::2]))
+            return float(np.interp(t, self._times, self._levels))
         rise = 1 - math.exp(-(t - v[2]) / v[3]) if t > v[2] else 0.0
         fall = 1 - math.exp(-(t - v[4]) / v[5]) if t > v[4] else 0.0
         return v[0] + (v[1] - v[0]) * (rise - fall)
+
+    def periods(self) -> float:
+        """How often it swings up to its ``stop``, or how many corners it has: what makes a course long."""
+        v = self.v
+        if self.kind == "pulse":
+            return self.stop / v[6] if math.isfinite(v[6]) else 1.0
+        if self.kind == "pwl":
+            return float(bisect_left(v[0::2], self.stop))
+        hertz = {"sin": lambda: abs(v[2]), "sffm": lambda: abs(v[2]) + abs(v[3] * v[4]), "am": lambda: abs(v[2]) + abs(v[3])}
+        return hertz[self.kind]() * self.stop if self.kind in hertz else 1.0
 
     def corners(self) -> list[float]:
         """Times at which the course has a corner: a step of the solution should end there."""

@@ -53,6 +53,9 @@ def answered(handler: Handler, arguments: argparse.Namespace) -> int:
     """Run ``handler`` and print what it answers, or what was wrong; the exit status."""
     try:
         status, document, text = _said(handler, arguments)
+    except KeyboardInterrupt:
+        print("stopped.", file=sys.stderr)
+        return 130
     except NuvloError as error:
         status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
         print(error, file=sys.stderr)
