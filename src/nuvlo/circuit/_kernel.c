@@ -48,6 +48,31 @@ static void let_go(Held *held)
 #define INTEGERS(to, of, n) do { if (!((to) = keep(held, of, sizeof(int32_t), n, 0))) goto failed; } while (0)
 #define RESULTS(to, of, n) do { if (!((to) = keep(held, of, sizeof(double), n, 1))) goto failed; } while (0)
 
+/* Python hands over what strangers' netlists were made into: no index is trusted before it was looked at. A ValueError where one of `count`
+ * numbers, each `apart` from the one before, is below `least` or not below `end`. */
+static int within(const int32_t *of, Py_ssize_t count, Py_ssize_t apart, long least, long end, const char *what)
+{
+    for (Py_ssize_t k = 0; k < count; k++)
+        if (of[k * apart] < least || of[k * apart] >= end) {
+            PyErr_Format(PyExc_ValueError, "%s: %d is not from %ld up to %ld", what, (int)of[k * apart], least, end - 1);
+            return 0;
+        }
+    return 1;
+}
+
+static int32_t largest_of(const int32_t *of, Py_ssize_t count, Py_ssize_t apart)
+{
+    int32_t most = -1;
+    for (Py_ssize_t k = 0; k < count; k++) if (of[k * apart] > most) most = of[k * apart];
+    return most;
+}
+
+#define WITHIN(of, count, apart, least, end, what) do { if (!within(of, count, apart, least, end, what)) goto failed; } while (0)
+#define AT_LEAST(number, least, what) do { \
+    const int32_t given = (int32_t)(number); \
+    if (!within(&given, 1, 1, least, 1L + INT32_MAX, what)) goto failed; \
+} while (0)
+
 /* ---- laws: straight lines of operations over the devices of one kind ----------------------------------------------------------- */
 
 enum {
@@ -91,6 +116,7 @@ typedef struct {
     const int32_t *rows, *columns, *plus, *minus, *out_of, *into, *stamp; /* (stamps, 3) slot, entry, sign */
     const double *sign, *present, *step, *critical, *knee;
     double absent;
+    int unknowns, slots, members; /* that its indices speak of: one more than the largest; members INT_MAX where all share all */
     int charges; /* whether the programs say what is stored too */
     Program *program;
 } Devices;
@@ -115,12 +141,26 @@ static PyObject *make_devices(PyObject *self, PyObject *args)
                           &present, &step, &critical, &knee, &PyList_Type, &programs))
         goto failed;
     const int b = d->branches, e = d->entries;
+    AT_LEAST(b, 0, "branches"); AT_LEAST(e, 0, "entries"); AT_LEAST(d->stamps, 0, "stamps"); AT_LEAST(d->nodes, 0, "nodes");
+    AT_LEAST(d->formulas, 0, "formulas"); AT_LEAST(d->sign_members, 1, "members of signs"); AT_LEAST(d->present_members, 0, "members that are there");
     INTEGERS(d->rows, rows, e); INTEGERS(d->columns, columns, e);
     INTEGERS(d->plus, plus, b); INTEGERS(d->minus, minus, b); INTEGERS(d->out_of, out_of, b); INTEGERS(d->into, into, b);
     INTEGERS(d->stamp, stamp, 3 * d->stamps);
     DOUBLES(d->sign, sign, (Py_ssize_t)d->sign_members * b);
     DOUBLES(d->present, present, (Py_ssize_t)d->present_members * b);
     DOUBLES(d->step, step, b); DOUBLES(d->critical, critical, b); DOUBLES(d->knee, knee, b);
+    WITHIN(d->rows, e, 1, 0, b, "rows of entries"); WITHIN(d->columns, e, 1, 0, b, "columns of entries");
+    const int32_t *ends[] = {d->plus, d->minus, d->out_of, d->into};
+    for (int k = 0; k < 4; k++) {
+        WITHIN(ends[k], b, 1, -1, INT32_MAX, "ends of branches");
+        const int32_t most = largest_of(ends[k], b, 1) + 1;
+        if (most > d->unknowns) d->unknowns = most;
+    }
+    WITHIN(d->stamp, d->stamps, 3, 0, INT32_MAX, "slots of stamps"); WITHIN(d->stamp + 1, d->stamps, 3, 0, e, "entries of stamps");
+    d->slots = largest_of(d->stamp, d->stamps, 3) + 1;
+    d->members = INT32_MAX;
+    if (d->sign_members > 1) d->members = d->sign_members;
+    if (d->present_members > 1 && d->present_members < d->members) d->members = d->present_members;
     d->programs = (int)PyList_GET_SIZE(programs);
     d->program = calloc(d->programs ? d->programs : 1, sizeof(Program));
     if (!d->program) { PyErr_NoMemory(); goto failed; }
@@ -130,11 +170,27 @@ static PyObject *make_devices(PyObject *self, PyObject *args)
         if (!PyArg_ParseTuple(PyList_GET_ITEM(programs, k), "iiiiiiiOOOOO", &p->lanes, &p->inputs, &p->fixed, &p->varying, &p->ops, &p->outs,
                               &p->registers, &in_rows, &code, &out, &fixed, &varying))
             goto failed;
+        const int first = 2 + p->inputs + p->fixed + p->varying; /* of the registers that may be written */
+        AT_LEAST(p->lanes, 0, "lanes"); AT_LEAST(p->inputs, 0, "inputs"); AT_LEAST(p->fixed, 0, "constants"); AT_LEAST(p->varying, 0, "varying constants");
+        AT_LEAST(p->ops, 0, "operations"); AT_LEAST(p->outs, 0, "outputs"); AT_LEAST(p->registers, first, "registers");
         INTEGERS(p->in_rows, in_rows, (Py_ssize_t)p->inputs * p->lanes);
         INTEGERS(p->code, code, (Py_ssize_t)p->ops * 5);
         INTEGERS(p->out, out, (Py_ssize_t)p->outs * (2 + p->lanes));
         DOUBLES(p->fixed_values, fixed, (Py_ssize_t)p->fixed * p->lanes);
         DOUBLES(p->varying_values, varying, -1);
+        WITHIN(p->in_rows, (Py_ssize_t)p->inputs * p->lanes, 1, 0, b, "rows of inputs");
+        WITHIN(p->code, p->ops, 5, ADD, STEEP + 1, "operations"); WITHIN(p->code + 1, p->ops, 5, first, p->registers, "registers written");
+        for (int j = 2; j < 5; j++) WITHIN(p->code + j, p->ops, 5, 0, p->registers, "registers read");
+        for (int j = 0; j < p->outs; j++) {
+            const int32_t *out = p->out + (Py_ssize_t)j * (2 + p->lanes);
+            WITHIN(out, 1, 1, 0, p->registers, "registers given out"); WITHIN(out + 1, 1, 1, 0, d->charges ? 4 : 2, "kinds of outputs");
+            WITHIN(out + 2, p->lanes, 1, 0, out[1] % 2 ? e : b, "rows of outputs");
+        }
+        if (p->varying && p->lanes) {
+            const Py_ssize_t each = (Py_ssize_t)p->varying * p->lanes * (Py_ssize_t)sizeof(double), there = held->view[held->count - 1].len / each;
+            AT_LEAST(there, 1, "members of varying constants");
+            if (there < d->members) d->members = (int)there;
+        }
     }
     PyObject *out = PyCapsule_New(d, "devices", free_devices);
     if (out) return out;
@@ -336,7 +392,9 @@ static PyObject *make_plan(PyObject *self, PyObject *args)
     if (!p) return PyErr_NoMemory();
     Held *held = &p->held;
     if (!PyArg_ParseTuple(args, "iiOOOd", &p->size, &p->own, &row, &column, &values, &threshold)) goto failed;
+    AT_LEAST(p->size, 0, "unknowns"); AT_LEAST(p->own, 0, "slots");
     INTEGERS(p->row, row, p->own); INTEGERS(p->column, column, p->own);
+    WITHIN(p->row, p->own, 1, 0, p->size, "rows of slots"); WITHIN(p->column, p->own, 1, 0, p->size, "columns of slots");
     p->slots = p->own;
     if (values != Py_None) {
         const double complex *given = keep(held, values, sizeof(double complex), p->own, 0);
@@ -670,7 +728,7 @@ static int newton(Work *w, const Rules *r, Py_ssize_t member, int taken, const d
 }
 
 /* Values of all own slots of a member: what is fixed, and over it what varies. */
-typedef struct { int varying; const int32_t *slot; const double *fixed, *values; } Values;
+typedef struct { int varying, members; const int32_t *slot; const double *fixed, *values; } Values; /* members: that it has values of */
 
 static void fill(const Values *v, Py_ssize_t member, int own, double *out)
 {
@@ -682,10 +740,22 @@ static int values_of(Held *held, PyObject *tuple, int own, Values *v)
 {
     PyObject *fixed, *slot, *values;
     if (!PyArg_ParseTuple(tuple, "iOOO", &v->varying, &fixed, &slot, &values)) return 0;
+    AT_LEAST(v->varying, 0, "varying slots");
     DOUBLES(v->fixed, fixed, own); INTEGERS(v->slot, slot, v->varying); DOUBLES(v->values, values, -1);
+    WITHIN(v->slot, v->varying, 1, 0, own, "varying slots");
+    const Py_ssize_t there = v->varying ? held->view[held->count - 1].len / (Py_ssize_t)sizeof(double) / v->varying : INT32_MAX;
+    v->members = there < INT32_MAX ? (int)there : INT32_MAX;
     return 1;
 failed:
     return 0;
+}
+
+/* Whether these devices stand in equations of so many unknowns and slots. */
+static int fit(const Devices *d, int unknowns, int slots)
+{
+    const int32_t nodes = d->nodes;
+    return within(&d->unknowns, 1, 1, 0, (long)unknowns + 1, "unknowns of devices") && within(&d->slots, 1, 1, 0, (long)slots + 1, "slots of devices")
+        && within(&nodes, 1, 1, 0, (long)unknowns + 1, "nodes");
 }
 
 /* ---- members side by side --------------------------------------------------------------------------------------------------------- */
@@ -949,8 +1019,12 @@ static PyObject *call_newton(PyObject *self, PyObject *args)
     double *x_out;
     const int32_t *which;
     int32_t *status_out;
-    if (!values_of(held, still, p->own, &g)) goto failed;
+    AT_LEAST(many, 0, "members"); AT_LEAST(drives, 1, "drives"); AT_LEAST(starts, 1, "starts"); AT_LEAST(r.turns, 0, "turns"); AT_LEAST(r.dampings, 0, "dampings");
+    if (!fit(d, n, p->own) || !values_of(held, still, p->own, &g)) goto failed;
     INTEGERS(which, members, many);
+    WITHIN(which, many, 1, 0, d->members, "members of devices"); WITHIN(which, many, 1, 0, g.members, "members of values");
+    if (drives > 1) AT_LEAST(drives, many, "drives");
+    if (starts > 1) AT_LEAST(starts, many, "starts");
     DOUBLES(r.damping, damping, 2 * r.dampings); DOUBLES(r.floor, floor, n);
     DOUBLES(drive_in, drive, (Py_ssize_t)drives * n);
     DOUBLES(start_in, start, (Py_ssize_t)starts * n); DOUBLES(junctions_in, junctions, (Py_ssize_t)starts * b);
@@ -1000,8 +1074,12 @@ static PyObject *sweep(PyObject *self, PyObject *args)
     const double complex *b;
     double complex *x_out;
     const int32_t *row;
+    AT_LEAST(first, 0, "the first member"); AT_LEAST(many, 0, "members"); AT_LEAST(frequencies, 0, "frequencies"); AT_LEAST(m, 0, "right sides");
+    AT_LEAST(wanted, 0, "rows wanted");
     if (!values_of(held, still, own, &g) || !values_of(held, moving, own, &c)) goto failed;
+    AT_LEAST(g.members - first, many, "members of values"); AT_LEAST(c.members - first, many, "members of values");
     DOUBLES(omega, omegas, frequencies); INTEGERS(row, rows, wanted);
+    WITHIN(row, wanted, 1, -1, n, "rows wanted");
     if (!(b = keep(held, right, sizeof(double complex), (Py_ssize_t)n * m, 0))) goto failed;
     if (!(x_out = keep(held, out, sizeof(double complex), (Py_ssize_t)wanted * m * many * frequencies, 1))) goto failed;
     const int planned = p->forward_length > 0;
@@ -1058,6 +1136,7 @@ failed:
 enum { SIN_WAVE, PULSE, PWL, EXP_WAVE, SFFM, AM_WAVE, CALLED };
 enum { ARRIVED, MORE, HELP }; /* why a course stops here */
 #define DECADES 128
+static const int VALUES_OF_WAVES[] = {6, 7, 2, 6, 7, 7}; /* that each kind has at least */
 
 typedef struct {
     int kind, count, many; /* many: of each member its own */
@@ -1113,18 +1192,29 @@ static PyObject *make_course(PyObject *self, PyObject *args)
     const int n = c->shape.size;
     c->shape.slots = c->shape.own;
     c->r.foretell = 1;
+    AT_LEAST(n, 0, "unknowns"); AT_LEAST(c->shape.own, 0, "slots"); AT_LEAST(c->members, 1, "members"); AT_LEAST(c->steady_many, 1, "members that are driven");
+    AT_LEAST(c->corners, 1, "corners"); AT_LEAST(c->picked, 0, "unknowns wanted"); AT_LEAST(c->r.turns, 0, "turns");
     INTEGERS(c->shape.row, row, c->shape.own); INTEGERS(c->shape.column, column, c->shape.own);
+    WITHIN(c->shape.row, c->shape.own, 1, 0, n, "rows of slots"); WITHIN(c->shape.column, c->shape.own, 1, 0, n, "columns of slots");
+    if (!fit(c->d, n, c->shape.own)) goto failed;
+    AT_LEAST(c->d->members, c->members, "members of devices");
+    if (c->steady_many > 1) AT_LEAST(c->steady_many, c->members, "members that are driven");
     if (!values_of(held, still, c->shape.own, &c->still) || !values_of(held, moving, c->shape.own, &c->moving)) goto failed;
+    AT_LEAST(c->still.members, c->members, "members of values"); AT_LEAST(c->moving.members, c->members, "members of values");
     DOUBLES(c->steady, steady, (Py_ssize_t)c->steady_many * n);
     DOUBLES(c->corner, corners, c->corners); INTEGERS(c->pick, picked, c->picked); DOUBLES(c->r.floor, floor, n);
+    WITHIN(c->pick, c->picked, 1, 0, n, "unknowns wanted");
     c->sources = (int)PyList_GET_SIZE(sources);
     if (!(c->source = calloc(c->sources ? c->sources : 1, sizeof(Source)))) { PyErr_NoMemory(); goto failed; }
     for (int k = 0; k < c->sources; k++) {
         Source *s = c->source + k;
         PyObject *of, *way;
         if (!PyArg_ParseTuple(PyList_GET_ITEM(sources, k), "iOiOi", &s->kind, &of, &s->count, &way, &s->many)) goto failed;
+        AT_LEAST(s->many, 1, "members of a source"); AT_LEAST(s->kind, 0, "kinds of sources");
+        if (s->many > 1) AT_LEAST(s->many, c->members, "members of a source");
+        if (s->kind < CALLED) AT_LEAST(s->count, VALUES_OF_WAVES[s->kind], "values of a source");
         DOUBLES(s->way, way, (Py_ssize_t)s->many * n);
-        if (s->kind == CALLED) { Py_INCREF(of); s->call = of; c->calls = 1; }
+        if (s->kind >= CALLED) { Py_INCREF(of); s->call = of; c->calls = 1; }
         else DOUBLES(s->values, of, s->count);
         if (!(s->now = calloc(c->members, sizeof(double)))) { PyErr_NoMemory(); goto failed; }
     }
@@ -1283,7 +1373,7 @@ static PyObject *follow(PyObject *self, PyObject *args)
         if (c->calls) PyEval_RestoreThread(thread);
         for (int k = 0; k < c->sources; k++) {
             Source *source = c->source + k;
-            if (source->kind != CALLED) source->now[0] = wave(source, to);
+            if (source->kind < CALLED) source->now[0] = wave(source, to);
             else if (!called(source, to, members)) goto failed;
         }
         if (c->calls) thread = PyEval_SaveThread();
