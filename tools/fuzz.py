@@ -7,6 +7,7 @@ back: any exception but a refusal in words, over 10 s of processor time, or over
 from __future__ import annotations
 
 import argparse
+import logging
 import multiprocessing
 import os
 import resource
@@ -25,6 +26,7 @@ from nuvlo import problems
 from tests.fuzz.kinds import KINDS, tried
 
 problems.bare_faults = True
+logging.disable()
 
 SECONDS, BYTES = 10.0, 1_000_000_000
 BATCH = 200

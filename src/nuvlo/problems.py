@@ -6,6 +6,7 @@ window and the tests show one and the same sentence.
 
 from __future__ import annotations
 
+import errno
 import logging
 import re
 from collections.abc import Callable, Iterable, Iterator
@@ -85,7 +86,8 @@ def reading(file: str, doing: str = "read") -> Iterator[None]:
         bad.within(file)
         raise
     except OSError as bad:
-        raise NuvloError(Problem(f"cannot be {doing}: {bad.strerror or bad}.", "Check its name and permissions.", file)) from bad
+        why, remedy = refused(bad)
+        raise NuvloError(Problem(f"cannot be {doing}: {why}.", remedy, file)) from bad
     except Exception as bad:
         if bare_faults:
             raise
@@ -106,11 +108,23 @@ def reader(read: Read) -> Read:
     return cast(Read, guarded)
 
 
+def refused(error: OSError) -> tuple[str, str]:
+    """Why the system refused something, and what to do about it."""
+    why = str(error.strerror or error)
+    if places := re.search(r"No usable temporary directory found in \[(.*)\]", why):
+        return f"no folder for what is needed for a moment can be written: {places[1]}", "Make room in one of them, or set TMPDIR to a folder that can be written."
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return why, "Free some space."
+    if error.errno == errno.EROFS:
+        return why, "Name a place that can be written."
+    return why, "Check its name and permissions."
+
+
 def of_system(error: OSError) -> NuvloError:
     """What the system refused, in words: for where nobody nearer has said it better."""
-    name = str(error.filename).rpartition("/")[2] if error.filename else ""
-    about = f"'{name}': " if name else ""
-    return NuvloError(Problem(f"{about}{error.strerror or error}.", "Check its name and permissions."))
+    about = f"'{error.filename}': " if error.filename else ""
+    why, remedy = refused(error)
+    return NuvloError(Problem(f"{about}{why}.", remedy))
 
 
 def at_fault(fault: Exception) -> NuvloError:

@@ -1,5 +1,9 @@
 """Backup and restore from the window, in a build and on the shelf."""
 
+import shutil
+
+from nuvlo.desktop.controller import Opened
+from nuvlo.logbook import Note
 from nuvlo.workshop.workshop import Workshop
 
 
@@ -27,3 +31,19 @@ def test_a_workshop_is_backed_up_and_restored_by_keys(drive, tmp_path):
     again.close()
     driver.type(f"restore {tmp_path / 'b.zip'}")
     assert "is there already" in driver.said
+
+
+def test_a_log_whose_end_is_damaged_is_said(drive, tmp_path, gorsefire):
+    shop = Workshop(tmp_path / "live")
+    shop.start(gorsefire).record(Note(text="one"))
+    shutil.copytree(tmp_path / "live", tmp_path / "left")
+    shop.close()
+    log = tmp_path / "left" / "logbook.db-wal"
+    data = bytearray(log.read_bytes())
+    data[-100] ^= 1
+    log.write_bytes(bytes(data))
+    driver = drive(opener=lambda: Opened(Workshop(tmp_path / "left")))
+    card = driver.window.fault
+    assert card.isVisible()
+    assert "what was entered last is missing" in card.words.text()
+    assert "wal.damaged" in card.words.text()

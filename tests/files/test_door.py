@@ -181,3 +181,9 @@ def test_a_recipe_names_its_file(tmp_path):
     with pytest.raises(NuvloError) as told:
         read_recipe(tmp_path)
     assert all(p.file for p in told.value.problems)
+
+
+def test_what_stands_within_a_block_of_the_library_is_not_found_by_name():
+    from nuvlo.circuit.shipped import index, library_file
+
+    assert all(name in library_file(path).models or name in library_file(path).subcircuits for name, path in index().items())

@@ -22,15 +22,22 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.expression import ExpressionError, parse_expression
 from nuvlo.circuit.netlist import LIBRARY
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.desktop.look import read_look
 from nuvlo.files.drawer import read_drawer
+from nuvlo.files.interface import SHIPPED as PLANS
+from nuvlo.files.interface import read_plan
 from nuvlo.files.kit_folder import check_kit, cover_of, read_kit
 from nuvlo.files.manual import faults
+from nuvlo.files.mistakes import SHIPPED as HABITS
+from nuvlo.files.mistakes import read_habits
 from nuvlo.files.parts_list import read_parts_list
-from nuvlo.files.recipe import read_recipe, recipe_folders
-from nuvlo.instruments.measured import read_measured
+from nuvlo.files.rack import read_rack
+from nuvlo.files.recipe import curve_figures, read_recipe, recipe_folders
+from nuvlo.instruments.measured import read_measured, read_places
 from nuvlo.kit import Stage
 from nuvlo.logbook import Note
-from nuvlo.problems import NuvloError
+from nuvlo.model.interface import netlist as netlist_of
+from nuvlo.problems import NuvloError, reading
 from nuvlo.quantity import parse_value
 from nuvlo.stages.sequence.evenings import read_free
 from nuvlo.stages.unpack.identify import identify
@@ -85,9 +92,11 @@ def netlist(rnd: Random, scratch: Path) -> None:
     text = mangled(rnd, rnd.choice(_netlists())).decode("utf-8", "replace")
     if rnd.random() < 0.3:
         text += f"\nb9 n9 0 v={{{expression_text(rnd)}}}\nr9 n9 0 1k\n"
-    circuit = Circuit.from_text(text, scratch)
+    (scratch / "c.cir").write_bytes(text.encode("utf-8", "surrogatepass"))
+    circuit = Circuit.from_file(scratch / "c.cir")
     if len(circuit.elements) < 400:
-        operating_point(circuit)
+        with reading("c.cir", "solved"):
+            operating_point(circuit)
 
 
 def expression_text(rnd: Random, depth: int = 6) -> str:
@@ -123,6 +132,7 @@ def kit(rnd: Random, scratch: Path) -> None:
         return
     name, problems = check_kit(there)
     assert name
+    assert all(p.file for p in problems), "each says where"
     assert all(p.message for p in problems)
     cover_of(there)
 
@@ -180,6 +190,37 @@ def table(rnd: Random, scratch: Path) -> None:
         read_measured(file, gorsefire)
     else:
         faults(gorsefire, file.read_text("utf-8", "replace"), "manual.txt")
+
+
+def small_file(rnd: Random, scratch: Path) -> None:
+    """What is named on the command line or lies in a workshop: how often mistakes are made, a plan of a pedalboard, a rack, readings, a curve,
+    the look of the window."""
+    gorsefire, which = _gorsefire(), rnd.choice(sorted(SMALL))
+    name, sample = SMALL[which]
+    file = scratch / name
+    file.write_bytes(mangled(rnd, sample()))
+    if which == "mistakes":
+        read_habits(file)
+    elif which == "plan":
+        netlist_of(read_plan(str(file)))
+    elif which == "rack":
+        read_rack(file)
+    elif which == "readings":
+        places = {(p.name, "voltage"): "V" for p in gorsefire.info.point} | {("TP1", "look"): "", ("Q1", "touch"): "", ("A1", "tone"): "V"}
+        read_places(file, places)
+    elif which == "curve":
+        curve_figures(file)
+    else:
+        read_look(file)
+
+
+SMALL: dict[str, tuple[str, Callable[[], bytes]]] = {
+    "mistakes": ("mistakes.csv", lambda: HABITS.read_bytes()), "plan": ("plan.toml", lambda: (PLANS / "four-cable.toml").read_bytes()),
+    "rack": ("rack.csv", lambda: b"unit,count,kit,+12 V,-12 V,+12 V worst\nosc,2,,21,19,25\nsupply,,,500,500,\n"),
+    "readings": ("r.csv", lambda: b"point,quantity,value,unit,uncertainty\nTP1,voltage,4.5,V,0.02\nTP1,look,right,,\nQ1,touch,hot,,\nA1,tone,0.1,V,\nTP2,voltage,OL,V,\n"),
+    "curve": ("c.zma", lambda: b"".join(b"%d %g 0\n" % (20 * 1.2**k, 8 + 30 / (1 + (k - 6) ** 2)) for k in range(30))),
+    "look": ("window.json", lambda: b'{"theme": "lamp", "place": [0, 0, 1200, 700], "filling": false, "lanes": [300, 600, 300]}'),
+}  # fmt: skip
 
 
 @cache
@@ -304,8 +345,9 @@ def _backup(folder: Path) -> bytes:
 
 
 Kind = Callable[[Random, Path], None]
+READ = ("netlist", "kit", "parts_list", "table", "small_file", "backup")  # kinds of input that are files
 KINDS: dict[str, Kind] = {
-    one.__name__: one for one in (netlist, expression, kit, parts_list, table, value, line, database, backup)
+    one.__name__: one for one in (netlist, expression, kit, parts_list, table, small_file, value, line, database, backup)
 }
 
 
@@ -318,5 +360,6 @@ def tried(kind: str, number: int, scratch: Path) -> None:
         KINDS[kind](Random(f"{kind} {number}"), there)
     except NuvloError as refused:
         said = [str(p) for p in refused.problems]
+        assert kind not in READ or all(p.file for p in refused.problems), f"a refusal names its file: {said}"
         assert said, "a refusal says something"
         assert all(s.strip() and "Traceback" not in s for s in said)

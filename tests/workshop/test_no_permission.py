@@ -111,3 +111,32 @@ def test_a_kit_that_may_not_be_read_says_so(tmp_path, what):
 
     assert as_nobody(check) == 0
     (kit / what).chmod(0o755)
+
+
+@pytest.mark.parametrize("mode", [0o555, 0o111, 0o000])
+def test_a_home_that_takes_nothing_is_named(tmp_path, mode):
+    for above in (*tmp_path.parents[: len(tmp_path.parts) - 3], tmp_path):
+        above.chmod(0o755)
+    home = tmp_path / "home"
+    home.mkdir()
+    home.chmod(mode)
+    Workshop(tmp_path / "another").close()  # what is loaded when first needed
+
+    def check() -> int:
+        try:
+            Workshop(home / ".local" / "share" / "nuvlo" / "demo")
+        except NuvloError as told:
+            return 0 if str(home) in str(told) and "ermission" in str(told) else 11
+        return 10
+
+    assert as_nobody(check) == 0
+
+
+def test_a_temporary_folder_that_takes_nothing_is_named(tmp_path, monkeypatch, capsys):
+    packed = shutil.make_archive(str(tmp_path / "box"), "zip", SHIPPED / "sluice")
+    monkeypatch.setattr("tempfile.tempdir", None)
+    monkeypatch.setattr("tempfile._candidate_tempdir_list", lambda: [str(tmp_path / "none"), str(tmp_path / "gone")])
+    assert main(["kit", "check", packed, "--json"]) == 1
+    said = capsys.readouterr().out
+    assert str(tmp_path / "gone") in said
+    assert "TMPDIR" in said

@@ -11,7 +11,7 @@ from pathlib import Path
 from nuvlo.circuit.cards import Block, Model, Netlist
 from nuvlo.circuit.netlist import LIBRARY, library_file
 
-_DEFINES = re.compile(r"^\.(?:model|subckt)\s+(\S+)", re.MULTILINE | re.IGNORECASE)
+_DEFINES = re.compile(r"^\.(model|subckt|ends)\b[ \t]*(\S*)", re.MULTILINE | re.IGNORECASE)
 
 
 def completed(netlist: Netlist) -> Netlist:
@@ -37,11 +37,14 @@ def defines(block: Block, name: str) -> bool:
 
 @cache
 def index() -> dict[str, Path]:
-    """The file of each model and subcircuit of the library."""
+    """The file of each model and subcircuit of the library; what stands within a subcircuit is its own."""
     out: dict[str, Path] = {}
     for path in sorted(LIBRARY.glob("*.lib")):
-        for name in _DEFINES.findall(path.read_text(encoding="utf-8")):
-            out.setdefault(name.lower(), path)
+        depth = 0
+        for what, name in _DEFINES.findall(path.read_text(encoding="utf-8")):
+            if what.lower() != "ends" and not depth:
+                out.setdefault(name.lower(), path)
+            depth += {"subckt": 1, "ends": -1}.get(what.lower(), 0)
     return out
 
 

@@ -49,6 +49,7 @@ class Controller(QObject):
     replied = pyqtSignal(str, bool)
     window_command = pyqtSignal(object)
     shows = pyqtSignal(str)
+    warned = pyqtSignal(str, str)  # title and words of what is to be known of the workshop
     opened = pyqtSignal()
     loaded_ahead = pyqtSignal()
     elsewhere = pyqtSignal()  # another window wrote while none is in hand
@@ -103,6 +104,8 @@ class Controller(QObject):
             self.replied.emit(
                 f"This workshop can be viewed but not changed. {opened.workshop.logbook.why_read_only}", False
             )
+        elif opened.workshop.logbook.warning:
+            self.warned.emit("The newest entries are missing", opened.workshop.logbook.warning)
         self.refresh()
 
     def change_workshop(self, workshop: Workshop) -> None:

@@ -1,4 +1,4 @@
-"""The card that says a fault of ours: what happened, where it is written down, and that nothing was lost."""
+"""The card above all lanes: a fault of ours, or what is to be known of the workshop before going on."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ class FaultCard(QFrame):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 8, 16, 8)
         column = QVBoxLayout()
-        self.title = label("Something went wrong inside Nuvlo", 12, "out", bold=True)
+        self.title = label("", 12, "out", bold=True)
         self.words = label("", 10.5)
         column.addWidget(self.title)
         column.addWidget(self.words)
@@ -29,10 +29,16 @@ class FaultCard(QFrame):
         self.hide()
 
     def show_fault(self, fault: BaseException) -> None:
-        """Say what happened."""
+        """Say what happened: all that was entered is kept."""
         what = str(fault) or type(fault).__name__
-        self.words.setText(
-            f"{what}\nAll that you entered is kept. What happened is written down in {log_path()}; go on, or close and open Nuvlo again."
+        self.say(
+            "Something went wrong inside Nuvlo",
+            f"{what}\nAll that you entered is kept. What happened is written down in {log_path()}; go on, or close and open Nuvlo again.",
         )
+
+    def say(self, title: str, words: str) -> None:
+        """Say something that stands until it was seen."""
+        self.title.setText(title)
+        self.words.setText(words)
         self.setAccessibleName(f"{self.title.text()}. {self.words.text()}")
         self.show()

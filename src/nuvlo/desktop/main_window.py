@@ -72,6 +72,7 @@ class Window(QMainWindow):
         self.controller.replied.connect(lambda words, good: self.bench_line.say(words, good))
         self.controller.jobs.busy.connect(self.busy.say)
         self.controller.jobs.failed.connect(self.show_fault)
+        self.controller.warned.connect(self.fault.say)
         self.controller.jobs.logged.connect(self._next_lines)
         self.controller.window_command.connect(self._window_command)
         self.controller.opened.connect(self._opened)

@@ -6,6 +6,7 @@ import os
 import shutil
 import sqlite3
 import tempfile
+import time
 import uuid
 import zlib
 from collections.abc import Iterator, Sequence
@@ -23,7 +24,8 @@ from nuvlo.logbook.build import Build, fold
 from nuvlo.logbook.errors import LogbookError, Overtaken
 from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text, new_ids
 from nuvlo.logbook.projections import Card
-from nuvlo.problems import Problem
+from nuvlo.logbook.tail import unread_frames
+from nuvlo.problems import Problem, refused
 
 _METADATA = sa.MetaData()
 _EVENTS = sa.Table(
@@ -45,6 +47,7 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
 VERSION = 2  # of the log, kept in the database: a newer program's log is opened for viewing only
 MOST_SALVAGED = 200_000  # entries that are looked for one by one
 SUMMED = 2  # the first whose entries carry a sum
+LOOK_AGAIN = 0.05  # s
 LOCK_WAIT = 3.0  # s to wait for another program to let go of the database
 
 
@@ -56,6 +59,7 @@ class Logbook:
         self.name = self.path.name if self.path else str(place)
         self.read_only = self.newer = False
         self.salvaged: int | None = None  # entries that can still be read of a damaged log
+        self.cut_short: Path | None = None  # a copy of a write-ahead log whose end cannot be read
         self._copy: tempfile.TemporaryDirectory[str] | None = None
         self._lock_wait = lock_wait
         url = str(place)
@@ -64,8 +68,10 @@ class Logbook:
             with self._explained("opened"):
                 if self._is_new():
                     self._set_out()
-                elif self._not_writable():
-                    opened = self._readable_copy()
+                else:
+                    self._look_at_tail()
+                    if self._not_writable():
+                        opened = self._readable_copy()
             url = f"sqlite:///{opened}"
         self._engine = self._engine_for(url)
         with self._explained("opened"):
@@ -99,6 +105,27 @@ class Logbook:
             if _is_damage(error) or "disk i/o" in str(error.orig).lower():  # it ends too soon
                 return False
             raise
+
+    def _look_at_tail(self) -> None:
+        """Keep a write-ahead log whose end cannot be read: SQLite would go on without a word and write over it."""
+        assert self.path is not None
+        if not unread_frames(self.path):
+            return
+        time.sleep(LOOK_AGAIN)  # a log that somebody is writing to may look so for a moment
+        log = self.path.with_name(f"{self.path.name}-wal")
+        if not unread_frames(self.path):
+            return
+        self.cut_short = log.with_name(f"{log.name}.damaged-{datetime.now():%Y%m%d-%H%M%S}")
+        with suppress(OSError):
+            shutil.copyfile(log, self.cut_short)
+
+    @property
+    def warning(self) -> str:
+        """What is to be known before going on; empty where all is as it was entered."""
+        if self.cut_short is None:
+            return ""
+        kept = f" The damaged log is kept as '{self.cut_short.name}'." if self.cut_short.exists() else ""
+        return f"The end of the log cannot be read: what was entered last is missing. Look at the newest entries of each build before you go on.{kept}"
 
     def _salvage(self) -> Path:
         """A database of its own with every entry that can still be read of a damaged one, for viewing.
@@ -387,9 +414,9 @@ class Logbook:
         except UnicodeError as error:  # not even what is wrong with it can be told
             raise LogbookError(self._damaged()) from error
         except OSError as error:
-            raise LogbookError(
-                Problem(f"could not be {doing}: {error.strerror}.", "Check its folder.", self.name)
-            ) from error
+            why, remedy = refused(error)
+            folder = self.path.parent if self.path is not None else self.name
+            raise LogbookError(Problem(f"could not be {doing} in '{folder}': {why}.", f"{remedy} Or name another folder.", self.name)) from error
 
     def _explain(self, error: DBAPIError, doing: str) -> Problem:
         text = str(error.orig).lower()
