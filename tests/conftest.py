@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 from hypothesis import settings
 
-from nuvlo import problems
+from nuvlo import clock, problems
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Kit
@@ -33,6 +33,13 @@ def pytest_terminal_summary(terminalreporter: Any) -> None:
     found = [value for report in passed for name, value in report.user_properties if name == "deviation"]
     if found:
         terminalreporter.write_line("\n".join(table(found)))
+
+
+@pytest.fixture(autouse=True, scope="module")
+def time() -> Iterator[clock.Ahead]:
+    """A clock that goes on by itself and can be put ahead: nobody waits for a board to dry."""
+    with clock.running() as going:
+        yield going
 
 
 @pytest.fixture(scope="session")

@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from nuvlo import clock
 from nuvlo.desktop import theme
 from nuvlo.desktop.controller import Opened
 from nuvlo.desktop.main_window import Window
@@ -54,13 +55,21 @@ class Driver:
     def said(self) -> str:
         return self.window.bench_line.said.text()
 
+    def wait(self, moment) -> None:
+        """Let time pass, as the line of clocks sees it."""
+        clock.ahead().wait_until(moment)
+        self.window.controller.look_again()
+        self.settle()
+
     def until(self, stage: Stage, title: str = "") -> None:
         """Go on by Space, and by the word where a caution wants it."""
         for _ in range(300):
             now = self.session.now()
             if self.session.stage is stage and now and now.task.title.startswith(title):
                 return
-            if now and now.task.hazard:
+            if now and now.waits and now.task.held is not None:
+                self.wait(now.task.held.until)
+            elif now and now.task.hazard:
                 self.type("confirm")
             else:
                 self.space()

@@ -101,7 +101,7 @@ def shown(window):
 
 show = main_window.Window.show
 main_window.Window.show = lambda self: (show(self), QTimer.singleShot(0, lambda: shown(self)))
-sys.exit(app.start(lambda: Opened(Workshop(Path(sys.argv[1]))), Path(sys.argv[1])))
+sys.exit(app.start(lambda: Opened(Workshop(Path(sys.argv[1])))))
 """
 
 

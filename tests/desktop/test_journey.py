@@ -21,7 +21,11 @@ def test_a_newcomer_builds_gorsefire_by_keyboard_alone(drive):
         now = session.now()
         if now is None and session.stage is Stage.HAND_OVER:
             break
-        if now is not None and now.task.hazard:
+        if now is not None and now.waits:
+            driver.space()
+            assert "from now" in driver.said, "Space does not pass a clock"
+            driver.wait(now.task.held.until)
+        elif now is not None and now.task.hazard:
             driver.space()
             assert "confirm" in driver.said, "Space does not pass a caution"
             driver.type("confirm")
@@ -82,6 +86,8 @@ def test_a_newcomer_builds_gorsefire_by_mouse_alone(drive):
             strip(name)
         if window.tool is not None:
             press(driver, window.next_lane.button)  # seen
+        if now.waits:
+            driver.wait(now.task.held.until)
         if now.task.hazard and window.next_lane.confirm is not None:
             press(driver, window.next_lane.confirm)
         elif session.now() and session.now().task.target == "bass":

@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 
 import pytest
 
+from nuvlo import clock
 from nuvlo.circuit.ohms import resistance
 from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, is_high
 from nuvlo.craft.order import board_order
@@ -152,6 +153,13 @@ def test_wake_ends_with_a_measured_voltage_that_is_never_accepted(session):
     for _ in range(3):  # the reading, thump and hum, warmth
         line(session, "next")
         session.settle()
+    with pytest.raises(Refused, match=r"Ten minutes on: what is warm: not over before"):
+        line(session, "next")
+    assert session.running()[0].words_before_time_left == "Ten minutes on: what is warm: ready in"
+    clock.ahead().wait_until(session.now().task.held.until)
+    session.forget()
+    line(session, "next")
+    session.settle()
     assert session.now().task.id == "wake.discharge"
     assert session.now().task.target == "TP1 off"
     line(session, "262")

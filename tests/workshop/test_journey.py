@@ -4,6 +4,7 @@ import shutil
 
 import pytest
 
+from nuvlo import clock
 from nuvlo.kit import Stage
 from nuvlo.logbook.errors import LogbookError
 from nuvlo.progress import Progress, Stopped, under
@@ -61,6 +62,10 @@ def go(session, stage, wants=None):
         now = session.now()
         if session.stage is stage and (wants is None or now.task.wants is wants):
             return
+        if now.waits:
+            clock.ahead().wait_until(now.task.held.until)
+            session.forget()
+            continue
         execute(session, Command("confirm" if now.task.wants is Wants.CONFIRM else "next"))
     raise AssertionError(f"never came to {stage}")
 

@@ -126,7 +126,7 @@ def test_a_home_that_takes_nothing_is_named(tmp_path, mode):
         try:
             Workshop(home / ".local" / "share" / "nuvlo" / "demo")
         except NuvloError as told:
-            return 0 if str(home) in str(told) and "ermission" in str(told) else 11
+            return 0 if str(home)[:40] in str(told) and "ermission" in str(told) else 11
         return 10
 
     assert as_nobody(check) == 0

@@ -9,6 +9,7 @@ from pathlib import Path
 from nuvlo.cli.answer import Answer, Verbs
 from nuvlo.cli.numbers import SEED
 from nuvlo.cli.solve import number
+from nuvlo.clock import standing
 
 
 def add_verbs(verbs: Verbs) -> None:
@@ -35,7 +36,8 @@ def _journey(a: argparse.Namespace) -> Answer:
     with tempfile.TemporaryDirectory() as scratch:
         workshop = Workshop(a.out or Path(scratch), wrong)
         session = workshop.start(kit, bench=f"simulated:{a.seed}")
-        outcome = run(session)
+        with standing():  # nobody stands at the bench: time passes where something dries
+            outcome = run(session)
         sheet = str(session.sheet_path) if a.out and outcome.finished else None
         workshop.close()
     document = {

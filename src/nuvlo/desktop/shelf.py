@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from nuvlo import clock
 from nuvlo.desktop import theme
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.path_bar import stone
@@ -150,7 +151,7 @@ def build_card(card: Card) -> CardView:
         out.column.addLayout(_line(f"Stuck. {card.stuck}", "out", False))
     if card.waits:
         out.column.addLayout(_line(f"Waits. {card.waits}", "near", True))
-    now = datetime.now().astimezone()
+    now = clock.now()
     for one in card.dries:
         if one.until > now:
             out.column.addLayout(_line(f"{one.words} {one.until.astimezone():%a %H:%M}", "copper", True))
@@ -170,7 +171,7 @@ def _told(card: Card) -> str:
 def when_words(at: datetime) -> str:
     """``today 14:05``, ``yesterday``, ``12 Nov``."""
     at = at.astimezone()
-    days = (datetime.now().astimezone().date() - at.date()).days
+    days = (clock.now().date() - at.date()).days
     if days <= 0:
         return f"today {at:%H:%M}"
     return "yesterday" if days == 1 else f"{at.day} {at:%b}"

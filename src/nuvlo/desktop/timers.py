@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from nuvlo import clock
 from nuvlo.desktop.labels import label, tint
 from nuvlo.workshop.snapshot import Running
 
@@ -40,13 +40,13 @@ class TimerStrip(QWidget):
             self.clock.start()
 
     def _tick(self) -> None:
-        over = any(r.until <= datetime.now(r.until.tzinfo) for r in self.running)
+        over = any(r.until <= clock.now() for r in self.running)
         self._say()
         if over:
             self.ended.emit()
 
     def _say(self) -> None:
-        left = [(r, (r.until - datetime.now(r.until.tzinfo)).total_seconds()) for r in self.running]
+        left = [(r, (r.until - clock.now()).total_seconds()) for r in self.running]
         left = [(r, s) for r, s in left if s > 0]
         self.setVisible(bool(left))
         if not left:

@@ -20,6 +20,7 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 from sqlalchemy.exc import DatabaseError, DBAPIError
 
+from nuvlo import clock
 from nuvlo.logbook.build import Build, fold
 from nuvlo.logbook.errors import LogbookError, Overtaken
 from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text, new_ids
@@ -442,7 +443,7 @@ def _is_damage(error: DBAPIError) -> bool:
 
 def _insert(connection: sa.Connection, build_id: str, bodies: Sequence[Body]) -> tuple[Event, ...]:
     """Write events at the end of a build's log."""
-    now = datetime.now(UTC)
+    now = clock.now().astimezone(UTC)
     made = tuple(
         Event(id=new, build=build_id, at=now, body=body) for new, body in zip(new_ids(len(bodies)), bodies, strict=True)
     )

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
-from nuvlo.craft.order import board_order
 from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Craft
 from nuvlo.kit.step_id import craft_step
 from nuvlo.logbook import Build
+from nuvlo.stages.holds import craft_holds, left_of
 from nuvlo.stages.task import Task, Wants
 
 
@@ -30,16 +28,11 @@ def task(kit: Kit, build: Build, one: Craft) -> Task:
         said.append(f"Caution: {one.caution}")
     others = {c.id: c for c in kit.info.craft}
     before = [others[a] for a in one.after if a in others]
-    ready = [
-        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours)
-        for c in before
-        if craft_step(c.id) in build.done_at
-    ]
     missing = [c.title for c in before if craft_step(c.id) not in build.done]
-    missing += [s.action for s in board_order(kit, build.school) if s.verb in one.after and s.id not in build.done]
+    missing += left_of(kit, build, one.after)
     return Task(
-        craft_step(one.id), one.stage, Wants.STEP, one.title, "\n".join(s for s in said if s), not_before=max(ready, default=None),
-        awaits="; ".join(missing),
+        craft_step(one.id), one.stage, Wants.STEP, one.title, "\n".join(s for s in said if s), awaits="; ".join(missing),
+        holds=craft_holds(kit, build, one.after),
     )  # fmt: skip
 
 

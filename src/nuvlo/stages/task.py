@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime
 from enum import StrEnum
 
 from nuvlo.kit import Hazard, Stage
@@ -14,6 +13,7 @@ from nuvlo.logbook import Build, Reading
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.quantity.uncertainty import distance_in_words
+from nuvlo.stages.holds import Hold
 
 POSTED = "posted"  # the mark of a part that is still in the post
 
@@ -53,7 +53,8 @@ class Task:
     degrees: float = 0.0
     must: bool = True  # whether a reading out of its window stops the build here
     done: bool | None = None  # where the stage itself knows
-    not_before: datetime | None = None  # something still dries or sets until then
+    minutes: float = 0.0  # that it takes by the clock, from when it is begun
+    holds: tuple[Hold, ...] = ()  # what must be over before it
     awaits: str = ""  # what must be done before it
     wrong: str = ""  # what the stage knows to be wrong with it
 
@@ -67,6 +68,11 @@ class Task:
         """And how a switch is thrown meanwhile."""
         throw, there, _ = self.target.rpartition(":")
         return f", {throw}" if there else ""
+
+    @property
+    def held(self) -> Hold | None:
+        """What it still waits for by the clock, the longest."""
+        return max((h for h in self.holds if not h.over), key=lambda h: h.until, default=None)
 
     @property
     def example(self) -> str:
@@ -96,6 +102,11 @@ class Finding:
         if not self.brief and self.verdict is Verdict.OUT and self.reading is not None and self.window is not None:
             words = distance_in_words(self.reading, self.window.low, self.window.high)
         return words + (", accepted" if self.accepted else "")
+
+    @property
+    def lets_pass(self) -> bool:
+        """Whether other steps may go before it while it waits. One that was begun and takes its time is stayed with."""
+        return self.waits and not (self.task.minutes and self.task.held)
 
     @property
     def tone(self) -> Verdict:
@@ -139,6 +150,8 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
         taken = build.latest(task.target, task.quantity, task.stage.value)
         if task.done is False:  # the stage knows the reading is out of date
             taken = None
+        if taken is None and (hold := task.held) is not None:
+            return Finding(task, accepted, words=hold.words, accepted=accepted, waits=not accepted, window=task.window)
         solved = windows.get((task.target, task.quantity)) if fresh or taken is None else None
         window = task.window or _expected(task, taken) or solved
         judged = _judged(task, taken.measured if taken else None, window, accepted)
@@ -150,9 +163,8 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
         return Finding(task, accepted, Verdict.OUT, f"{task.wrong}.", accepted=accepted)
     if not done and task.awaits:
         return Finding(task, accepted, words=f"It waits for: {task.awaits}.", accepted=accepted, waits=not accepted)
-    if not done and task.not_before is not None and datetime.now(task.not_before.tzinfo) < task.not_before:
-        words = f"What comes before it is not dry, set or cool until {task.not_before.astimezone():%a %H:%M}."
-        return Finding(task, accepted, words=words, accepted=accepted, waits=not accepted)
+    if not done and (hold := task.held) is not None:
+        return Finding(task, accepted, words=hold.words, accepted=accepted, waits=not accepted)
     return Finding(task, done, accepted=accepted)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvlo.craft.high_voltage import CLIPPED, TOUCHABLE_V, WARM_SECONDS, is_high
 from nuvlo.craft.order import Step, board_order, plugged
@@ -20,6 +20,7 @@ from nuvlo.model.working import BACK, EMPTY
 from nuvlo.quantity import format_value, sentence
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
+from nuvlo.stages.holds import begun_hold, board_holds
 from nuvlo.stages.task import Finding, Task, Wants
 
 MAINS_SIDE = (
@@ -28,6 +29,7 @@ MAINS_SIDE = (
     "live wire), and the insulation between mains and case. Note who it was."
 )
 MOST_WARM = 5  # parts whose warmth is told
+WARM_MINUTES = 10.0
 BOTH_HIGH = "Both leads stand at high voltage: the meter lies on dry wood, and no hand is on it. "
 SOCKETS = {
     "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
@@ -51,7 +53,13 @@ class Woken(Solved):
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """Readings in the order in which they protect the unit, and the hand that holds the probe."""
+    """Readings in the order in which they protect the unit, and the hand that holds the probe. None of it before the board is dry: what is
+    wet leaks, and under power it does worse."""
+    wet = board_holds(kit, build)
+    return [task if task.id.verb == "look" else replace(task, holds=task.holds + wet) for task in _in_order(kit, build)]
+
+
+def _in_order(kit: Kit, build: Build) -> list[Task]:
     high = is_high(kit)
     out = [] if kit.passive else [_look(kit)]
     for supply in kit.info.supply:
@@ -92,7 +100,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
         out += [_ripple(kit, name, supply) for name, supply in rippling(kit).items() if supply.point == point.name]
-    return out + _before_others(kit) + discharge.tasks(kit, build, Stage.WAKE, always=True)
+    return out + _before_others(kit, build) + discharge.tasks(kit, build, Stage.WAKE, always=True)
 
 
 def _ripple(kit: Kit, name: str, supply: Supply) -> Task:
@@ -148,7 +156,7 @@ def _at_empty_sockets(kit: Kit) -> list[Task]:
     ]  # fmt: skip
 
 
-def _before_others(kit: Kit) -> list[Task]:
+def _before_others(kit: Kit, build: Build) -> list[Task]:
     """What a unit shows by itself before it meets others: silence where there must be silence, no thump, no hum, nothing too hot."""
     out = []
     pedal, modular = "pedal" in kit.info.kit.family, "modular" in kit.info.kit.family
@@ -159,7 +167,8 @@ def _before_others(kit: Kit) -> list[Task]:
         load = "loads" if is_high(kit) else "a load or a cheap loudspeaker"
         out.append(_step("thump", "Switch on and off: thump and hum", f"Into {load}, nothing at the input: a soft thump at most, then no hum at arm's length."))
     feel = "Smell and look, from outside: hands stay out while it is on." if is_high(kit) else "Smell first. Then the back of a finger, or a thermometer."
-    out.append(_step("warm", "Ten minutes on: what is warm", feel))
+    warm = _step("warm", "Ten minutes on: what is warm", f"{feel} Space starts the clock when it is on, and ends the step once you have felt or measured.")
+    out.append(replace(warm, minutes=WARM_MINUTES, holds=begun_hold(build, warm.id, warm.title, WARM_MINUTES)))
     if pedal or modular:
         others = "the rack" if modular else "the board"
         out.append(_step("alone", f"Only now to the others on {others}", f"Off. Join it to {others}; then look whether the others' supply still stands."))

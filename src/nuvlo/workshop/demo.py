@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
 
+from nuvlo.clock import standing
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import write_whole
 from nuvlo.kit import Stage
@@ -21,6 +23,7 @@ from nuvlo.workshop.workshop import Workshop
 ON_THE_BENCH = Path(__file__).parents[1] / "demo" / "bench"  # the demo's drawer, and a parts list to read in
 SET_OUT = "demo-is-set-out"  # a file that says the scenes are all there
 FIRST_SEED = 7  # of the demo's first unit
+AGO = timedelta(days=2)  # that a scene began, so that what dried in it is dry by now
 NAME = "Saltmarsh Sound Shed"
 
 
@@ -74,12 +77,15 @@ def _put(data: bytes, there: Path) -> None:
 
 def play(workshop: Workshop, scene: Scene) -> Session:
     """Carry a scene out in the workshop."""
-    session = workshop.start(read_kit(SHIPPED / scene.kit), bench=scene.bench)
-    for line in scene.first:
-        _type(session, line)
-    run(session, scene.until, scene.step)
-    for line in scene.last:
-        _type(session, line)
+    with standing(datetime.now() - AGO) as clock:
+        session = workshop.start(read_kit(SHIPPED / scene.kit), bench=scene.bench)
+        for line in scene.first:
+            _type(session, line)
+        run(session, scene.until, scene.step)
+        clock.wait_until(datetime.now())
+        for line in scene.last:
+            _type(session, line)
+    session.forget()
     keep_card(session)
     return session
 

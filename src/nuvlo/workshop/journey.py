@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from nuvlo.clock import ahead
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
@@ -29,7 +30,8 @@ class Outcome:
 def run(session: Session, until: Stage | None = None, title: str = "") -> Outcome:
     """Do every step that is asked for until the sheet is written or a reading says stop.
 
-    With ``until`` it ends when that stage asks for a step whose title begins with ``title`` and which is no caution.
+    With ``until`` it ends when that stage asks for a step whose title begins with ``title`` and which is no caution. What dries or sets is
+    waited for where the clock can be put ahead (:mod:`nuvlo.clock`); else it ends there.
     """
     for step in range(MOST_STEPS):
         session.settle()
@@ -39,6 +41,10 @@ def run(session: Session, until: Stage | None = None, title: str = "") -> Outcom
         wanted = session.stage is until and not f.task.hazard and f.task.title.startswith(title)
         if f.stuck or wanted:
             return Outcome(False, f.task.stage, f.task.target or f.task.id, f.words, step)
+        if f.waits and f.task.held is not None and (clock := ahead()) is not None:
+            clock.wait_until(f.task.held.until)
+            session.forget()
+            continue
         verb = "confirm" if f.task.wants is Wants.CONFIRM else "next"
         try:
             execute(session, Command(verb))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from nuvlo import clock
 from nuvlo.files.whole import text_of, write_whole
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.problems import NuvloError, Problem
@@ -32,7 +33,7 @@ class Schedule:
 
 def here() -> datetime:
     """The moment on the builder's clock."""
-    return datetime.now().astimezone().replace(second=0, microsecond=0)
+    return clock.now().replace(second=0, microsecond=0)
 
 
 def pace_of(session: Session) -> Pace:

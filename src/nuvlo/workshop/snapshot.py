@@ -9,6 +9,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
 
+from nuvlo import clock
 from nuvlo.craft.bend import bends
 from nuvlo.craft.look_alikes import look_alikes
 from nuvlo.kit import Kit, Stage
@@ -80,7 +81,7 @@ class Snapshot:
     read_only: bool = False
     sheet_path: Path = Path()
     suspecting: Question | None = None  # what would be asked of what went wrong, where a reading stops the stage in hand
-    at: datetime = field(default_factory=lambda: datetime.now().astimezone())
+    at: datetime = field(default_factory=clock.now)
     _found: dict[Stage, tuple[Finding, ...]] = field(default_factory=dict, compare=False, repr=False)
     _runs: dict[str, list[Running]] = field(default_factory=dict, compare=False, repr=False)
 
@@ -191,7 +192,7 @@ class Snapshot:
             if self.looking_at is not None and f.task.id == self.looking_at:
                 return f
         open_ones = [f for f in found if not f.done or f.stuck]
-        return next((f for f in open_ones if not f.waits), next(iter(open_ones), None))
+        return next((f for f in open_ones if not f.lets_pass), next(iter(open_ones), None))
 
     def path(self) -> list[StageState]:
         """The nine stepping stones."""
@@ -258,6 +259,10 @@ class Snapshot:
                 frozenset({Stage.FIT, Stage.WAKE}) if not step.does(Stage.FIT, "craft") else frozenset({Stage.FIT})
             )
             out.append(Running(title, until, stages=waits_for_it))
+        known = {(r.title, r.until) for r in out}
+        for stage in Stage:  # whatever else holds a step
+            held = {(h.title, h.until) for f in self.findings(stage) if not f.done for h in f.task.holds}
+            out += [Running(title, until, stages=frozenset({stage})) for title, until in sorted(held - known)]
         return [r for r in out if r.until > self.at]
 
     def where_you_were(self) -> str:

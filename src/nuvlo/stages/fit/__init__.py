@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from datetime import timedelta
 
 from nuvlo.craft import look_alikes
 from nuvlo.craft.bend import bends
@@ -17,6 +16,7 @@ from nuvlo.quantity import format_value
 from nuvlo.stages import cabinet, discharge
 from nuvlo.stages.fit.joints import open_marks
 from nuvlo.stages.fit.seating import handling, iron, seating, way_round
+from nuvlo.stages.holds import craft_holds
 from nuvlo.stages.task import Finding, Shown, Task, Wants
 
 MANY_HEATS = 3  # after which a pad may lift (common practice, no source)
@@ -90,14 +90,9 @@ def _plain(kit: Kit, build: Build, step: Step) -> Task:
         detail += f"\nHeated often already: {', '.join(often)}; pads lift." if often else ""
     holding = [c for c in kit.info.craft if step.verb in c.holds_up]
     missing = [c.title for c in holding if craft_step(c.id) not in build.done]
-    dry = [
-        build.done_at[craft_step(c.id)] + timedelta(hours=c.wait_hours)
-        for c in holding
-        if craft_step(c.id) in build.done_at
-    ]
     return Task(
         step.id, Stage.FIT, Wants.STEP, step.action, detail, parts=step.parts, awaits="; ".join(missing),
-        not_before=max(dry, default=None),
+        holds=craft_holds(kit, build, [c.id for c in holding]),
     )  # fmt: skip
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
-from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepDone, Undone
+from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepBegun, StepDone, Undone
 from nuvlo.logbook.events import PRINTED
 from nuvlo.model.probes import TOUCH
 from nuvlo.problems import Problem
+from nuvlo.stages.holds import span
 from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.arguments import Chosen, Nothing, PartNamed, StageNamed, Words
@@ -39,6 +40,9 @@ def next_step(s: Session, given: Nothing) -> Outcome:
             s.record(PartTicked(ref=task.target))
         case Wants.STEP if task.id.verb == PROBING:
             return found(s, Words("a"))
+        case Wants.STEP if task.minutes and task.id not in s.build.begun_at:
+            s.record(StepBegun(step=task.id))
+            return Reply(f"{task.title}: the clock runs, {span(task.minutes)}.")
         case Wants.STEP:
             s.record(StepDone(step=task.id))
         case Wants.CHOOSE:
