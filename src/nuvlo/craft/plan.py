@@ -63,6 +63,7 @@ class Plan:
             for p in self.kit.parts.values()
             if not p.on_board
             and kind_of(p.kind).mounted
+            and not p.asked
             and not kind_of(p.kind).encloses
             and p.ref not in self.plugged
         ]

@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from difflib import get_close_matches
 from math import isclose
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ from nuvlo.files import tables
 from nuvlo.files.setups import read_setups
 from nuvlo.files.whole import bytes_of, text_of, toml_of, unpack
 from nuvlo.kit.board import Board
+from nuvlo.kit.kinds import KINDS
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Choice, KitFile, Match
@@ -251,6 +253,7 @@ class _Reader:
         self.problems.append(Problem(message, remedy, "kit.toml", line, column))
 
     def check_parts(self, kit: Kit) -> None:
+        self.check_kinds(kit)
         circuit = kit.unit
         if circuit is None:
             return
@@ -263,6 +266,16 @@ class _Reader:
                 )
             for element in elements if part.value is not None else ():
                 self.check_value(line, part, element, circuit)
+
+    def check_kinds(self, kit: Kit) -> None:
+        """A kind that is none leaves a part without all that is known of its kind."""
+        for line, part in zip(self.lines.get("bom.csv", []), kit.parts.values(), strict=False):
+            if part.kind in KINDS:
+                continue
+            near = get_close_matches(part.kind, KINDS, 1)
+            remedy = f"Write '{near[0]}'." if near else f"Kinds: {', '.join(KINDS)}."
+            message = f"'{part.kind}' of {part.ref} is no kind of part, so nothing is known of how it is fitted."
+            self.problems.append(Problem(message, remedy, "bom.csv", line, 1, part.ref, severity="warning"))
 
     def check_value(self, line: int, part: Part, element: str, circuit: Circuit) -> None:
         if element.startswith("x"):

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from nuvlo.files.whole import csv_rows
 from nuvlo.kit.board import Pad, Placement
-from nuvlo.kit.kinds import VALUED
+from nuvlo.kit.kinds import KINDS, VALUED
 from nuvlo.kit.parts import PLACES, Part, Spread
 from nuvlo.kit.wiring import PanelHole, Wire
 from nuvlo.problems import NuvloError, Problem
@@ -64,14 +64,16 @@ def part(f: Fields) -> Part:
     value = parse_value(text.split()[0], unit) if unit else None
     tolerance = parse_tolerance(f.text("tolerance", ""))
     spreads = _spreads(f.text("spread", ""))
-    place = f.text("place", "board").lower()
+    place = f.text("place", "").lower()
+    asked = kind not in KINDS and not place
+    place = place or ("panel" if asked else "board")
     if place not in PLACES:
         raise ValueError(f"'{place}' is not a place; write {', '.join(PLACES)}")
     return Part(
         f.text("ref"), kind, text, value, unit, tolerance, f.text("rating", ""), f.text("package", ""),
         f.optional_number("height_mm"), f.yes("heat"), f.yes("static"), f.yes("polarised"),
         f.optional_number("cost"), spreads, place in ("board", "both"), f.text("note", ""),
-        f.text("section", ""), place == "both",
+        f.text("section", ""), place == "both", asked,
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ class Kind:
     typed: bool = False
     stands_mm: float = 8.0
     one_way_round: bool = False
+    either_way: bool = False  # has no way round
     fits_one_way: bool = False  # its legs go into their holes in one way only
     on_board: bool = True
     alone: bool = False  # a list may have one of it, without a number
@@ -56,16 +57,16 @@ class Kind:
 
 DARK = "#2B2F33"
 ROWS = (
-    Kind("resistor", unit="Ω", meter=True, stands_mm=2.5, along=True, seat="Flush on the board.",
+    Kind("resistor", unit="Ω", either_way=True, meter=True, stands_mm=2.5, along=True, seat="Flush on the board.",
          mistake="The usual mistake: its neighbour's value.", body_mm=(6.5, 2.3), shade="#D9C7A0"),
-    Kind("capacitor", "film capacitors", "F", meter=True, stands_mm=8.0, along=True, may_be=("capacitor",), seat="Flush on the board.",
+    Kind("capacitor", "film capacitors", "F", either_way=True, meter=True, stands_mm=8.0, along=True, may_be=("capacitor",), seat="Flush on the board.",
          look="No way round.", mistake="The usual mistake: its code read a decade out; the last figure counts zeros, in pF.", body_mm=(7.2, 3.2), shade="#B5523B",
          print_mm=2.9),
     Kind("electrolytic", unit="F", stands_mm=12.0, one_way_round=True, marked_as="capacitor", may_be=("electrolytic", "capacitor"),
          way_round="Long lead to the hole marked plus; the stripe is mostly minus, some makers mark plus.",
          seat="Flush, so that nothing pulls at its pads.", look="Long lead plus; the stripe is minus.",
          mistake="The usual mistake: the wrong way round, which bursts.", shade="#39495A", print_mm=4.3, upright=True, px_mm=8.5),
-    Kind("inductor", unit="H", stands_mm=9.0, big=True, seat="Lying, its axis across that of its neighbour.", shade="#9A5B34"),
+    Kind("inductor", unit="H", either_way=True, stands_mm=9.0, big=True, seat="Lying, its axis across that of its neighbour.", shade="#9A5B34"),
     Kind("trimmer", unit="Ω", stands_mm=7.0, bent=False, fits_one_way=True,
          seat="Leave its screw where the driver can reach it once boards are stacked, at mid travel.",
          look="Three legs; a screw on top.", shade="#3D6EA8", print_mm=4.7),
@@ -94,15 +95,16 @@ ROWS = (
     Kind("jack", stands_mm=11.0, fits_one_way=True, on_board=False, alone=True, bent=False, big=True, in_the_box=False,
          seat="Loose, until the panel holds it.", body_mm=(9.0, 10.5), px_mm=5.0),
     Kind("switch", "switches", stands_mm=18.0, fits_one_way=True, on_board=False, alone=True, bent=False, big=True, seat="Flush and square.", px_mm=5.0),
-    Kind("link", stands_mm=1.0),
+    Kind("link", either_way=True, stands_mm=1.0),
     Kind("relay", stands_mm=10.0, bent=False, fits_one_way=True),
-    Kind("fuse", stands_mm=10.0, on_board=False, alone=True),
+    Kind("fuse", either_way=True, stands_mm=10.0, on_board=False, alone=True),
     Kind("transformer", stands_mm=30.0, big=True, fits_one_way=True),
     Kind("case", on_board=False, alone=True, encloses=True, in_the_box=False, px_mm=5.0),
     Kind("panel", encloses=True, in_the_box=False),
     Kind("knob", on_board=False, alone=True, in_the_box=False),
     Kind("hardware", "hardware", on_board=False, alone=True, in_the_box=False, mounted=False),
     Kind("wire", on_board=False, alone=True, mounted=False),
+    Kind("driver", on_board=False), Kind("capsule", on_board=False), Kind("port", on_board=False, either_way=True),
     Kind("battery", "batteries", on_board=False, alone=True, in_the_box=False),
 )  # fmt: skip
 KINDS: Mapping[str, Kind] = {k.name: k for k in ROWS}

@@ -47,10 +47,13 @@ class Part:
     note: str
     section: str = ""
     through_panel: bool = False
+    asked: bool = False  # what it is, and so where it goes, is not known: it is asked about before anything is done with it
 
     @property
     def place(self) -> str:
-        """Where it stands, as ``bom.csv`` has it."""
+        """Where it stands, as ``bom.csv`` has it; empty where that is not known."""
+        if self.asked:
+            return ""
         return "both" if self.through_panel else "board" if self.on_board else "panel"
 
     @property

@@ -6,7 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from nuvlo.circuit.rewritten import rewritten
+from nuvlo.kit.kinds import KINDS, kind_of
 from nuvlo.kit.kit import Change, Kit, override_of_element
+from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Supply
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
@@ -50,6 +52,18 @@ def change(kit: Kit, name: str, to: str, why: str = "") -> Change:
     return Change(supply.name, format_value(supply.volts, "V"), to, why)
 
 
+def told(part: Part, what: str) -> Part:
+    """A part of which it was not known what it is, and now is: a kind, or where it goes. Raises :class:`NuvloError`."""
+    word = what.strip().lower()
+    if word in KINDS:
+        kind = kind_of(word)
+        return replace(part, kind=word, polarised=kind.one_way_round, on_board=kind.on_board, static_sensitive=word == "chip", asked=False)
+    if word not in ("board", "case", "panel"):
+        places = "'board' or 'case', or a kind of part such as 'jack' or 'switch'"
+        raise NuvloError(Problem(f"'{what}' says neither what {part.ref} is nor where it goes.", f"Write {places}.", ref=part.ref))
+    return replace(part, on_board=word == "board", asked=False)
+
+
 def changes_of(kit: Kit, changed: Mapping[str, tuple[str, str]]) -> list[Change]:
     """What a build ``changed`` (name → to what, why), as changes of ``kit``."""
     return [change(kit, name, to, why) for name, (to, why) in changed.items()]
@@ -74,7 +88,9 @@ def varied(kit: Kit, changes: Sequence[Change]) -> Kit:
     parts, supplies = dict(kit.parts), list(kit.info.supply)
     for one in changes:
         supply, part = supply_named(kit, one.part), kit.find_part(one.part)
-        if part is not None:
+        if part is not None and part.asked:
+            parts[part.ref] = told(part, one.to)
+        elif part is not None:
             text, _, rating = one.to.partition(" ") if part.unit else (one.to, "", "")
             value = parse_value(text, part.unit) if part.unit else None
             parts[part.ref] = replace(part, text=text, value=value, rating=rating or part.rating)

@@ -55,7 +55,7 @@ def _own_readings(build: Build, only_drawer: bool) -> object:
 ROWS: Mapping[Stage, Row] = {
     row.stage: row
     for row in (
-        Row(Stage.UNPACK, "unpack", unpack.tasks, refine=unpack.judged),
+        Row(Stage.UNPACK, "unpack", unpack.tasks, refine=unpack.judged, offers=unpack.offers),
         Row(Stage.CHOOSE, "choose", choose.tasks, choose.ask, depends=lambda build, only_drawer: only_drawer,
             offers=choose.offers,
             note="What is fitted decides what every later reading should be: windows follow the choice."),

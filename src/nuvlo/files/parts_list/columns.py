@@ -36,6 +36,7 @@ WORDS: dict[str, tuple[str, ...]] = {
     "fitted": ("dnp", "dnf", "do not fit", "not fitted"),
     "nothing": ("pos", "line", "index", "datasheet", "supplier", "order code", "url", "link", "total", "subtotal"),
 }  # fmt: skip
+VALUE_WORDS = frozenset({"value", "values", "wert", "valeur", "valore", "valor", "waarde"})
 _MEANING_OF = {word: meaning for meaning, words in WORDS.items() for word in words}
 FULL = 0.6  # share of cells that are references where a column holds them
 PLACES = frozenset(KIND_OF_LETTERS) | {"JP", "SK", "SKT", "CN", "CON", "BR", "RLY", "LDR", "ZD", "LS", "TX", "FB", "VC"}
@@ -56,6 +57,8 @@ def meaning(heading: str) -> str | None:
         return "cost"
     if re.search(r"\d", clean):
         return _MEANING_OF.get(" ".join(words))
+    if VALUE_WORDS & set(words) and not {"total", "stock", "order"} & set(words):
+        return "value"  # a heading that says value is one, whatever stands before it: "Part value"
     for count in range(len(words), 0, -1):
         text = " ".join(words[:count])
         found = _MEANING_OF.get(text) or _MEANING_OF.get(text.removesuffix("s"))

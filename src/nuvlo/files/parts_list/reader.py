@@ -17,9 +17,10 @@ from nuvlo.files.parts_list.columns import (
     heading_meanings,
     settled,
 )
+from nuvlo.files.parts_list.evidence import kind_of_line, plain
 from nuvlo.files.parts_list.references import NAMED, leading_references, references
 from nuvlo.files.parts_list.sheets import Line, read_lines
-from nuvlo.kit.kinds import VALUED, kind_of
+from nuvlo.kit.kinds import KINDS, VALUED, kind_of
 from nuvlo.kit.parts import Part
 from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
@@ -280,8 +281,13 @@ class _Reading:
     def _references(self, fields: dict[str, str]) -> tuple[tuple[str, ...], str]:
         text = fields.get("ref", "")
         refs, rest = leading_references(text)
+        inside = re.search(r"\(([^()]*)\)", text)
+        if not refs and inside and (found := references(inside[1])):  # TONE (RV1)
+            return found, text.replace(inside[0], " ").strip()
         if not refs and NAMED.fullmatch(text) and len(fields) > 1:  # a control named on the panel
             return (text,), ""
+        if not refs and not text and (found := references(fields.get("note", ""))):  # it stands among the remarks
+            return found, ""
         return (refs, rest) if refs else ((), text)
 
     @staticmethod
@@ -315,7 +321,7 @@ class _Reading:
     def _part(
         self, line: Line, refs: tuple[str, ...], count: int | None, fields: dict[str, str], described: str
     ) -> None:
-        kind = self._kind(refs, fields, described)
+        kind = kind_of_line(refs, fields, described, self.section.get("kind", ""))
         try:
             model = self._model(kind, fields, described)
         except words.NoValue as why:
@@ -334,20 +340,6 @@ class _Reading:
             note = f"the list says {count} and names {len(refs)}"
         self.parts.append((line.number, refs, count or 1, model, note))
 
-    def _kind(self, refs: tuple[str, ...], fields: dict[str, str], described: str) -> str:
-        """By its words; by its letters where they say more, as ``P1`` and ``RV1`` do; by the section at last."""
-        told = words.kind_in(fields.get("kind", "")) or words.kind_in(described)
-        letters = words.kind_by_letters(refs[0]) if refs else None
-        if letters == "capacitor" and told not in (None, "electrolytic", "trimmer"):
-            told = None
-        if letters == "resistor" and told in ("capacitor", "diode", "transistor"):
-            told = None  # "film" alone, or a note about a neighbour
-        section = self.section.get("kind")
-        kind = told or letters or section or words.kind_by_value(fields.get("value", "")) or "part"
-        if section == "electrolytic" and kind == "capacitor" and not told:
-            kind = "electrolytic"
-        return kind
-
     def _model(self, kind: str, fields: dict[str, str], described: str) -> Part:
         """The part without its reference. Raises :class:`words.NoValue`."""
         section = self.section if not self.section.get("kind") or self.section["kind"] == kind else {}
@@ -362,12 +354,13 @@ class _Reading:
         also = ""
         if kind_of(kind).typed:
             whole, text = text, words.type_in(text) or text
-            also = whole if len(whole.split()) > 1 and "value" in fields else ""
+            also = whole if len(whole.split()) > 1 and ("value" in fields or _OR.search(whole)) else ""
+            also = "; ".join(t for t in (also, fields.get("kind", "") if _OR.search(fields.get("kind", "")) and also != fields.get("kind") else "") if t)
             text = text.upper() if re.fullmatch(r"(?=.*\d)[a-z0-9-]+", text) else text
         if unit:
             found = self._value(kind, fields, described)
             value = found.value
-            if kind == "capacitor" and value >= LARGE and words.kind_in(described) != "capacitor":
+            if kind == "capacitor" and value >= LARGE and words.kind_in(plain(described)) != "capacitor":
                 kind = "electrolytic"
             if kind == "resistor" and value == 0:
                 kind, unit, value = "link", "", None
@@ -377,8 +370,9 @@ class _Reading:
             tolerance, rating = tolerance or found.tolerance, rating or found.rating
         return Part(
             "", kind, text, value, unit, tolerance, rating, fields.get("package", ""), None, kind in HEAT_SHY,
-            kind == "chip", kind_of(kind).one_way_round, _cost(fields.get("cost", "")), (), kind_of(kind).on_board,
+            kind == "chip", kind_of(kind).one_way_round, _cost(fields.get("cost", "")), (), kind_of(kind).on_board and kind in KINDS,
             "; ".join(t for t in (also, fields.get("note", "")) if t), self.section.get("text", "").strip(" ,;:|").capitalize(),
+            asked=kind not in KINDS,
         )  # fmt: skip
 
     @staticmethod
@@ -426,6 +420,9 @@ def _named(model: Part, ref: str, note: str) -> Part:
     from dataclasses import replace
 
     return replace(model, ref=ref, note=note)
+
+
+_OR = re.compile(r"\b(?:or|oder|ou|o|optional\w*|alternativ\w*|alt)\b", re.IGNORECASE)  # what a builder is to know of
 
 
 def _taper(text: str) -> str:

@@ -14,7 +14,7 @@ from nuvlo.quantity.tolerance import parse_tolerance
 
 # Words that tell a kind, the more telling first, in the languages lists come in.
 KIND_WORDS: tuple[tuple[str, str], ...] = (
-    ("transformer", r"transformer|übertrager|trafo|transfo"),
+    ("transformer", r"transformer|übertrager|trafo|transfo|\btransf\b|\bxfmr\b"),
     ("resistor", r"metal film|carbon film|metallschicht|wirewound|resist|\bres\b|widerst|résist|weerstand|\bres[_:]|r_axial"),
     ("electrolytic", r"electrol[yií]|électrol|elettrol|chimique|elko|\balum\b|\belyt|tantal|cp_radial|cp_axial|polari[sz]ed cap|\belectro\b"),
     ("trimmer", r"\btrim|preset"),
@@ -144,6 +144,7 @@ def rating_in(text: str) -> str:
 def value_in(kind: str, text: str, *, surface_mount: bool = False) -> Found:
     """The value that ``text`` gives for a part of ``kind``. Raises :class:`NoValue`."""
     unit = VALUED[kind]
+    text = _RATING.sub(" ", re.sub(r"^\s*\d\s?[x×]\s?(?=\d)", "", text)).strip(" /,;") if unit else text  # two ganged; and a rating is no value
     colours = colours_in(text)
     if colours and kind == "resistor" and (bands := read_bands(colours)):
         return Found(bands[0].value, bands[0].tolerance)

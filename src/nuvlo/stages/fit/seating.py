@@ -51,9 +51,11 @@ def handling(part: Part) -> str:
 
 def way_round(part: Part) -> str:
     kind = kind_of(part.kind)
-    if part.polarised:
+    if part.polarised or kind.one_way_round or kind.way_round:
         return kind.way_round or "It has a way round: as printed."
-    return "It fits one way." if kind.fits_one_way else "Either way round."
+    if kind.fits_one_way:
+        return "It fits one way."
+    return "Either way round." if kind.either_way else "As printed: whether it has a way round is not known here."
 
 
 def iron(parts: list[Part]) -> str:

@@ -9,7 +9,7 @@ from nuvlo.craft.schools import taken
 from nuvlo.craft.tray import in_tray_order, sort_of
 from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.step_id import part_step
+from nuvlo.kit.step_id import StepId, part_step
 from nuvlo.logbook import Build
 from nuvlo.model import Window
 from nuvlo.model.meter import Meter, meter_of
@@ -39,6 +39,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             out += leads.tasks(Stage.UNPACK, build)
             shorted = True
         out.append(task)
+        out += [_asked(part)] if part.asked else []
     # A part that is measured again once the unit was powered comes out of it, or goes back in.
     again = build.live and any(p.ref not in build.ticked for p in kit.parts.values())
     return (discharge.tasks(kit, build, Stage.UNPACK) if again else []) + out
@@ -94,6 +95,24 @@ def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter) -
     )
 
 
+def _asked(part: Part) -> Task:
+    """What it is cannot be read from the list: nothing is done with it before the builder says."""
+    ref = part.ref.lower()
+    return Task(
+        StepId.of(Stage.UNPACK, "asked", part.ref), Stage.UNPACK, Wants.STEP, f"What is {part.ref}, {part.text}: in the case, or on the board?",
+        f"The list does not say. It is neither soldered nor left out before you say: 'mod {ref} case', 'mod {ref} board', or what it is, such as 'mod {ref} jack'.",
+        part.ref, parts=(part.ref,), awaits=f"what {part.ref} is",
+    )  # fmt: skip
+
+
+def offers(kit: Kit, now: Finding, solved: Solved) -> list[tuple[str, str]]:
+    """Where a part goes of which the list does not say what it is."""
+    part = kit.find_part(now.task.target)
+    if part is None or not part.asked or now.task.id.verb != "asked":
+        return []
+    return [(f"{part.ref} is in the case", f"mod {part.ref.lower()} case"), (f"{part.ref} is on the board", f"mod {part.ref.lower()} board")]
+
+
 def marking(part: Part) -> str:
     """How the part is marked, in words; empty where that cannot be said."""
     if part.kind != "resistor" or part.value is None or part.tolerance is None:
@@ -104,4 +123,4 @@ def marking(part: Part) -> str:
         return ""
 
 
-__all__ = ["check_in", "judged", "marking", "strips", "tasks"]
+__all__ = ["check_in", "judged", "marking", "offers", "strips", "tasks"]
