@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 
@@ -10,11 +12,12 @@ from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
-from nuvlo.model.first_power import CURRENT_POWER, DIM, lamp_share, lasts, light, limit_for
+from nuvlo.model.first_power import CURRENT_POWER, DIM, drawn_words, lamp_share, lasts, light, limit_for, ways_for
 from nuvlo.model.heat import ROOM, case_rise, warmths
+from nuvlo.model.leaks import farads_on, leakage
 from nuvlo.model.stress import stresses
 from nuvlo.model.why import why
-from nuvlo.model.windows import JOINT_COVERAGE
+from nuvlo.model.windows import JOINT_COVERAGE, Window
 from nuvlo.model.working import EMPTY
 from nuvlo.quantity import Verdict, judge
 from nuvlo.stages import wake
@@ -61,8 +64,75 @@ def test_a_limit_is_half_as_much_again_in_two_digits(most, limit):
 
 
 def test_a_charge_lasts_as_its_capacitor_says():
-    """1000 µF from 9 V to 4.5 V at 2.25 mA: C ΔV / I, by hand."""
-    assert lasts(1000e-6, 9.0, 2.25e-3) == pytest.approx(2.0)
+    """1000 µF from 9 V to 4.5 V at 2.25 mA: C ΔV / I, by hand. Shared with 500 µF it begins at 6 V; shared with as much, there is nothing left."""
+    assert lasts(1000e-6, 0.0, 9.0, 2.25e-3) == pytest.approx(2.0)
+    assert lasts(1000e-6, 500e-6, 9.0, 2.25e-3) == pytest.approx(1.0)
+    assert lasts(1000e-6, 1000e-6, 9.0, 2.25e-3) == 0.0
+
+
+def test_a_charge_counts_what_the_unit_has_to_fill(gorsefire):
+    """Gorsefire's 100 µF at C4 and less besides, by hand: 8.2 V of nine are left to begin with."""
+    charge = next(f for f in woken(gorsefire, power="charge").first if f.school == "charge")
+    seconds = float(re.search(r"within about ([\d.]+)", charge.well)[1])
+    own = farads_on(gorsefire, gorsefire.info.supply[0])
+    assert own == pytest.approx(100e-6, rel=0.05)
+    window = woken(gorsefire).windows["9 V supply", "current"]
+    assert seconds == pytest.approx((1000e-6 + own) * (9 * 1000e-6 / (1000e-6 + own) - 4.5) / window.nominal, rel=0.05)
+
+
+@pytest.mark.parametrize(("name", "ways"), [
+    ("gorsefire", {"limit", "straight", "charge"}), ("tidewheel", {"limit", "straight"}), ("millrace", {"limit", "straight"}), ("kilnlight", {"bulb"}), ("lampwick", {"limit", "straight", "charge"}),
+])  # fmt: skip
+def test_ways_that_make_no_sense_are_not_offered(name, ways):
+    """No series lamp where there is no mains, no adapter's charge for two rails."""
+    kit = read_kit(SHIPPED / name)
+    assert {w for s in kit.info.supply for w in ways_for(kit, s)} == ways
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "tidewheel", "lampwick", "kilnlight"])
+@pytest.mark.parametrize("school", ["limit", "charge", "bulb", "straight"])
+def test_the_way_stands_at_the_first_power_and_once(name, school):
+    kit = read_kit(SHIPPED / name)
+    steps = [t for t in wake.tasks(kit, Build("", stances={"power": school})) if t.id.verb in ("power", "current", "lamp")]
+    said = [[w for w in wake.FIRST_POWER.values() if w in t.detail] for t in steps]
+    assert len(said[0]) == 1, "where power comes on first"
+    if name != "kilnlight":  # through the lamp each time
+        assert all(not s for s in said[1:] if len(steps) > len(kit.info.supply)), "and not again"
+    assert not any(re.search(r"\d\s?mA", t.detail) for t in steps), "one figure, that of the advice"
+    if name in ("gorsefire", "lampwick", "tidewheel"):
+        assert wake.FIRST_POWER["bulb"] not in steps[0].detail
+
+
+def _window(low, nominal, high):
+    return Window("x", "current", "A", nominal, low, high)
+
+
+@pytest.mark.parametrize(("window", "said"), [
+    (_window(-8.6e-3, -6e-3, -5e-3), "5 mA to 8.6 mA"), (_window(5e-3, 6e-3, 8.6e-3), "5 mA to 8.6 mA"), (_window(-1e-5, 0.0, 1e-5), "next to nothing: below 10 µA after a minute"),
+    (_window(-2e-4, 1e-6, 1e-5), "next to nothing: below 200 µA after a minute"),
+])  # fmt: skip
+def test_what_is_drawn_is_said_in_order_or_as_next_to_nothing(window, said):
+    assert drawn_words(window).replace("\u202f", " ") == said
+
+
+def test_electrolytics_leak_in_every_window_of_a_current(gorsefire):
+    """0.03 µA per microfarad and volt after a minute, and 3 µA: 30 µA for C4 (IEC 60384-4, from memory)."""
+    supply = gorsefire.info.supply[0]
+    assert leakage(gorsefire, supply) == pytest.approx(0.03 * 100e-6 * 9 + 3e-6)
+    bare = WorkingModel(gorsefire)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("nuvlo.model.working.leakage", lambda *_: 0.0)
+        dry = next(w for w in WorkingModel(gorsefire).voltage_windows() if w.quantity == "current")
+    wet = next(w for w in bare.voltage_windows() if w.quantity == "current")
+    assert wet.high - dry.high == pytest.approx(leakage(gorsefire, supply))
+
+
+def test_a_split_supply_is_read_before_its_chips():
+    kit = read_kit(SHIPPED / "lampwick")
+    ids = [t.id for t in wake.tasks(kit, Build(""))]
+    assert ids.index("wake.empty.TP3") < next(k for k, i in enumerate(ids) if i.startswith("wake.plug"))
+    window = woken(kit).windows[f"TP3{EMPTY}", "voltage"]
+    assert window.low < 4.4 < window.high
 
 
 @pytest.mark.parametrize(("lamp", "load"), [(40.0, 33.0), (60.0, 60.0), (100.0, 15.0), (25.0, 200.0)])
@@ -81,8 +151,10 @@ def test_a_dead_short_gives_full_light_and_no_load_none():
 
 def test_the_lamp_of_a_valve_amplifier_is_dim_when_all_is_well():
     kit = read_kit(SHIPPED / "kilnlight")
-    (first,) = woken(kit).first
-    assert first.school == "bulb"
+    first, empty = woken(kit).first
+    assert {f.school for f in (first, empty)} == {"bulb"}
+    assert empty.amount < first.amount, "bleeders alone take little: a small lamp guards them better"
+    assert light(lamp_share(empty.amount, 306**2 / 75e3)) < DIM
     taken = 270.6 * 0.091 + 2 * 6.3 * 0.76 + 12.6 * 0.15  # high tension at its typical draw, two EL84 and an ECC83 heated
     assert light(lamp_share(first.amount, taken)) < 1.5 * DIM
     assert "unplug" in first.wrong

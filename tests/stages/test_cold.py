@@ -62,7 +62,8 @@ def test_a_valve_amplifier_that_was_powered_meanwhile_is_discharged_first():
     kit = read_kit(SHIPPED / "kilnlight")
     fresh, powered = ([t.title for t in wake.tasks(kit, Build("", live=live))] for live in (False, True))
     at = next(i for i, title in enumerate(powered) if title.startswith("Cold"))
-    assert powered[at - 1].startswith("Unplug, discharge")
+    assert powered[at - 3].startswith("Unplug, discharge")
+    assert powered[at - 1] == "Still unplugged: read TP3 too"
     assert not fresh[next(i for i, title in enumerate(fresh) if title.startswith("Cold")) - 1].startswith("Unplug")
 
 

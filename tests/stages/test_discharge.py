@@ -1,5 +1,6 @@
 """High voltage: nobody is sent inside without a measured voltage, no meter in the line, no section by itself."""
 
+import math
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -7,7 +8,7 @@ import pytest
 
 from nuvlo import clock
 from nuvlo.circuit.ohms import resistance
-from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, is_high
+from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, discharger, is_high, reservoirs
 from nuvlo.craft.order import board_order
 from nuvlo.craft.schools import school_from
 from nuvlo.files.kit_folder import read_kit
@@ -58,6 +59,42 @@ def test_how_long_the_reservoirs_take(kilnlight):
     farads = sum(kilnlight.part(r).value * (1 + kilnlight.part(r).tolerance[1]) for r in ("C1", "C2", "C3"))
     assert seconds >= 150e3 * farads * 3.5
     assert 60 < seconds < 200
+
+
+def test_what_it_is_discharged_through(kilnlight):
+    """10 V in time, R·C·ln(V/10); the wire bears what it is given for that long, and an iron's cord would not."""
+    through = discharger(kilnlight)
+    farads = 1.2 * (47e-6 + 47e-6 + 22e-6)
+    assert through.seconds >= through.ohms * farads * math.log(306 * 1.1 / 10) > 0.5 * through.seconds
+    assert (306 * 1.1) ** 2 / through.ohms <= 5 * through.watts
+    task, *_ = discharge.tasks(kilnlight, Build("1"), Stage.WAKE, always=True)
+    for said in ("10\u202fkΩ", "5\u202fW", "insulated clips", "chassis end goes on first", "TP1, TP2 and TP3", "One hand in your pocket", "black on the chassis"):
+        assert said in task.detail
+
+
+def test_a_capacitor_behind_an_open_resistor_is_found_whatever_the_kit(tmp_path):
+    """None of the kit's own: two sections, one without a point; a cathode's electrolytic is none of them."""
+    (tmp_path / "bom.csv").write_text("ref,kind,value\nC1,electrolytic,100u\nC2,electrolytic,47u\nC3,electrolytic,22u\nR1,resistor,220k\nR2,resistor,1k\nR3,resistor,470\n")
+    (tmp_path / "circuit.cir").write_text("* t\nc1 b 0 100u\nr1 b 0 220k\nr2 b s 1k\nc2 s 0 47u\nr3 k 0 470\nc3 k 0 22u\n")
+    (tmp_path / "rest.cir").write_text("* t\n.include circuit.cir\nv1 b 0 400\ni1 s k 10m\n")
+    (tmp_path / "kit.toml").write_text(
+        '[kit]\nname = "Stranger"\n[[setup]]\nname = "at rest"\nfile = "rest.cir"\n[[supply]]\nname = "ht"\nelement = "v1"\nnode = "b"\nvolts = 400\n'
+        'current_limit = 0.1\n[[point]]\nname = "P1"\nnode = "b"\n'
+    )
+    kit = read_kit(tmp_path)
+    assert [(p.name, p.node) for p in reservoirs(kit)] == [("P1", "b"), ("plus of C2", "s")]
+
+
+def test_the_clock_of_the_bleeders_holds_the_reading(session):
+    run(session, Stage.WAKE, "Heaters H1: what")
+    line(session, "next")
+    task = session.now().task
+    assert (task.id, session.now().waits) == ("wake.discharge.sockets", True)
+    with pytest.raises(Refused, match="The reservoir empties through its bleeders: not empty before"):
+        line(session, "next")
+    assert not VERBS["accept"].offered(session.snapshot())
+    line(session, "3")
+    assert session.now().task.target == "TP2 off", "but what was read counts"
 
 
 @pytest.mark.parametrize("bleeder", ["R1", "R4"])
@@ -130,7 +167,8 @@ def test_nobody_reaches_into_a_socket_before_a_voltage_was_measured(session):
     plug = next(i for i in ids if i.startswith("wake.plug"))
     wanted = ["wake.short.TP1", "wake.mains", power, "wake.discharge.sockets", plug, "wake.lamp.high tension", "wake.TP1"]
     assert [i for i in ids if i in wanted] == wanted
-    assert ids[-1] == "wake.discharge"
+    assert ids[-3:] == ["wake.discharge", "wake.discharge.TP2", "wake.discharge.TP3"]
+    assert ids.index("wake.discharge.sockets.TP3") < ids.index(plug)
     for task in wake.tasks(session.kit, session.build):
         assert "at its socket" not in task.detail
         assert "Earth yourself" not in task.detail
@@ -139,9 +177,10 @@ def test_nobody_reaches_into_a_socket_before_a_voltage_was_measured(session):
     assert session.now().task.id == "wake.discharge.sockets"
     line(session, "40")
     assert session.now().stuck
-    line(session, "2")
-    session.settle()
-    assert session.now().task.id == plug
+    for volts, then in (("2", "TP2 off"), ("9.2", "TP3 off"), ("-0.3", "")):
+        line(session, volts)
+        session.settle()
+        assert session.now().task.id == plug if not then else session.now().task.target == then
     line(session, "next")
     left = [t.id for t in wake.tasks(session.kit, session.build)]
     assert "wake.discharge.sockets" not in left, "it has done its work"
@@ -170,6 +209,15 @@ def test_wake_ends_with_a_measured_voltage_that_is_never_accepted(session):
             line(session, asked)
     line(session, "3.2")
     session.settle()
+    assert session.now().task.target == "TP2 off"
+    line(session, "2")
+    assert session.now().task.target == "TP3 off"
+    line(session, "238")
+    assert session.now().stuck, "behind an open R3 it stays charged"
+    assert discharge.charged(session.kit, session.build)
+    line(session, "1")
+    assert not discharge.charged(session.kit, session.build)
+    session.settle()
     assert session.now() is None or session.now().task.stage is not Stage.WAKE
 
 
@@ -187,8 +235,8 @@ def test_after_power_came_on_again_it_is_asked_again(kilnlight, session):
     run(session, Stage.WAKE, "Measure TP2")
     line(session, "rework r102")
     session.settle()
-    (guard,) = discharge.tasks(session.kit, session.build, Stage.FIT)
-    assert guard.target == "TP1 off"
+    guard, *others = discharge.tasks(session.kit, session.build, Stage.FIT)
+    assert [t.target for t in (guard, *others)] == ["TP1 off", "TP2 off", "TP3 off"]
     assert guard.window.high == SAFE_V
     open_steps = [f.task for f in session.findings(Stage.FIT) if not f.done and not f.task.hazard]
     assert open_steps[0].target == "TP1 off"
@@ -199,11 +247,12 @@ def test_another_point_never_stands_for_the_reservoir(kilnlight):
     left = tuple(p for p in kilnlight.info.point if p.node != "hv")
     bare = replace(kilnlight, info=kilnlight.info.model_copy(update={"point": left}), memory={})
     for kit in (bare, replace(bare, info=bare.info.model_copy(update={"point": ()}), memory={})):
-        (guard,) = discharge.tasks(kit, Build("1"), Stage.WAKE, always=True)
+        guard, *others = discharge.tasks(kit, Build("1"), Stage.WAKE, always=True)
         assert guard.target == "reservoir off"
+        assert [t.nodes for t in others] == [("hs", "0"), ("hp", "0")]
         assert guard.nodes == ("hv", "0")
         assert guard.title.endswith("read pin 1 of R1"), "a place on the board that is on that net"
-        assert wake.tasks(kit, Build("1"))[-1].id == guard.id
+        assert wake.tasks(kit, Build("1"))[-3].id == guard.id
 
 
 @pytest.mark.parametrize("name", [k for k in KITS if k != "kilnlight"])

@@ -33,6 +33,8 @@ from nuvlo.quantity import Measured, parse_value
 INTERFACE_NOISE = 5e-6  # V r.m.s. at the interface's input, 20 Hz to 20 kHz
 INTERFACE_GAIN_DB = 0.1  # its level error lies within ± this
 LEFT_VOLTS = 0.4  # that a discharged capacitor gathers again
+UNLOADED = 1.05  # times its volts, that a winding gives where nothing loads it
+HALF_WINDING = 0.1  # Ω of a heater winding, from its end to its middle
 HAND_SHARE = 0.08  # of a turn: how far a hand misses the angle it was told
 HAND_DEGREES = 1.5
 
@@ -171,6 +173,9 @@ class SimulatedBench:
 
     def tone(self, name: str) -> Measured:
         rectified = rippling(self.unit.kit).get(name)
+        for heater in self.unit.kit.info.heater:
+            if name == heater.name:
+                return self._shown(heater.volts * UNLOADED, "V")
         if rectified is None:
             return self.played(self.unit.kit.tone(name))
         return self._shown(float(ripple(self.unit.kit, self._point(""), rectified)[0]), "V")
@@ -186,6 +191,10 @@ class SimulatedBench:
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         return self.bare_ohms(red, black, throw)
+
+    def held(self) -> Measured:
+        """Ohms from a heater to ground: half its winding, and what holds it."""
+        return self._shown(HALF_WINDING + self.spec.lead_ohms, "Ω")
 
     def bare_ohms(self, red: str, black: str, throw: str) -> Measured:
         """Ohms of the unit as it is here."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -22,6 +22,7 @@ GROUND_NAMES = ("0", "gnd")
 
 SWITCHED_OFF = "off"  # a set-up that every kit has: unplugged, with what its capacitors still hold
 SOCKETS_EMPTY = "sockets empty"  # one that every kit with sockets has: its usual one, without what is plugged
+HALVES = 1.1  # times the smaller, that the larger of two resistors may be that split a supply
 UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
 
 
@@ -228,14 +229,26 @@ class Kit:
         found: Circuit = self.memory["emptied"]
         return found
 
+    def _divided(self, pins: Mapping[str, str]) -> list[str]:
+        """Nets of a chip's other pins that a divider holds half-way between its rails, as that which splits a battery: they stand without the chip."""
+        assert self.unit is not None
+        rails = {pins.get("vp", ""), pins.get("vn", ""), *GROUND_NAMES, *(s.node for s in self.info.supply)} - {""}
+        resistors = [(set(c.nodes[:2]), p.value) for c in self.unit.netlist.top.cards if c.kind == "r" and (p := self.part_of(c.name)) is not None and p.value]
+        out = []
+        for node in dict.fromkeys(n for pin, n in pins.items() if pin not in ("vp", "vn") and n not in rails):
+            arms = {rail: ohms for ends, ohms in resistors if node in ends for rail in ends & rails}
+            if len(arms) == 2 and max(arms.values()) <= HALVES * min(arms.values()):
+                out.append(node)
+        return out
+
     @property
     def at_sockets(self) -> list[tuple[str, str]]:
-        """Where the supply of each chip is read at its empty socket: a point or a pin, and its net."""
+        """Where the supply of each chip is read at its empty socket, and a supply that is split there: a point or a pin, and its net."""
         out = {}
         for part in self.plugged if self.unit is not None else ():
             for element in self.elements_of(part.ref):
                 pins = self.unit.pins(element) if self.unit is not None and element.startswith("x") else {}
-                for node in (pins.get("vp"), pins.get("vn")):
+                for node in (pins.get("vp"), pins.get("vn"), *self._divided(pins)):
                     if node and node not in GROUND_NAMES:
                         name, pin = self.lead_on(node)
                         out[node] = (f"{name}.{pin}" if pin else name) or node

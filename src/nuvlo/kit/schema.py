@@ -126,6 +126,16 @@ class Point(_Strict):
     says: str = ""
 
 
+class Heater(_Strict):
+    """Heaters of valves: ``volts`` r.m.s. between two lugs of a socket, ``across``, and the lug by which their winding is ``held`` to ground. They are
+    in no circuit; they are read before a valve goes in."""
+
+    name: Name
+    volts: float = Field(gt=0, le=50)
+    across: tuple[str, str]
+    held: str
+
+
 class Running(_Strict):
     """A unit that runs by itself once it is powered, and how long its course is followed until it has settled, s."""
 
@@ -473,6 +483,7 @@ class KitFile(_Strict):
     port: tuple[Port, ...] = ()
     control: tuple[Control, ...] = ()
     point: tuple[Point, ...] = ()
+    heater: tuple[Heater, ...] = ()
     running: Running | None = None
     tone: tuple[Tone, ...] = ()
     cold: tuple[Cold, ...] = ()

@@ -93,8 +93,10 @@ class Build:
     confirmed: set[str] = field(default_factory=set)
     readings: list[Reading] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
-    live: bool = False  # powered since its reservoirs were last measured to be empty
-    unplugged: bool = False  # the newest reading of volts was of what is left in them
+    live: bool = False  # it was powered: what is charged stays so until it is read to be empty
+    powered_at: datetime | None = None  # when it was last known to be powered
+    read_off: set[str] = field(default_factory=set)  # places read unplugged since then
+    emptied: set[str] = field(default_factory=set)  # those of them that were read to be empty
     curves: list[ev.CurveTaken] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     begun_at: dict[str, datetime] = field(default_factory=dict)  # steps against a clock
@@ -285,13 +287,17 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.done_at[StepId(step)] = event.at
             build.last_done = step
             if step.startswith(FIRST_POWER):
-                build.live, build.unplugged = True, False
+                _powered(build, event.at)
         case ev.StepAccepted(step=step, why=why):
             build.accepted[step] = why
         case ev.ReadingTaken() as b:
             taken = Measured(b.value, b.uncertainty, b.unit)
-            build.live = _live(build.live, b)
-            build.unplugged = b.point.endswith(OFF) or (build.unplugged and b.quantity == "resistance")
+            if b.point.endswith(OFF):
+                build.read_off.add(b.point)
+                (build.emptied.add if abs(b.value) <= SAFE_V else build.emptied.discard)(b.point)
+                build.live |= abs(b.value) > SAFE_V
+            elif b.quantity in ("voltage", "current", "tone") and b.stage in POWERED:
+                _powered(build, event.at)
             build.readings.append(
                 Reading(b.point, b.quantity, taken, b.stage, event.at, b.instrument, event.id, b.expected)
             )
@@ -304,7 +310,7 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.CautionConfirmed(hazard=hazard):
             build.confirmed.add(hazard)
         case ev.CurveTaken() as b:
-            build.live = True
+            _powered(build, event.at)
             build.curves.append(b)
         case ev.StepBegun(step=step):
             build.begun_at[step] = event.at
@@ -332,11 +338,10 @@ def _apply(build: Build, event: ev.Event) -> None:
             build.exports.append(file)
 
 
-def _live(before: bool, b: ev.ReadingTaken) -> bool:
-    """Whether a unit may hold what it was charged with, after a reading."""
-    if b.point.endswith(OFF):
-        return before and abs(b.value) > SAFE_V
-    return before or (b.quantity in ("voltage", "current", "tone") and b.stage in POWERED)
+def _powered(build: Build, at: datetime) -> None:
+    """The unit was powered: what was read of it unplugged no longer holds."""
+    build.live, build.powered_at = True, at
+    build.read_off, build.emptied = set(), set()
 
 
 def _rework(build: Build, b: ev.PartReworked) -> None:

@@ -14,7 +14,9 @@ from nuvlo.craft.high_voltage import TOUCHABLE_V
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Supply
 from nuvlo.model.heat import heater_watts
+from nuvlo.model.leaks import farads_on
 from nuvlo.model.windows import Window
+from nuvlo.model.working import EMPTY
 from nuvlo.quantity import format_value
 
 HEADROOM = 1.5  # times the most that a good unit draws (common practice, no source)
@@ -24,6 +26,7 @@ LIT_SHARE = 0.5  # of its volts, down to which a lamp is seen to burn
 LAMPS = (15.0, 25.0, 40.0, 60.0, 75.0, 100.0, 150.0, 200.0)  # W that are made
 DIM = 0.05  # of its light, that a lamp in series with a good unit is to give at most
 CURRENT_POWER, LIGHT_POWER = 0.55, 3.4
+NEXT_TO_NOTHING = 50e-6  # A
 LOW_VOLTS = 30.0  # above it no charged capacitor is played with (common practice, no source)
 TWICE = 3.0  # times a good unit's draw that a partial short takes, for what the lamp says of it
 
@@ -47,20 +50,34 @@ class FirstPower:
 
 
 def first_powers(kit: Kit, currents: Mapping[str, Window]) -> list[FirstPower]:
-    """Each way of switching on each supply, from the windows of their ``currents``. What is at high voltage or on mains is only
-    switched on through a lamp."""
+    """Each way of switching on each supply, from the windows of their ``currents``; those with the sockets empty stand under the names of
+    their windows. What is at high voltage or on mains is only switched on through a lamp."""
     out = []
     for supply in kit.info.supply:
-        draws = currents.get(supply.name)
-        if draws is None:
-            continue
-        if supply.mains_hz or abs(supply.volts) > TOUCHABLE_V:
-            out.append(_lamp(kit, supply, draws))
-            continue
-        out += [_limit(supply, draws), _straight(supply, draws)]
-        if abs(supply.volts) <= LOW_VOLTS:
-            out.append(_charge(supply, draws))
+        for name in (supply.name, f"{supply.name}{EMPTY}"):
+            draws = currents.get(name)
+            if draws is None:
+                continue
+            ways = ways_for(kit, supply)
+            out += [_lamp(kit, supply, draws)] if ways == ("bulb",) else []
+            out += [_limit(supply, draws)] if "limit" in ways else []
+            out += [_straight(supply, draws)] if "straight" in ways else []
+            out += [_charge(kit, supply, draws)] if "charge" in ways else []
     return out
+
+
+def ways_for(kit: Kit, supply: Supply) -> tuple[str, ...]:
+    """The ways of switching on that make sense for a supply: no lamp where there is no mains, and of adapters one, at low voltage."""
+    if supply.mains_hz or abs(supply.volts) > TOUCHABLE_V:
+        return ("bulb",)
+    alone = len(kit.info.supply) == 1 and abs(supply.volts) <= LOW_VOLTS
+    return ("limit", "straight", "charge") if alone else ("limit", "straight")
+
+
+def way_for(kit: Kit, supply: Supply, taken: str) -> str:
+    """The way that was taken, or the one in its place where it makes no sense here."""
+    ways = ways_for(kit, supply)
+    return taken if taken in ways else ways[0]
 
 
 def _amps(value: float) -> str:
@@ -78,22 +95,38 @@ def _limit(supply: Supply, draws: Window) -> FirstPower:
     most = max(abs(draws.low), abs(draws.high))
     limit = max(min(limit_for(most), supply.current_limit), most)
     return FirstPower(
-        supply.name, "limit", limit, "A", f"Set the limit to {_amps(limit)}.",
-        f"A good unit draws {_amps(abs(draws.low))} to {_amps(abs(draws.high))} and the volts stay at {format_value(abs(supply.volts), 'V')}.",
+        draws.point, "limit", limit, "A", f"Set the limit to {_amps(limit)}.",
+        f"A good unit draws {drawn_words(draws)}, and the volts stay at {format_value(abs(supply.volts), 'V')}.",
         "If the limit holds and the volts sink, something is short: off.",
     )  # fmt: skip
 
 
-def lasts(farads: float, volts: float, amps: float) -> float:
-    """s until a charge has sunk to :data:`LIT_SHARE` of its volts at a steady current."""
-    return farads * volts * (1.0 - LIT_SHARE) / amps
+def drawn_words(draws: Window) -> str:
+    """What a good unit draws: ``5 mA to 8.6 mA``, the smaller first; of next to nothing that it is so, and what is too much."""
+    low, high = sorted((abs(draws.low), abs(draws.high)))
+    if abs(draws.nominal) < NEXT_TO_NOTHING:
+        return f"next to nothing: below {_amps(max(high, abs(draws.nominal)))} after a minute"
+    return f"{_amps(low)} to {_amps(high)}"
 
 
-def _charge(supply: Supply, draws: Window) -> FirstPower:
+def lasts(farads: float, own: float, volts: float, amps: float) -> float:
+    """s until a charge of ``farads`` at ``volts``, shared with a unit's ``own`` farads, has sunk to :data:`LIT_SHARE` of those volts at a
+    steady current; 0 where the sharing alone brings it there."""
+    shared = volts * farads / (farads + own)
+    return max(0.0, (farads + own) * (shared - LIT_SHARE * volts) / amps)
+
+
+def _charge(kit: Kit, supply: Supply, draws: Window) -> FirstPower:
     volts, amps = abs(supply.volts), max(abs(draws.nominal), 1e-9)
-    seconds = lasts(ADAPTER_F, volts, amps)
+    own = farads_on(kit, supply)
+    seconds = lasts(ADAPTER_F, own, volts, amps)
+    if not seconds:
+        return FirstPower(
+            draws.point, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter, and {format_value(own, 'F', 2)} in the unit, which take most of it.",
+            "One flash of the lamp at most.", "It tells little here: set a current limit instead.",
+        )  # fmt: skip
     return FirstPower(
-        supply.name, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter: charge it, pull it from the wall, then connect it.",
+        draws.point, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter: charge it, pull it from the wall, then connect it.",
         f"The lamp lights and fades within about {_seconds(seconds)}.", "No light at all, or one flash, means a short or a plug the wrong way round: no power.",
     )  # fmt: skip
 
@@ -101,8 +134,8 @@ def _charge(supply: Supply, draws: Window) -> FirstPower:
 def _straight(supply: Supply, draws: Window) -> FirstPower:
     most = max(abs(draws.low), abs(draws.high))
     return FirstPower(
-        supply.name, "straight", 0.0, "", "The meter in line, a hand at the switch.",
-        f"It settles between {_amps(abs(draws.low))} and {_amps(abs(draws.high))}.", f"Off at once above {_amps(HEADROOM * most)}.",
+        draws.point, "straight", 0.0, "", "The meter in line, a hand at the switch.",
+        f"A good unit draws {drawn_words(draws)}.", f"Off at once above {_amps(HEADROOM * most)}.",
     )  # fmt: skip
 
 
@@ -122,11 +155,12 @@ def light(share: float) -> float:
 
 
 def _lamp(kit: Kit, supply: Supply, draws: Window) -> FirstPower:
-    watts = abs(supply.running) * abs(draws.nominal) + sum(heater_watts(p) for p in kit.parts.values())
+    heaters = 0.0 if draws.point.endswith(EMPTY) else sum(heater_watts(p) for p in kit.parts.values())
+    watts = abs(supply.running) * abs(draws.nominal) + heaters
     lamp = next((w for w in LAMPS if light(lamp_share(w, watts)) <= DIM), LAMPS[-1])
     good, partly = lamp_share(lamp, watts), lamp_share(lamp, TWICE * watts)
     return FirstPower(
-        supply.name, "bulb", lamp, "W", f"A filament lamp of {lamp:g}\u202fW in series: the unit takes about {watts:.0f}\u202fW.",
+        draws.point, "bulb", lamp, "W", f"A filament lamp of {lamp:g}\u202fW in series: the unit takes about {watts:.0f}\u202fW.",
         f"It flares up and fades to {_share(light(good))} of its light, and the unit runs at {100 * (1 - good):.0f}\u202f% of its volts.",
         f"At {TWICE:g} times the draw it keeps {_share(light(partly))} of its light; full light is a dead short: unplug.",
     )  # fmt: skip

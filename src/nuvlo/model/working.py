@@ -20,6 +20,7 @@ from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import Law, known_to, laws, sample
+from nuvlo.model.leaks import leakage
 from nuvlo.model.rectifier import drawn, ripple, rippling
 from nuvlo.model.results import corner
 from nuvlo.model.windows import JOINT_COVERAGE, Pair, Window, joint_windows
@@ -185,7 +186,17 @@ class WorkingModel:
             Window(w.point, w.quantity, w.unit, runs[w.point][1], runs[w.point][0], runs[w.point][2])
             if w.quantity == "voltage" and w.point in runs else w for w in found
         ]  # fmt: skip
-        return [_at_least_as_wide(w, STRAY[w.unit]) for w in found]
+        return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(found)]
+
+    def _leaking(self, found: list[Window]) -> list[Window]:
+        """Supply currents with what electrolytics may leak on top of what the circuit draws: they are as dry, or as long unused, as they are."""
+        leaks = {name: leakage(self.kit, s) for s in self.kit.info.supply for name in (s.name, f"{s.name}{EMPTY}")}
+        out = []
+        for w in found:
+            leak = leaks.get(w.point, 0.0) if w.quantity == "current" else 0.0
+            down, up = (leak if w.nominal < leak else 0.0), (leak if w.nominal > -leak else 0.0)
+            out.append(replace(w, low=w.low - down, high=w.high + up) if leak else w)
+        return out
 
     def tone_windows(self) -> list[Window]:
         """Volts r.m.s. of each of the kit's tones where it is read, its level set where it is fed in: one joint set."""
@@ -256,7 +267,7 @@ class WorkingModel:
     def empty_windows(self) -> list[Window]:
         """The current of each supply and the volts at the sockets, with the sockets empty: one joint set."""
         places = self.kit.at_sockets
-        if not places:
+        if not self.kit.plugged:
             return []
         point = self.point_in(self.kit.setup(SOCKETS_EMPTY))
         heads, rows, amps = [], [], point.currents()
@@ -266,7 +277,7 @@ class WorkingModel:
         for place, node in places:
             heads.append((f"{place}{EMPTY}", "voltage", "V"))
             rows.append(point.voltage(node))
-        return [_at_least_as_wide(w, STRAY[w.unit]) for w in _windows(heads, np.array(rows))]
+        return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(_windows(heads, np.array(rows)))]
 
     def supply_pairs(self) -> list[Pair]:
         """Each supply terminal that has a test point, against ground, and the leads the other way round."""

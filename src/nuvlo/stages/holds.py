@@ -21,6 +21,7 @@ class Hold:
     title: str
     until: datetime
     not_yet: str = "dry, set or cool"
+    passable: bool = False  # whether other steps may go before what it holds
 
     @property
     def over(self) -> bool:
@@ -43,7 +44,7 @@ def craft_holds(kit: Kit, build: Build, ids: Iterable[str]) -> tuple[Hold, ...]:
     """What of the kit's own work by the clock, of these ``ids``, was done and waits."""
     wanted = set(ids)
     found = ((c, build.done_at.get(craft_step(c.id))) for c in kit.info.craft if c.id in wanted)
-    return tuple(Hold(c.title, at + timedelta(hours=c.wait_hours)) for c, at in found if at is not None and c.wait_hours)
+    return tuple(Hold(c.title, at + timedelta(hours=c.wait_hours), passable=True) for c, at in found if at is not None and c.wait_hours)
 
 
 def left_of(kit: Kit, build: Build, verbs: Iterable[str]) -> list[str]:

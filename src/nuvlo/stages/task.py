@@ -105,8 +105,9 @@ class Finding:
 
     @property
     def lets_pass(self) -> bool:
-        """Whether other steps may go before it while it waits. One that was begun and takes its time is stayed with."""
-        return self.waits and not (self.task.minutes and self.task.held)
+        """Whether other steps may go before it while it waits: for a part in the post, or while glue sets, not while the board is wet."""
+        held = self.task.held
+        return self.waits and (held is None or held.passable)
 
     @property
     def tone(self) -> Verdict:

@@ -10,10 +10,11 @@ from nuvlo.craft.schools import taken
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
-from nuvlo.kit.schema import Cold, Supply
+from nuvlo.kit.schema import Cold, Heater, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model.first_power import LOW_VOLTS, FirstPower, first_powers
+from nuvlo.model import Window
+from nuvlo.model.first_power import FirstPower, first_powers, way_for
 from nuvlo.model.heat import Warmth, warmths
 from nuvlo.model.rectifier import RIPPLE, rippling
 from nuvlo.model.working import BACK, EMPTY
@@ -30,13 +31,15 @@ MAINS_SIDE = (
 )
 MOST_WARM = 5  # parts whose warmth is told
 WARM_MINUTES = 10.0
+HELD_OHMS = 2.0  # between a heater and ground, leads and all
+HEATERS = (0.9, 1.2)  # of the stated volts that heaters may get while nothing loads them (mains of 10 %, and the winding's own resistance)
 BOTH_HIGH = "Both leads stand at high voltage: the meter lies on dry wood, and no hand is on it. "
 SOCKETS = {
     "power": "Sockets empty. Power on, look at each rail at its socket, power off. What is wrong now costs no chip.",
     "plug": "Power off and gone. Earth yourself. Notch to notch, every leg in its hole: {parts}.",
 }
 FIRST_POWER = {
-    "limit": "Current limited, {limit} at most.",
+    "limit": "Current limited.",
     "charge": "Charge the adapter, pull it from the wall, then connect it: the lamp lights and dies. No lamp, no mains.",
     "bulb": "Through a series lamp: it may glow and must fade. Bright means a short.",
     "straight": "Straight on, the meter in line and a hand at the switch.",
@@ -65,26 +68,27 @@ def _in_order(kit: Kit, build: Build) -> list[Task]:
     for supply in kit.info.supply:
         out += _shorts(supply)
     out += [] if kit.passive else _before_power(kit, build)
+    out += [_heaters_cold(heater) for heater in kit.info.heater]
     if any(s.mains_hz for s in kit.info.supply):
         out.append(Task(StepId.of(Stage.WAKE, "mains"), Stage.WAKE, Wants.STEP, "Mains side: by a qualified person", MAINS_SIDE))
+    how = taken(build.stances, "power")
     steps = [step for step in board_order(kit, build.school) if step.verb in SOCKETS and plugged(kit)]
     if high:
         out += _empty_sockets(kit, build, steps)
     else:
         for step in steps:
-            out.append(Task(step.id, Stage.WAKE, Wants.STEP, step.action, SOCKETS[step.verb].format(parts=", ".join(step.parts)), parts=step.parts))
+            first = f"{_way(kit, how)} " if step.verb == "power" else ""
+            out.append(Task(step.id, Stage.WAKE, Wants.STEP, step.action, first + SOCKETS[step.verb].format(parts=", ".join(step.parts)), parts=step.parts))
             out += _at_empty_sockets(kit) if step.verb == "power" else []
-    how = taken(build.stances, "power")
+    empty = any(step.verb == "power" for step in steps)
     for supply in kit.info.supply:
         if high and (supply.mains_hz or abs(supply.volts) > TOUCHABLE_V):
-            out.append(_by_lamp(kit, supply))
+            out.append(_by_lamp(kit, build, supply))
             continue
-        limit = FIRST_POWER[how].format(limit=format_value(supply.current_limit, "A"))
-        if how == "charge" and abs(supply.volts) > LOW_VOLTS:
-            limit = f"Not by stored charge: that is for low voltage. {FIRST_POWER['bulb']}"
+        way = "The same way as with the sockets empty." if empty else _way(kit, how)
         out.append(
             Task(StepId.of(Stage.WAKE, "current", supply.name), Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
-                 f"{kit.said_of_setup()}{limit} Controls where they start. Off at once if it passes the window.",
+                 f"{kit.said_of_setup()}{way} Controls where they start. Off at once if it passes the window.",
                  supply.name, "current", "A", nodes=(supply.node,))
         )  # fmt: skip
     if kit.passive:
@@ -101,6 +105,16 @@ def _in_order(kit: Kit, build: Build) -> list[Task]:
         )  # fmt: skip
         out += [_ripple(kit, name, supply) for name, supply in rippling(kit).items() if supply.point == point.name]
     return out + _before_others(kit, build) + discharge.tasks(kit, build, Stage.WAKE, always=True)
+
+
+def _way(kit: Kit, how: str) -> str:
+    """How to switch on for the first time: the way that was taken, or what stands in its place where it makes no sense here, and why."""
+    supply = max(kit.info.supply, key=lambda s: abs(s.volts), default=None)
+    if supply is None:
+        return ""
+    way = way_for(kit, supply, how)
+    why = {"bulb": "No series lamp: that is for mains. ", "charge": "Not by the charge of an adapter: one feeds neither two rails nor high volts. "}
+    return (why.get(how, "") if way != how else "") + FIRST_POWER[way]
 
 
 def _ripple(kit: Kit, name: str, supply: Supply) -> Task:
@@ -167,7 +181,7 @@ def _before_others(kit: Kit, build: Build) -> list[Task]:
         load = "loads" if is_high(kit) else "a load or a cheap loudspeaker"
         out.append(_step("thump", "Switch on and off: thump and hum", f"Into {load}, nothing at the input: a soft thump at most, then no hum at arm's length."))
     feel = "Smell and look, from outside: hands stay out while it is on." if is_high(kit) else "Smell first. Then the back of a finger, or a thermometer."
-    warm = _step("warm", "Ten minutes on: what is warm", f"{feel} Space starts the clock when it is on, and ends the step once you have felt or measured.")
+    warm = _step("warm", "Ten minutes on: what is warm", f"{feel} Space starts the clock when it is on, and ends the step when it is over.")
     out.append(replace(warm, minutes=WARM_MINUTES, holds=begun_hold(build, warm.id, warm.title, WARM_MINUTES)))
     if pedal or modular:
         others = "the rack" if modular else "the board"
@@ -180,10 +194,11 @@ def advice_on(now: Finding, solved: Solved) -> str:
     if not isinstance(solved, Woken):
         return ""
     if now.task.id.verb in ("current", "lamp"):
-        supply = now.task.id.about
-        found = next((f for f in solved.first if f.supply == supply and f.school == solved.school), None)
-        found = found or next((f for f in solved.first if f.supply == supply), None)
-        return found.words if found else ""
+        return _first_of(solved, now.task.id.about)
+    if now.task.id.verb == "power":  # of each supply, sockets empty
+        every = dict.fromkeys(f.supply for f in solved.first if f.supply.endswith(EMPTY))
+        many = len(every) > 1
+        return " ".join(f"{name.removesuffix(EMPTY) + ': ' if many else ''}{_first_of(solved, name)}" for name in every)
     if now.task.id.verb == "warm":
         hot = [f"{w.ref} {w.celsius:.0f}\u202f°C after {_long(w.seconds)}: {w.says}{'. ' + w.over if w.over else ''}" for w in solved.warm[:MOST_WARM]]
         return "; ".join(hot) + "." if hot else "Nothing in it gets warm: what does is wrong."
@@ -191,6 +206,13 @@ def advice_on(now: Finding, solved: Solved) -> str:
         over = [f"{w.ref}: {w.over}" for w in solved.warm if w.over]
         return f"Before power: {'; '.join(over)}." if over else ""
     return ""
+
+
+def _first_of(solved: Woken, supply: str) -> str:
+    """The way of switching a supply on that was chosen, in words; else the first there is."""
+    mine = [f for f in solved.first if f.supply == supply]
+    found = next((f for f in mine if f.school == solved.school), next(iter(mine), None))
+    return found.words if found else ""
 
 
 def _long(seconds: float) -> str:
@@ -218,8 +240,11 @@ def _empty_sockets(kit: Kit, build: Build, steps: list[Step]) -> list[Task]:
     out = []
     for step in steps:
         if step.verb == "power":
-            text = f"Sockets empty, loads on the outputs, lid on or hands away. {FIRST_POWER['bulb']} Nothing is probed now. Then unplug."
+            clips = "; ".join(f"{_lug(h.across[0])} and {_lug(h.across[1])}" for h in kit.info.heater)
+            read = f"First, unplugged: the meter on AC volts, clipped to {clips}; it is read from outside. " if clips else "Nothing is probed now. "
+            text = f"Sockets empty, loads on the outputs. {read}Lid on or hands away. {FIRST_POWER['bulb']} Then unplug."
             out.append(Task(step.id, Stage.WAKE, Wants.STEP, "First power with the sockets empty, through a series lamp", text))
+            out += [_heaters_on(heater) for heater in kit.info.heater]
         else:
             # Once they are in, this reading has done its work; the one at the end of Wake is another.
             out += [] if step.id in build.done else discharge.tasks(kit, build, Stage.WAKE, always=True, about="sockets")
@@ -228,14 +253,44 @@ def _empty_sockets(kit: Kit, build: Build, steps: list[Step]) -> list[Task]:
     return out
 
 
-def _by_lamp(kit: Kit, supply: Supply) -> Task:
+def _heaters_cold(heater: Heater) -> Task:
+    """That the heaters are held to ground, before power: a winding that floats hums, and strains what insulates the cathodes."""
+    red = _lug(heater.across[0])
+    place = f"{heater.name}-ground"
+    return Task(
+        StepId.of(Stage.WAKE, "heater", place), Stage.WAKE, Wants.READING, f"Cold: heaters {heater.name} are held to ground",
+        f"Ohms from {red} to the chassis, nothing plugged in: next to none, by way of half the winding and {_lug(heater.held)}.", place, "resistance", "Ω",
+        parts=(heater.across[0], heater.held), window=Window(place, "resistance", "Ω", 0.3, 0.0, HELD_OHMS),
+    )  # fmt: skip
+
+
+def _heaters_on(heater: Heater) -> Task:
+    """What the heaters get, read at the first power, before a valve goes in."""
+    red, black = (_lug(lug) for lug in heater.across)
+    low, high = HEATERS[0] * heater.volts, HEATERS[1] * heater.volts
+    return Task(
+        StepId.of(Stage.WAKE, "heater", heater.name), Stage.WAKE, Wants.READING, f"Heaters {heater.name}: what the meter showed at the first power",
+        f"AC volts from {red} to {black}; unloaded they read a little over {format_value(heater.volts, 'V')}. If it was not clipped on then: unplug, discharge and "
+        "measure as below first, clip it on, and power once more.", heater.name, "tone", "V", parts=heater.across,
+        window=Window(heater.name, "tone", "V", heater.volts, low, high),
+    )  # fmt: skip
+
+
+def _lug(end: str) -> str:
+    part, _, pin = end.partition(".")
+    return f"pin {pin} of {part}"
+
+
+def _by_lamp(kit: Kit, build: Build, supply: Supply) -> Task:
     """Power where a meter in line would be in the way of a hand: through a series lamp, the current told by resistors."""
     warm = f" Wait {WARM_SECONDS} s for the valves." if any(p.kind == "valve" for p in kit.parts.values()) else ""
     all_in = "all in its sockets" if plugged(kit) else "for the first time"
+    step, minutes = StepId.of(Stage.WAKE, "lamp", supply.name), WARM_SECONDS / 60 if warm else 0.0
     return Task(
-        StepId.of(Stage.WAKE, "lamp", supply.name), Stage.WAKE, Wants.STEP, f"Power of the {supply.name}, {all_in}, through a series lamp",
+        step, Stage.WAKE, Wants.STEP, f"Power of the {supply.name}, {all_in}, through a series lamp",
         f"{kit.said_of_setup()}Lid on or hands away. {FIRST_POWER['bulb']}{warm} No meter in line: currents are told by the volts "
-        "across resistors. Then unplug, take the lamp out, and go on.", supply.name, nodes=(supply.node,)
+        "across resistors. Then unplug, take the lamp out, and go on.", supply.name, nodes=(supply.node,),
+        minutes=minutes, holds=begun_hold(build, step, "The valves warm up", minutes),
     )  # fmt: skip
 
 
@@ -260,7 +315,8 @@ def ask(asked: Asked) -> Solved:
     if asked.kit.passive:
         return Solved(by_place(model.resistance_windows(model.point_pairs()) + model.cold_windows()))
     running = model.voltage_windows()
-    found = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + model.empty_windows() + running
-    currents = {w.point: w for w in running if w.quantity == "current"}
+    empty = model.empty_windows()
+    found = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + empty + running
+    currents = {w.point: w for w in [*empty, *running] if w.quantity == "current"}
     return Woken(by_place(found), first=tuple(first_powers(asked.kit, currents)), warm=tuple(warmths(asked.kit)),
                  school=taken(asked.build.stances, "power"))  # fmt: skip

@@ -182,7 +182,7 @@ class Snapshot:
         task = probe_task(self.kit, stop.task.stage, found)
         if task is not None and found.next is not None and found.next.state == "off":
             empty = discharge.tasks(self.kit, self.build, stop.task.stage, about="probe")
-            task = next(iter(empty), task)
+            task = next((t for t in empty if t.target not in self.build.emptied), task)
         return Finding(task, False, window=task.window) if task else None
 
     def in_hand(self) -> Finding | None:

@@ -41,7 +41,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(task)
         out += [_asked(part)] if part.asked else []
     # A part that is measured again once the unit was powered comes out of it, or goes back in.
-    again = build.live and any(p.ref not in build.ticked for p in kit.parts.values())
+    again = discharge.charged(kit, build) and any(p.ref not in build.ticked for p in kit.parts.values())
     return (discharge.tasks(kit, build, Stage.UNPACK) if again else []) + out
 
 

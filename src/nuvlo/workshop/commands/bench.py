@@ -168,6 +168,8 @@ def _instrument(s: Session, task: Task) -> Measured:
     assert s.bench is not None
     if task.target == meter_leads.LEADS:
         return s.bench.leads()
+    if task.id.verb == "heater" and task.quantity == "resistance":
+        return s.bench.held()
     if task.quantity == "current":
         return s.bench.supply_current(task.target.removesuffix(EMPTY), setup=task.setup)
     if task.quantity == "tone":

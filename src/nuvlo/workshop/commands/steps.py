@@ -28,7 +28,7 @@ def next_step(s: Session, given: Nothing) -> Outcome:
     if f is None:
         return Reply("All is done.")
     if f.waits:
-        raise Refused(Problem(f.words, "Or 'accept' to go on without."))
+        raise Refused(Problem(f.words, "" if f.task.setup == SWITCHED_OFF else "Or 'accept' to go on without."))
     if f.stuck:
         ways = STAY_OUT if f.task.setup == SWITCHED_OFF else "Put it right and read again, mark the part 'swapped', or 'accept'."
         raise Refused(Problem(f.words or "this step is stuck.", ways))
