@@ -1,6 +1,7 @@
 """High voltage: nobody is sent inside without a measured voltage, no meter in the line, no section by itself."""
 
 import math
+import re
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -259,3 +260,44 @@ def test_another_point_never_stands_for_the_reservoir(kilnlight):
 def test_others_are_not_asked(name):
     kit = read_kit(SHIPPED / name)
     assert discharge.tasks(kit, Build("1"), Stage.WAKE, always=True) == []
+
+
+def test_the_bias_moves_both_channels_and_shows_plate_and_screen(kilnlight, capsys):
+    """W at an electrode is its volts to the cathode times its amperes, by the same netlist solved as a stranger would."""
+    import json
+
+    from nuvlo.circuit.operating_point import operating_point
+    from nuvlo.cli.main import main
+
+    assert main(["choose", str(kilnlight.folder), "bias", "--json"]) == 0
+    best = json.loads(capsys.readouterr().out)["proposals"][0]
+    assert best["values"]["R109"] == best["values"]["R209"]
+    point = operating_point(kilnlight.setup(), {"r109": best["values"]["R109"], "r209": best["values"]["R209"]})
+    for name, amps, electrode in (("plate", "xv2.xp.ba", "pl"), ("screen", "xv2.xp.bs", "sl"), ("plate_right", "xv3.xp.ba", "pr")):
+        cathode = "k201" if electrode == "pr" else "k101"
+        watts = point.currents()[amps][0] * (point.voltage(electrode)[0] - point.voltage(cathode)[0])
+        assert best["results"][name] == pytest.approx(watts, rel=1e-6)
+    assert best["results"]["plate"] < 12
+    assert best["results"]["screen"] < 2
+
+
+def test_what_a_winding_gives_is_settled(kilnlight):
+    """216 V r.m.s. is 306 V at the peak, in the list, in the netlists and in the kit's supply."""
+    (supply,) = kilnlight.info.supply
+    stated = float(re.search(r"to (\d+) V", kilnlight.part("T3").text)[1])
+    assert supply.volts == pytest.approx(stated * math.sqrt(2), rel=2e-3)
+    assert f"{stated:.0f} V winding" in (kilnlight.folder / "wiring.csv").read_text()
+    assert f"{stated:.0f} V winding" in (kilnlight.folder / "rest.cir").read_text()
+    assert "3 W" in kilnlight.info.kit.says
+    assert "3 W into 8" in (kilnlight.folder / "circuit.cir").read_text()
+
+
+def test_a_choice_between_sides_counts_the_heat_of_valves(kilnlight):
+    from nuvlo.stages.choose.both import both_sides
+    from nuvlo.stages.choose.mods import figures
+
+    told = {s.question.id: s.difference for s in both_sides(kilnlight, {})}
+    assert "the valves cool in air, V2 9.2" in told["compound"]
+    assert "no device" not in told["compound"]
+    assert told["power"].startswith("a series lamp")
+    assert figures(kilnlight, clipping=False).hottest == ("V2", pytest.approx(9.17, rel=0.01))

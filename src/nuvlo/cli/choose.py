@@ -63,8 +63,8 @@ def _choose(a: argparse.Namespace) -> Answer:
     choice = choice_of(kit, a.choice)
     found = propose(kit, choice, a.most, drawer=read_drawer(a.drawer) if a.drawer else (), only_drawer=bool(a.drawer))
     units = {aim.name: unit_of(aim) for aim in (*choice.aim, *told(kit, choice))}
-    value_units = {m.element: m.unit for m in choice.move} | {p.ref: p.unit for p in kit.parts.values()}
-    named = {m.element: part.ref for m in choice.move if (part := kit.part_of(m.element)) is not None}
+    value_units = {e: m.unit for m in choice.move for e in m.elements} | {p.ref: p.unit for p in kit.parts.values()}
+    named = {e: part.ref for m in choice.move for e in m.elements if (part := kit.part_of(e)) is not None}
     return 0, {"proposals": proposals_document(found, named)}, _said(found, value_units, units)
 
 

@@ -364,10 +364,9 @@ class _Reader:
         for i, choice in enumerate(kit.info.choice):
             self.check_aims(kit, ("choice", i, "aim"), choice)
             for move in choice.move:
-                if kit.unit is not None and not kit.asked_in(choice).has_parameter(move.element):
-                    self.in_toml(
-                        ("choice", i, "move"), f"there is no element '{move.element}' in circuit.cir.", "Mend the name."
-                    )
+                for element in move.elements if kit.unit is not None else ():
+                    if not kit.asked_in(choice).has_parameter(element):
+                        self.in_toml(("choice", i, "move"), f"there is no element '{element}' in circuit.cir.", "Mend the name.")
             if not choice.part:
                 continue
             claims.append((("choice", i, "part"), choice.part.lower(), refs, "part"))

@@ -236,14 +236,21 @@ class Aim(_Strict):
 
 class Move(_Strict):
     """A value that may be picked: of ``element``, its ``element.parameter`` or a ``.param``, in steps of a preferred
-    ``series`` (or of what is in the ``drawer``) between ``low`` and ``high``; a decade either way of what is printed where they are not given."""
+    ``series`` (or of what is in the ``drawer``) between ``low`` and ``high``; a decade either way of what is printed where they are not given.
+    ``also`` are elements that get the same value, as in the other channel."""
 
     element: str
+    also: tuple[str, ...] = ()
     unit: str = "Ω"
     tolerance: float = Field(0.01, ge=0, lt=1)
     series: Literal["E3", "E6", "E12", "E24", "E48", "E96", "drawer"] = "E24"
     low: str | None = None
     high: str | None = None
+
+    @property
+    def elements(self) -> tuple[str, ...]:
+        """All that get the value."""
+        return (self.element, *self.also)
 
 
 class Choice(_Strict):

@@ -160,6 +160,8 @@ class _Evaluation:
 
     def _power(self, aim: Aim) -> Array:
         found = self.point.dissipation()
+        if "." in aim.element and (inner := self.point.absorbed().get(aim.element)) is not None:
+            return inner  # of one electrode of a valve
         if aim.element not in found:
             raise NuvloError(
                 Problem(f"'{aim.element}' has no dissipation.", "Name a resistor or device.", ref=aim.name)

@@ -102,6 +102,20 @@ def _borne(kit: Kit, circuit: Circuit, rippling: dict[str, float], *, unloaded: 
     return out
 
 
+def heat_of(kit: Kit, point: OperatingPoint) -> dict[str, float]:
+    """W that each part turns to heat at rest: of a chip or a valve all that goes into its block, heaters apart."""
+    out: dict[str, float] = {}
+    of_whole: dict[str, float] = {}
+    for name, watts in point.absorbed().items():
+        whole = name.partition(".")[0]
+        of_whole[whole] = of_whole.get(whole, 0.0) + float(watts[0])
+    for part in kit.parts.values():
+        mine = [of_whole[e] for e in kit.elements_of(part.ref) if e in of_whole]
+        if mine and part.unit not in ("F", "H"):
+            out[part.ref] = sum(mine)
+    return out
+
+
 def _device(
     kit: Kit, part: Part, circuit: Circuit, point: OperatingPoint, absorbed: Mapping[str, Array]
 ) -> Stress | None:

@@ -31,7 +31,7 @@ def _task(kit: Kit, choice: Choice) -> Task:
         parts = tuple(
             p.ref
             for p in kit.parts.values()
-            if kit.element_of(p.ref) in {m.element.partition(".")[0] for m in choice.move}
+            if kit.element_of(p.ref) in {e.partition(".")[0] for m in choice.move for e in m.elements}
         )
         detail = f"{choice.says}\nType 'choose 2' for the second set of values; Space keeps what is printed."
         title = f"Choose {', '.join(parts)}: {choice.title.lower()}"
@@ -152,7 +152,7 @@ def printed(kit: Kit, choice: Choice, build: Build | None = None) -> Proposal | 
 def _question(kit: Kit, choice: Choice, build: Build | None, drawer: Sequence[Spare] = ()) -> Question:
     circuit = kit.asked_in(choice, kit.source, kit.output)
     spreads = known_to(circuit, laws(kit, build))
-    moved = {m.element for m in choice.move}
+    moved = {e for m in choice.move for e in m.elements}
     tolerances = {
         element: part.tolerance[1] for part in kit.parts.values()
         if (element := kit.element_of(part.ref)) in moved and element and part.tolerance

@@ -9,12 +9,14 @@ import numpy as np
 
 from nuvlo import progress
 from nuvlo.circuit.operating_point import operating_point
+from nuvlo.craft.high_voltage import is_high
 from nuvlo.craft.order import board_order, plugged
 from nuvlo.craft.schools import QUESTIONS, WIRES, Question, school_from, taken
 from nuvlo.craft.tray import sort_of
 from nuvlo.kit import Kit
 from nuvlo.kit.variant import change, varied
 from nuvlo.model.ensemble import Law, known_to, laws, sample
+from nuvlo.model.stress import heat_of
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.mods import figures
@@ -23,6 +25,7 @@ from nuvlo.stages.choose.recipes import named, work_out
 TASTE = "a matter of taste: nothing a meter shows"
 METER_SHARE = 0.006  # of a value, that a meter leaves unknown (0.5 % and two digits, as rectangular limits)
 MEMBERS, SEED = 400, 1
+SUNK = ("transistor", "chip", "regulator", "diode")  # that may stand on a heat sink
 WARM_W = 0.5  # that a part may turn to heat without anybody thinking of a heat sink (common practice, no source)
 
 
@@ -78,6 +81,9 @@ def _measured(kit: Kit) -> str:
 
 
 def _power(kit: Kit) -> str:
+    if is_high(kit):
+        volts = max(abs(s.volts) for s in kit.info.supply)
+        return f"a series lamp; no bench supply gives {format_value(volts, 'V', 2)}"
     limits = [f"{s.name}: {format_value(s.current_limit, 'A')}, so {format_value(abs(s.volts) * s.current_limit, 'W', 2)} at most goes into a mistake"
               for s in kit.info.supply]  # fmt: skip
     return "limited, " + "; ".join(limits) if limits else "this kit names no supply"
@@ -124,12 +130,16 @@ def _rails(kit: Kit) -> str:
 def _compound(kit: Kit) -> str:
     if kit.unit is None:
         return "without a circuit nobody knows what gets warm"
-    heat = operating_point(kit.setup()).dissipation()
-    warm = {p.ref: float(heat[e][0]) for p in kit.parts.values() for e in kit.elements_of(p.ref)
-            if p.unit == "" and e in heat and heat[e][0] > WARM_W}  # fmt: skip
+    hot = {ref: w for ref, w in heat_of(kit, operating_point(kit.setup())).items() if w > WARM_W and kit.part(ref).kind in (*SUNK, "valve")}
+    warm = {ref: w for ref, w in hot.items() if kit.part(ref).kind in SUNK}
+    valves = {ref: w for ref, w in hot.items() if ref not in warm}
+    watt = "W"
+    air = f"the valves cool in air, {', '.join(f'{ref} {format_value(w, watt, 2)}' for ref, w in valves.items())}" if valves else ""
     if not warm:
-        return f"no device turns more than {format_value(WARM_W, 'W')} to heat at rest: none calls for it"
-    return ", ".join(f"{ref} {format_value(w, 'W', 2)}" for ref, w in warm.items()) + ": work out its sink"
+        none = f"no transistor, chip or regulator here turns more than {format_value(WARM_W, 'W')} to heat at rest: none calls for it"
+        return f"{none}; {air}" if air else none
+    sinks = ", ".join(f"{ref} {format_value(w, 'W', 2)}" for ref, w in warm.items()) + ": work out its sink"
+    return f"{sinks}; {air}" if air else sinks
 
 
 def _zener(_kit: Kit) -> str:

@@ -16,7 +16,7 @@ from nuvlo.circuit.unsolved import explain
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Aim
 from nuvlo.model.results import AUDIBLE, LOWEST, results
-from nuvlo.model.stress import overstressed
+from nuvlo.model.stress import heat_of, overstressed
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 
@@ -61,8 +61,7 @@ def figures(kit: Kit, *, clipping: bool = True) -> Figures:
     points = {name: _found(kit.setup(name)) for name in {"", *(p.setup for p in kit.info.point)}}
     point = points[""]
     currents = {s.name: float(abs(point.currents()[s.element][0])) for s in kit.info.supply}
-    heat = {p.ref: float(h[0]) for p in kit.parts.values()
-            if (e := kit.element_of(p.ref)) and (h := point.dissipation().get(e)) is not None}  # fmt: skip
+    heat = heat_of(kit, point)
     return Figures(
         _signal(kit, clipping), {p.name: float(points[p.setup].voltage(p.node, p.reference)[0]) for p in kit.info.point}, currents,
         sum(abs(s.volts) * currents[s.name] for s in kit.info.supply),

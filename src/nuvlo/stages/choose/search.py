@@ -136,7 +136,7 @@ def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
     printed = [q.printed(m.element) for m in q.moves]
     out = [
         Proposal(
-            {m.element: float(v) for m, v in zip(q.moves, found[row], strict=True)},
+            {e: float(v) for m, v in zip(q.moves, found[row], strict=True) for e in m.elements},
             {name: float(np.broadcast_to(values, len(best))[k]) for name, values in nominal.items()}, float(yields[k]), float(misses[row]),
             0 if q.names else int(sum(not np.isclose(v, p, rtol=1e-6) for v, p in zip(found[row], printed, strict=True))),
             int(sum(q.is_new(m, v) for m, v in zip(q.moves, found[row], strict=True))) if q.at_hand else 0,
@@ -191,7 +191,7 @@ def _misses(q: Question, ladders: list[Array], rungs: Array) -> tuple[Array, Arr
 
 
 def _results(q: Question, values: Array) -> dict[str, Array]:
-    moved = {m.element: values[:, k].copy() for k, m in enumerate(q.moves)}
+    moved = {e: values[:, k].copy() for k, m in enumerate(q.moves) for e in m.elements}
     return results(q.circuit, q.aims, {**q.names, **moved}, {**q.names, **moved})
 
 
@@ -224,9 +224,9 @@ def wish_words(aims: Sequence[Aim], names: Mapping[str, object]) -> str:
 
 def as_printed(q: Question) -> Proposal:
     """The values as they stand, with their results."""
-    values = {m.element: q.printed(m.element) for m in q.moves}
+    values = {e: q.printed(e) for m in q.moves for e in m.elements}
     found = results(q.circuit, (*q.aims, *q.told), {**q.names, **values}, {**q.names, **values})
-    good = float(judge(q, np.array([list(values.values())]), 1)[0])
+    good = float(judge(q, np.array([[values[m.element] for m in q.moves]]), 1)[0])
     return Proposal(values, {k: float(v[0]) for k, v in found.items()}, good, float(miss(q.aims, found, q.names)[0]), 0)
 
 
@@ -251,10 +251,10 @@ def judge(q: Question, values: Array, seed: int) -> Array:
     """(K,) share of units that meet every wish, for K sets of values: all parts anywhere within their tolerances."""
     progress.pause(f"judging the best {len(values)}")
     units = sample(dict(q.laws), UNITS_EACH, seed)
-    spread = sample({m.element: Law(1.0, 1 - (t := _tolerance(q, m)), 1 + t) for m in q.moves}, UNITS_EACH, seed + 1)
+    spread = sample({e: Law(1.0, 1 - (t := _tolerance(q, m)), 1 + t) for m in q.moves for e in m.elements}, UNITS_EACH, seed + 1)
     many = {name: np.tile(v, len(values)) for name, v in units.items()}
     for k, m in enumerate(q.moves):
-        many[m.element] = (values[:, k, None] * spread[m.element]).ravel()
+        many |= {e: (values[:, k, None] * spread[e]).ravel() for e in m.elements}
     # What is only told need not be found for every unit, unless a formula may speak of it.
     needed = [a for a in q.aims if a.wanted or any(b.kind == "expression" and b.wanted for b in q.aims)]
     found = results(q.circuit, needed, {**q.names, **many}, {**q.names, **many})

@@ -87,7 +87,7 @@ def choose(s: Session, given: Chosen) -> Reply:
 
 def _set_of(s: Session, choice: Choice, number: str) -> dict[str, str]:
     """Values by part of the proposal with this number, or those printed."""
-    parts = [(m.element, part) for m in choice.move if (part := s.kit.part_of(m.element)) is not None]
+    parts = [(e, part) for m in choice.move for e in m.elements if (part := s.kit.part_of(e)) is not None]
     if number == PRINTED:
         return {part.ref: part.text for _, part in parts}
     proposed = s.answer(Stage.CHOOSE, Proposed)
