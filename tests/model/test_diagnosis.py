@@ -6,6 +6,7 @@ import json
 import re
 from dataclasses import replace
 from functools import cache
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -22,12 +23,13 @@ from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM, GOOD, SHRUNK, UNEXPL
 from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
-from nuvlo.model.probes import BESIDE, BOARD, CLOSE, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
+from nuvlo.model.probes import BESIDE, BOARD, CLOSE, COLD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.model.running import swinging
 from nuvlo.model.trials import SELDOM, Trials, spread
 from nuvlo.model.working import BACK, WorkingModel
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
+from tests.conftest import long_but
 
 KITS = sorted(p.name for p in SHIPPED.iterdir() if (p / "kit.toml").exists())
 
@@ -42,12 +44,14 @@ def diagnosis_of(name: str) -> Diagnosis:
     return Diagnosis(kit_of(name), draws=16)
 
 
+NOT_POWERED = SimpleNamespace(info=SimpleNamespace(supply=()))
 RELATED = np.array([[1.0, 0.4], [0.4, 1.0]])  # of the good unit's readings
 
 
 def made_up(means: np.ndarray, spreads: np.ndarray, weights: tuple[str, ...], draws: int = 4000) -> Diagnosis:
     """A diagnosis of voltages (readings, 1 + mistakes) that are spread so, without a kit."""
     out = object.__new__(Diagnosis)
+    out.kit = NOT_POWERED
     out.draws, out.habits = draws, shipped()
     out.readings = [Reading(f"TP{k}", "voltage", "V") for k in range(len(means))]
     out.mistakes = [Mistake(f"m{k}", (), kind, ((f"r{k}", 1.0),)) for k, kind in enumerate(weights)]
@@ -310,6 +314,7 @@ def test_what_is_seldom_made_has_the_first_draws_of_what_it_would_have(name):
 def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
     """A diagnosis of mistakes of some parts, of these kinds, by eye alone."""
     out = object.__new__(Diagnosis)
+    out.kit = NOT_POWERED
     out.draws, out.habits = 4, shipped()
     refs = dict.fromkeys(ref for some, _ in mistakes for ref in some)
     out.readings = [Reading(BOARD, OVER, ""), Reading(BOARD, CLOSE, ""), *(Reading(ref, "look", "", part=ref) for ref in refs)]
@@ -594,3 +599,27 @@ def test_what_is_read_after_a_part_has_died_is_not_trusted():
     for name in ("seen", "_apart", "_moves", "_looked"):
         d.__dict__.pop(name, None)
     assert odds(fits, Measured(1.3e-6, 1e-9, "F")) < 3
+
+
+@pytest.mark.parametrize("name", long_but(["gorsefire", "reedling", "landing"], ["gorsefire", "reedling", "landing", "lampwick", "millrace", "tidewheel", "kilnlight"]))
+def test_nothing_is_powered_before_it_was_measured_cold(name):
+    """With no reading at all the ohms of each supply come first, or something with the power off; then what tells most."""
+    kit = read_kit(SHIPPED / name)
+    d = Diagnosis(kit)
+    taken, asked = {}, []
+    while len(asked) < 6 and all(q in COLD for _, q in taken):
+        reading, _ = d.rank(taken).next
+        asked.append(reading)
+        good = d.table[d.readings.index(reading), 0, 0]
+        taken[reading.key] = Measured(float(good), abs(float(good)) * 0.005 + 1e-6, reading.unit)
+    supplies = [s.point for s in kit.info.supply if s.point]
+    assert {r.point for r in asked[: len(supplies)]} >= set(supplies)
+    assert asked[0].quantity in COLD
+    powered = {("TP1", "voltage"): Measured(0.0, 0.01, "V")}
+    assert d.rank(powered).next is not None, "one that was powered already is asked what tells most"
+
+
+def test_ohms_out_of_reach_are_not_asked_for_ever(gorsefire):
+    d = Diagnosis(gorsefire)
+    assert d.rank({}).next[0].key == ("TP0", "resistance")
+    assert d.rank({}, skipped={("TP0", "resistance")}).next[0].quantity in COLD

@@ -409,6 +409,18 @@ class Diagnosis:
         out[a, b] = out[b, a] = True
         return out
 
+    def _before_power(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str], skipped: Collection[tuple[str, str]]) -> set[tuple[str, str]]:
+        """What is to be read before anything under power is: ohms at each supply that has a point, else something with the power off. Nothing
+        where the unit was read under power already, and is whole enough for that, or has no supply."""
+        if any(quantity not in COLD for _, quantity in taken) or (only and "resistance" not in only):
+            return set()
+        known = {r.key for r in self.readings}
+        wanted = {(s.point, "resistance") for s in self.kit.info.supply if s.point}
+        left = (wanted & known) - set(taken) - set(skipped)
+        if left or not self.kit.info.supply or any(quantity in COLD for _, quantity in taken):
+            return left
+        return {r.key for r in self.readings if r.quantity in COLD} - set(skipped)
+
     def next(self, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = (), empty: bool = False) -> tuple[Reading, float] | None:
         """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
         in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4). ``likely`` are shares of all
@@ -420,9 +432,10 @@ class Diagnosis:
         last = next(reversed(list(taken)), None)
         before = next((r for r in self.readings if r.key == last), None)
         closely = (BOARD, CLOSE) in taken  # then another look shows no more
+        first = self._before_power(taken, only, skipped)
         left = [
             row for row, r in enumerate(self.readings)
-            if r.key not in taken and r.key not in skipped and not (closely and r.quantity in ("look", OVER)) and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
+            if (not first or r.key in first) and r.key not in taken and r.key not in skipped and not (closely and r.quantity in ("look", OVER)) and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
         ]  # fmt: skip
         told = [one for kind in ("look", TOUCH) for one in self._looks([row for row in left if self.readings[row].quantity == kind], heavy, w)]
         told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity in WHOLE]
