@@ -12,8 +12,8 @@ from nuvlo.workshop.demo import SHIPPED
 def test_a_strap_that_only_parts_grounds_leaves_the_sound_and_says_what_hangs(capsys):
     joined, lifted = settings(read_kit(SHIPPED / "tollgate"))
     assert (joined.joined, lifted.joined) == (True, False)
-    assert lifted.sides == (("J1", "J2", "CASE"), ("J3", "J4"))
-    assert (joined.hang, lifted.hang) == ((), ("J1", "J2", "CASE"))
+    assert lifted.sides == (("J1", "J2", "GND", "CASE"), ("J3", "J4"))
+    assert (joined.hang, lifted.hang) == ((), ("J1", "J2", "GND", "CASE"))
     assert not joined.lost
     assert not lifted.lost
     assert main(["bonds", str(SHIPPED / "tollgate"), "--json"]) == 0

@@ -177,11 +177,11 @@ def test_cabinet_work_waits_while_the_glue_sets_and_the_board_is_built_meanwhile
     (running,) = session.running()
     assert running.open
     line(session, "next")
-    assert session.running()[0].words_before_time_left.startswith("Glue and clamp the carcass: ready in")
-    assert re.search(r"Glue and clamp the carcass: ready \w{3} \d\d:\d\d", session.snapshot().where_you_were())
-    waiting = next(f for f in session.findings(Stage.FIT) if f.task.title.startswith("Trim the edges"))
+    assert session.running()[0].words_before_time_left.startswith("Glue in the chamber of the midrange: ready in")
+    assert re.search(r"Glue in the chamber of the midrange: ready \w{3} \d\d:\d\d", session.snapshot().where_you_were())
+    waiting = next(f for f in session.findings(Stage.FIT) if f.task.title.startswith("Glue and clamp"))
     assert waiting.waits
-    assert re.search(r"Glue and clamp the carcass: not dry, set or cool before \w{3} \d\d:\d\d, 4\u202fh", waiting.words)
+    assert re.search(r"Glue in the chamber of the midrange: not dry, set or cool before \w{3} \d\d:\d\d, 2\u202fh", waiting.words)
     assert session.now().task.title.startswith("Fit R")  # the crossover is built while the cabinet dries
     mount = next(f for f in session.findings(Stage.FIT) if f.task.title.startswith("Mount"))
     assert "Line with wadding" in mount.words
@@ -196,10 +196,10 @@ def test_what_set_lets_the_next_step_go_on(open_kit, monkeypatch):
         line(session, "confirm")
     for _ in range(2):
         line(session, "next")
-    step = "fit.craft.carcass"
+    step = "fit.craft.chamber"
     session.build.done_at[step] -= timedelta(hours=5)
     session.forget()
-    assert session.now().task.title.startswith("Glue in the chamber")
+    assert session.now().task.title.startswith("Glue and clamp the carcass")
     assert session.running() == []
 
 

@@ -11,12 +11,13 @@ from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import board_step, wire_step
 
 LONG_MM = 100.0  # from here on a wire goes in while the case is still empty (common practice, no source)
-POWER, LONG, SHORT, JACK = "power", "long", "short", "jack"
+POWER, LONG, SHORT, JACK, DELICATE = "power", "long", "short", "jack", "delicate"
 WHY = {
     POWER: "Power first: it lies lowest, along the edge, and all else hangs on it.",
     LONG: "Long ones while the case is still empty.",
     SHORT: "Short ones last, over the long.",
     JACK: "Jacks after all else: what their pads read is known before, and they are hard to get off again.",
+    DELICATE: "What is delicate at the very last, the iron earthed and quick: nothing else is soldered near it afterwards.",
 }
 LATE = ("jack",)  # kinds that are hard to get off again
 ROW = tuple(WHY)
@@ -46,7 +47,7 @@ def ticked(kit: Kit, done: Collection[str]) -> set[str]:
 
 
 def ledger(kit: Kit) -> list[Run]:
-    """Every wire in the order to run it: power, then long ones, short ones, and jacks last. Those of one twist go together."""
+    """Every wire in the order to run it: power, then long ones, short ones, and jacks, and what is delicate last. Those of one twist go together."""
     powered = _powered(kit)
     turns = {w.name: _turn(kit, w, powered) for w in kit.wires}
     at = Counter(end for w in kit.wires for end in (w.start, w.end))
@@ -85,7 +86,10 @@ def _powered(kit: Kit) -> set[str]:
 
 def _turn(kit: Kit, wire: Wire, powered: set[str]) -> str:
     heads = {end.partition(".")[0] for end in (wire.start, wire.end) if "." in end}
-    if any((p := kit.find_part(h)) is not None and p.kind in LATE for h in heads):
+    parts = [p for h in heads if (p := kit.find_part(h)) is not None]
+    if any(p.kind == "capsule" or (p.static_sensitive and not p.on_board) for p in parts):
+        return DELICATE
+    if any(p.kind in LATE for p in parts):
         return JACK
     connectors = {end.partition(".")[0] for w in kit.wires if w.net in powered for end in (w.start, w.end) if "." in end}
     if wire.net in powered or (wire.net in GROUND_NAMES and heads & connectors):

@@ -22,6 +22,7 @@ GROUND_NAMES = ("0", "gnd")
 
 SWITCHED_OFF = "off"  # a set-up that every kit has: unplugged, with what its capacitors still hold
 SOCKETS_EMPTY = "sockets empty"  # one that every kit with sockets has: its usual one, without what is plugged
+TOO_HIGH = 100e6  # Ω from where on a net is not to be touched
 HALVES = 1.1  # times the smaller, that the larger of two resistors may be that split a supply
 UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
 
@@ -99,7 +100,19 @@ class Kit:
     @property
     def rung_to_black(self) -> tuple[Wire, ...]:
         """Those on nets of the circuit: their ohms to its ground can be told."""
-        return tuple(w for w in self.rung_out if w.net.lower() in self._known_nets)
+        return tuple(w for w in self.rung_out if w.net.lower() in self._known_nets and w.net.lower() not in self.untouchable)
+
+    @property
+    def untouchable(self) -> frozenset[str]:
+        """Nets that no probe goes to: what a finger leaves there, and the meter itself, are less than what stands there."""
+        if "untouchable" not in self.memory:
+            cards = self.unit.netlist.top.cards if self.unit is not None else []
+            high = [c for c in cards if c.kind == "r" and (p := self.part_of(c.name)) is not None and (p.value or 0.0) >= TOO_HIGH]
+            # Of the two ends of such a resistor it is the one that nothing lower holds.
+            held = {n for c in cards if c.kind == "r" and c not in high for n in c.nodes[:2]} | {*GROUND_NAMES}
+            self.memory["untouchable"] = frozenset(n for c in high for n in c.nodes[:2] if n not in held)
+        found: frozenset[str] = self.memory["untouchable"]
+        return found
 
     @property
     def _known_nets(self) -> set[str]:
@@ -115,11 +128,12 @@ class Kit:
     @property
     def black(self) -> str:
         """The net on which the meter's black lead lies while wires are rung out: ground, or where the unit has none of its own the
-        net that most wires are on."""
+        net that most wires are on, of two such the one with a pad."""
         cards = self.unit.netlist.top.cards if self.unit else ()
         if any(n in GROUND_NAMES for c in cards for n in c.nodes) or not self.rung_out:
             return "0"
-        return Counter(w.net for w in self.rung_out).most_common(1)[0][0]
+        pads = {w.net for w in self.rung_out if {w.start, w.end} & set(self.wire_ends)}  # a clip holds on one better than on a lug
+        return max(Counter(w.net for w in self.rung_out).items(), key=lambda one: (one[1], one[0] in pads))[0]
 
     @property
     def black_at(self) -> str:

@@ -445,7 +445,7 @@ class Relation(_Strict):
 class Craft(_Strict):
     """One step of cabinet work. ``minutes`` hands-on, ``wait_hours`` until the next may begin, ``open_minutes`` until glue grabs.
 
-    ``stage`` is ``fit`` or ``prove``. ``after`` are ids of other such steps or verbs of the order of work (``wash``, ``mount``); ``holds_up`` verbs that wait for it.
+    ``stage`` is ``fit`` or ``prove``; ``plays`` says that the unit sounds during it, so that it is wired by then. ``after`` are ids of other such steps or verbs of the order of work (``wash``, ``mount``); ``holds_up`` verbs that wait for it.
     """
 
     id: str
@@ -460,6 +460,7 @@ class Craft(_Strict):
     holds_up: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
     caution: str = ""
+    plays: bool = False
 
 
 class Work(_Strict):

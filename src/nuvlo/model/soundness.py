@@ -17,6 +17,7 @@ from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
 from nuvlo.kit.packages import body_mm, coil_mm
 from nuvlo.kit.parts import Part
 from nuvlo.model.bonds import bonds
+from nuvlo.model.claims import claims
 from nuvlo.model.coils import Winding as CoilWinding
 from nuvlo.model.ensemble import known_to
 from nuvlo.model.stress import over_rating, rating_of, stresses
@@ -47,7 +48,7 @@ def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
     found = [*_values(kit), *_relations(kit), *_list(kit), *_bonded(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
     if kit.unit is not None:
-        found += [*_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
+        found += [*claims(kit), *_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
         try:
             found += [*_polarity(kit), *_ratings(kit)]
         except NuvloError as unsolved:

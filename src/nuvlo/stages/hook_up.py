@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from nuvlo.craft.lugs import header_view
 from nuvlo.craft.routes import Join, joins
 from nuvlo.craft.schools import taken
-from nuvlo.craft.wires import Run, ledger, ticked
+from nuvlo.craft.wires import DELICATE, Run, ledger, ticked
 from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.step_id import StepId, join_step, wire_step
 from nuvlo.logbook import Build
@@ -32,8 +32,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     if not kit.wires:
         return _headers(kit)
     late = dict(before_jacks(kit))
-    jacks = {wire.name for wire in late.values()}
     runs = ledger(kit)
+    jacks = {wire.name for wire in late.values()} | {run.wire.name for run in runs if run.turn == DELICATE}
     out = [_joined(join) for join in joins(kit)]
     out += [_wired(kit, build, run) for run in runs if run.wire.name not in jacks]
     out += leads.tasks(Stage.HOOK_UP, build)
