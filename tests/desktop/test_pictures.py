@@ -86,7 +86,7 @@ def test_the_cursor_tells_values_in_words(qtbot):
     view._moved(centre)
 
 
-@pytest.mark.parametrize("state", ["done", "in hand", "stuck", "to come", "nothing to do"])
+@pytest.mark.parametrize("state", ["done", "in hand", "stuck", "to come", "nothing to do", "lacks input"])
 def test_each_stone_has_a_word_and_a_shape_of_its_own(qtbot, state):
     from nuvlo.workshop.session import StageState
 

@@ -175,7 +175,7 @@ def test_what_dries_is_shown_only_where_it_concerns(drive, tmp_path):
         driver.type("confirm")
     driver.space()
     driver.space()
-    assert "Glue and clamp the carcass" in driver.window.timers.words.text()
+    assert "Glue in the chamber of the midrange" in driver.window.timers.words.text()
     driver.type("stage unpack")
     assert not driver.window.timers.isVisible()
 

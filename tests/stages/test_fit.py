@@ -189,6 +189,32 @@ def test_cabinet_work_waits_while_the_glue_sets_and_the_board_is_built_meanwhile
         line(session, "accept")  # what is in hand does not wait
 
 
+def test_what_is_passed_over_before_its_time_is_said_and_stays_on_the_sheet(open_kit):
+    """Glue that is wet, and a step that is not done."""
+    session = open_kit("barrowmoor")
+    line(session, "stage fit")
+    while not session.now().task.title.startswith("Glue in"):
+        line(session, "confirm" if session.now().task.hazard else "next")
+    line(session, "next")
+    while not session.now().waits:
+        line(session, "confirm" if session.now().task.hazard else "next")
+    assert session.now().task.title.startswith("Glue and clamp")
+    with pytest.raises(NuvloError, match="not dry, set or cool"):
+        line(session, "next")
+    said = line(session, "accept no time").words
+    assert "Glue in the chamber of the midrange is not dry, set or cool for another 2\u202fh" in said
+    assert "The sheet will say so" in said
+    glued = session.now()
+    assert glued.task.title.startswith("Glue and clamp")
+    assert not glued.done, "it goes on without waiting; that it was clamped nobody has said"
+    line(session, "begin") if glued.task.minutes else line(session, "next")
+    (kept,) = session.snapshot().sheet().skipped
+    assert kept == "Glue and clamp the carcass: Glue in the chamber of the midrange is not dry, set or cool for another 2\u202fh 0\u202fmin; no time"
+    line(session, "accept")
+    said = session.snapshot().sheet().skipped[-1]
+    assert said.startswith("Trim the edges flush: Glue and clamp the carcass is not dry, set or cool for another")
+
+
 def test_what_set_lets_the_next_step_go_on(open_kit, monkeypatch):
     session = open_kit("barrowmoor")
     line(session, "stage fit")

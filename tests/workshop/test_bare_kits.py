@@ -8,6 +8,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import NuvloError
+from nuvlo.stages.lacks import lacks
 from nuvlo.workshop.commands.arguments import PartMark, PartNamed, StageNamed, Words
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.execute import execute
@@ -62,7 +63,10 @@ def test_without_procedures_the_model_says_what_it_lacks(tmp_path):
         WorkingModel(session.kit).clean_level()
     assert session.findings(Stage.SET) == ()
     states = {s.stage: s.state for s in session.path()}
-    assert states[Stage.SET] == states[Stage.PROVE] == states[Stage.CHOOSE] == "nothing to do"
+    assert states[Stage.SET] == states[Stage.PROVE] == "lacks input"
+    assert states[Stage.CHOOSE] == "nothing to do"
+    assert "RV1" in lacks(session.kit, Stage.SET)
+    assert session.snapshot().sheet().overall.startswith("not judged: ")
 
 
 def test_a_circuit_that_will_not_settle_is_said_in_the_stage(tmp_path):

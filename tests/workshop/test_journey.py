@@ -1,5 +1,6 @@
 """The whole build without hands, on hidden units good and wrong; and the commands on the way."""
 
+import re
 import shutil
 
 import pytest
@@ -114,7 +115,9 @@ def test_accepting_a_reading_is_said_on_the_sheet(bench):
     session = bench(4, {"R3": "390R"})
     run(session)
     type_line(session, "accept trying it")
-    assert session.build.accepted == {"unpack.R3": "trying it"}
+    (kept,) = session.build.accepted.items()
+    assert kept[0] == "unpack.R3"
+    assert re.fullmatch(r"R3 is not 39.kΩ: it reads 394.*; trying it", kept[1])
     sheet = session.snapshot().sheet()
     assert (sheet.overall, sheet.told) == (
         "not judged: 37 of 41 readings are not taken",

@@ -360,7 +360,7 @@ PLAIN = ("loose", "values", "polarity", "joints", "look", "wired", "tighten")  #
 WHY = {
     "posts": "A wire to a post comes off and goes on again from above, without turning the board.",
     "leads": "A board with wires hanging from it neither lies flat nor is turned over without strain: they go in when all else is soldered.",
-    "wire": WIRED, "look": LOOK, "tighten": TIGHT, "set": SET, "close": "Everything has been checked.",
+    "wire": WIRED, "look": LOOK, "tighten": TIGHT, "set": SET, "close": "What is inside was looked at, and read again.",
     "plug": "The rails have been checked.", "recheck": "What has changed since they were last taken can still be found; once the lid is on it cannot.",
 }  # fmt: skip
 ACTIONS = {

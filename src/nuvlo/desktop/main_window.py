@@ -30,13 +30,14 @@ from nuvlo.desktop.timers import TimerStrip
 from nuvlo.desktop.toolbox import Toolbox
 from nuvlo.kit import Stage
 from nuvlo.problems import NuvloError
+from nuvlo.stages.lacks import lacks
 from nuvlo.stages.registry import row
 from nuvlo.workshop.answers import SUSPECTS
 from nuvlo.workshop.commands.arguments import StageNamed
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.grammar import NotUnderstood, understand
 from nuvlo.workshop.commands.verbs import SIDE, TOOL, VERBS, Verb, offered
-from nuvlo.workshop.snapshot import Snapshot
+from nuvlo.workshop.snapshot import BUILT, Snapshot
 
 SIZE = (1280, 800)
 IDLE_MS = 300  # after opening; the builder is still reading the first step
@@ -359,7 +360,7 @@ class Window(QMainWindow):
         found = shown.findings(stage)
         self.rooms.setCurrentWidget(self.lanes)
         self.path_bar.setVisible(not self.large)
-        self.path_bar.show_path(shown.kit.name, shown.build.serial, shown.path(), stage)
+        self.path_bar.show_path(shown.kit.name, shown.build.number, shown.path(), stage)
         at = next((k for k, f in enumerate(found) if now and f.task.id == now.task.id), len(found))
         following = [f.task.title for f in found[at + 1 :] if not f.done]
         judged = shown.shown()
@@ -448,10 +449,15 @@ def application() -> QApplication:
 def _closing(shown: Snapshot) -> tuple[str, str]:
     """What the Next lane says when nothing of the stage is left."""
     if shown.stage is Stage.HAND_OVER:
-        return "All done", f"{shown.kit.name} {shown.build.serial}: {shown.sheet().overall}. The sheet is written."
+        return "All done", f"{shown.kit.name} {shown.build.number}: {shown.sheet().overall}. The sheet is written."
     label = shown.stage.label
-    closed = f"{label} is finished" if shown.findings(shown.stage) else f"{shown.kit.name} has nothing for {label}"
-    left = next((one for one in shown.path() if one.state not in ("done", "nothing to do")), None)
+    if shown.build.hunted and shown.stage in BUILT:
+        return "It is built", "One mistake is hidden in it: find it in Wake."
+    missing = lacks(shown.kit, shown.stage)
+    closed = f"{label} is finished" if shown.findings(shown.stage) else f"{label} lacks its input" if missing else f"There is nothing to do in {label}"
+    if missing:
+        return closed, f"This kit lacks {missing}"
+    left = next((one for one in shown.path() if one.state not in ("done", "nothing to do", "lacks input")), None)
     if left is None:
         return closed, "Nothing is left to do."
     comes = (

@@ -105,6 +105,10 @@ def stone(p: QPainter, centre: QPointF, state: str, scale: float = 1.0) -> None:
         p.drawEllipse(centre, 11 * scale, 9 * scale)
         p.setBrush(shade)
         p.drawEllipse(centre, 4.5 * scale, 3.8 * scale)
+    elif state == "lacks input":
+        p.drawEllipse(centre, 9 * scale, 7.5 * scale)
+        p.setFont(theme.words(9 * scale, bold=True))
+        p.drawText(QRectF(centre.x() - 8, centre.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "?")
     elif state == "nothing to do":
         p.drawLine(centre + QPointF(-4 * scale, 0), centre + QPointF(4 * scale, 0))
     else:
@@ -114,7 +118,7 @@ def stone(p: QPainter, centre: QPointF, state: str, scale: float = 1.0) -> None:
 def shade_of(state: str) -> str:
     """The colour that goes with a state."""
     t = theme.current()
-    return {"done": t.good, "in hand": t.copper, "stuck": t.out}.get(state, t.faint)
+    return {"done": t.good, "in hand": t.copper, "stuck": t.out, "lacks input": t.near}.get(state, t.faint)
 
 
 def _polygon(centre: QPointF, radius: float, corners: int, turn_deg: float) -> QPolygonF:

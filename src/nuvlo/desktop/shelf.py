@@ -128,12 +128,12 @@ def _line(words: str, role: str, hollow: bool) -> QHBoxLayout:
 def build_card(card: Card) -> CardView:
     """Where a build stands."""
     told = _told(card)
-    out = CardView(f"{card.kit} {card.serial}: {told}")
+    out = CardView(f"{card.kit} {card.number}: {told}")
     head = QHBoxLayout()
     name = label(card.kit, 14, bold=True)
     name.setWordWrap(False)
     head.addWidget(name)
-    number = label(f"No. {card.serial}", 10.5, "faint")
+    number = label(f"No. {card.number}", 10.5, "faint")
     number.setWordWrap(False)
     head.addWidget(number)
     head.addStretch(1)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from nuvlo.desktop.jobs import LOG, then_or_say
 from nuvlo.files.kit_folder import Cover
+from nuvlo.logbook.benches import PRACTICE, hidden_in
 from nuvlo.logbook.projections import Card
 from nuvlo.workshop.commands.arguments import ColumnMeans, nearest
 from nuvlo.workshop.snapshot import Snapshot
@@ -102,10 +103,9 @@ class Toolbox:
         """Begin a build of a kit, with a typed, a simulated or a practice bench. The first mistakes to be found are easy ones."""
         from nuvlo.files.kit_folder import read_kit
         from nuvlo.instruments.practice import EASY_ONES
-        from nuvlo.workshop.snapshot import PRACTICE
 
         begun = sum(c.kit == cover.name for c in self.shelf.cards) if self.shelf else 0
-        hunted = sum(c.kit == cover.name and c.bench.startswith(PRACTICE) for c in self.shelf.cards) if self.shelf else 0
+        hunted = sum(c.kit == cover.name and hidden_in(c.bench) for c in self.shelf.cards) if self.shelf else 0
         easy = f":{EASY_ONES}" if hunted < FIRST_ONES else ""
         bench = {"simulated": f"simulated:{FIRST_SEED + begun}", "practice": f"{PRACTICE}:{hunted + 1}{easy}"}.get(on, "typed")
         self.window.controller.take_in_hand(

@@ -12,6 +12,7 @@ from nuvlo.craft.schools import school_from
 from nuvlo.kit import Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
+from nuvlo.logbook.benches import hidden_in, numbered
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import agreeing, mean_of_repeats
 
@@ -89,7 +90,7 @@ class Build:
     changes: dict[str, tuple[str, str]] = field(default_factory=dict)  # part or supply → to what, why
     done: set[StepId] = field(default_factory=set)
     done_at: dict[StepId, datetime] = field(default_factory=dict)
-    accepted: dict[str, str] = field(default_factory=dict)
+    accepted: dict[StepId, str] = field(default_factory=dict)
     confirmed: set[str] = field(default_factory=set)
     readings: list[Reading] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
@@ -136,6 +137,16 @@ class Build:
     def part_value(self, ref: str) -> Measured | None:
         """What a loose part measures, from all of its readings that agree."""
         return mean_of_repeats(self.measured.get(ref, ()))[0]
+
+    @property
+    def number(self) -> str:
+        """Its serial, and that it is for practice where it is."""
+        return numbered(self.serial, self.bench)
+
+    @property
+    def hunted(self) -> bool:
+        """Whether it is built, and a mistake hidden in it is to be found."""
+        return hidden_in(self.bench)
 
     def since_turn(self, control: str, point: str, stage: str | None = None) -> Reading | None:
         """The newest reading of volts at ``point`` since ``control`` was last turned; in ``stage``, where one is named."""
@@ -289,7 +300,7 @@ def _apply(build: Build, event: ev.Event) -> None:
             if step.startswith(FIRST_POWER):
                 _powered(build, event.at)
         case ev.StepAccepted(step=step, why=why):
-            build.accepted[step] = why
+            build.accepted[StepId(step)] = why
         case ev.ReadingTaken() as b:
             taken = Measured(b.value, b.uncertainty, b.unit)
             if b.point.endswith(OFF):

@@ -6,6 +6,8 @@ from datetime import datetime
 
 from pydantic import BaseModel, ConfigDict
 
+from nuvlo.logbook.benches import numbered
+
 
 class Dries(BaseModel):
     """Something that is not dry, set or cool before ``until``."""
@@ -41,3 +43,8 @@ class Card(BaseModel):
     dries: tuple[Dries, ...] = ()
     verdict: str = ""
     problem: str = ""  # why nothing more can be said of it
+
+    @property
+    def number(self) -> str:
+        """Its serial, and that it is for practice where it is."""
+        return numbered(self.serial, self.bench)

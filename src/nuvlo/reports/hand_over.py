@@ -17,12 +17,13 @@ from nuvlo.stages.hand_over import Sheet
 
 LABELS = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000)
 CURVE_HIGH = 116.0  # pt
+PRACTISED = "For practice: a simulated bench made these readings, and no unit that one could hold was measured."
 
 
 def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
     """Write the sheet. Raises ``OSError`` when the file cannot be written."""
     kit, build = sheet.kit, sheet.build
-    title = f"{kit.name} {build.serial}"
+    title = f"{kit.name} {build.number}"
     pieces: list[Flowable] = [
         paper.beside(
             words(title, paper.TITLE, face=BOLD),
@@ -30,6 +31,7 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
             0.5,
         ),
         words(sheet.told, colour=FAINT),
+        *([words(PRACTISED, colour=FAINT)] if build.number != build.serial else []),
         gap(4),
     ]
     started = f", begun {build.started:%d %B %Y}" if build.started else ""
@@ -52,6 +54,8 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
         ]
     widths = [share * paper.WIDTH for share in (0.235, 0.105, 0.13, 0.24, 0.29)]
     pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), sheet.rows, widths, mono=(2, 3)))
+    if sheet.skipped:
+        pieces += [gap(6), *(words(f"Accepted: {line}.") for line in sheet.skipped)]
     if build.repairs:
         pieces += [gap(6), *(words(f"Put right: {repair.text}.") for repair in build.repairs)]
     if build.notes:

@@ -44,7 +44,7 @@ def questions(kit: Kit, build: Build) -> list[str]:
 def write_review(kit: Kit, build: Build, pictures: Path, path: Path) -> None:
     """Write the sheet as PDF. Raises ``OSError`` where it cannot be written."""
     pieces: list[Flowable] = [
-        words(f"{kit.name} {build.serial}: review before the lid goes on", 15, face=BOLD),
+        words(f"{kit.name} {build.number}: review before the lid goes on", 15, face=BOLD),
         gap(4),
         words(
             "For someone who has not soldered it. Solder side, mirrored as it lies in the hand; at 1:1 where it fits.",
@@ -63,7 +63,7 @@ def write_review(kit: Kit, build: Build, pictures: Path, path: Path) -> None:
     for k in range(0, len(cells), ACROSS):
         row = cells[k : k + ACROSS]
         pieces.append(Table([row + [""] * (ACROSS - len(row))], colWidths=[wide + 6] * ACROSS))
-    paper.write(path, f"{kit.name} {build.serial}: review of the joints", pieces)
+    paper.write(path, f"{kit.name} {build.number}: review of the joints", pieces)
 
 
 def _asked(question: str) -> Flowable:

@@ -9,9 +9,12 @@ from nuvlo.craft.order import board_order
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.model.bonds import shell_bonds
 from nuvlo.quantity import Verdict, format_value
 from nuvlo.stages import discharge
+from nuvlo.stages.lacks import sounds, untold_trimmers
 from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.words import listed
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -20,7 +23,10 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     again = f" They were: {', '.join(last)}." if last else ""
     again += f" {CLIPPED}" if is_high(kit) else ""
     lid = [
-        Task(step.id, Stage.HAND_OVER, Wants.STEP, step.action, step.reason + (again if step.verb == "recheck" else ""))
+        Task(
+            step.id, Stage.HAND_OVER, Wants.STEP, step.action,
+            _before_lid(kit, build) if step.verb == "close" else step.reason + (again if step.verb == "recheck" else ""),
+        )
         for step in board_order(kit, build.school) if step.stage is Stage.HAND_OVER
     ]  # fmt: skip
     inside = next((k for k, t in enumerate(lid) if not t.id.does(Stage.HAND_OVER, "recheck")), len(lid))
@@ -31,6 +37,28 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         Task(StepId.of(Stage.HAND_OVER, "sheet"), Stage.HAND_OVER, Wants.EXPORT, "Write the sheet",
              "One PDF page for the owner or for next year's self, and a CSV of every reading.", "sheet")
     ]  # fmt: skip
+
+
+def _before_lid(kit: Kit, build: Build) -> str:
+    """What was set, heard and bonded before the lid, by name, and what was not."""
+    said = []
+    trimmers = [p.ref for p in kit.parts.values() if p.kind == "trimmer"]
+    read = {t.trimmer for t in kit.info.trim if build.latest(t.watch, stage=Stage.SET.value) is not None}
+    if trimmers:
+        unset = [r for r in trimmers if r not in read]
+        said.append(f"trimmers {listed([r for r in trimmers if r in read]) or 'none'} set" + (f", {listed(unset)} not" if unset else ""))
+    tones = [t.name for t in kit.info.tone]
+    heard = [t for t in tones if build.latest(t, "tone") is not None]
+    if tones or kit.info.prove:
+        left = [t for t in tones if t not in heard]
+        swept = ", swept" if build.curves else ""
+        said.append(f"tones {listed(heard) or 'none'} read{swept}" + (f", {listed(left)} not" if left else ""))
+    bonds = [b.other for b in shell_bonds(kit)]
+    if bonds:
+        rung = [b for b in bonds if build.latest(b, "resistance") is not None]
+        left = [b for b in bonds if b not in rung]
+        said.append(f"bonds of {listed(rung) or 'none'} rung out" + (f", {listed(left)} not" if left else ""))
+    return f"Before the lid: {'; '.join(said)}." if said else "Before the lid: this kit has neither trimmers nor tones nor bonds to look at."
 
 
 @dataclass(frozen=True)
@@ -70,21 +98,51 @@ class Sheet:
         return out
 
     @property
+    def unknown(self) -> list[str]:
+        """Why the unit cannot be judged: what was not measured, not set, or cannot be asked."""
+        out = [] if self.kit.unit is not None else ["this kit has no circuit, so nothing says what it should read"]
+        open_ones = sum(asked - taken for asked, taken in self.asked.values())
+        if open_ones:
+            out.append(f"{open_ones} of {sum(asked for asked, _ in self.asked.values())} readings are not taken")
+        if untold := untold_trimmers(self.kit):
+            out.append(f"{len(untold)} {'trimmer' if len(untold) == 1 else 'trimmers'} of the list {'has' if len(untold) == 1 else 'have'} no procedure: {listed(untold)}")
+        unset = list(dict.fromkeys(f.task.target for f in self.findings if f.task.wants is Wants.TURN and not f.done and not f.accepted))
+        if unset and not open_ones:
+            out.append(f"{listed(unset)} {'is' if len(unset) == 1 else 'are'} not set")
+        if self.kit.unit is not None and not sounds(self.kit):
+            out.append("nothing that sounds was measured: this kit names no tone and no sweep")
+        elif self.asked and self.kit.unit is not None and not open_ones and not self._sounded:
+            out.append("nothing that sounds was measured")
+        if not self.asked and not out:
+            out.append("nothing was measured, because this kit asks for no readings")
+        return out
+
+    @property
+    def _sounded(self) -> bool:
+        """Whether a tone or a sweep was taken, or passed over with a reason."""
+        heard = (f for f in self.findings if f.task.stage is Stage.PROVE and (f.task.wants is Wants.SWEEP or f.task.quantity == "tone"))
+        return any(f.done or f.accepted for f in heard)
+
+    @property
     def overall(self) -> str:
-        """The unit in one phrase. It is as meant only when every reading that its kit asks for was taken, and none is out."""
+        """The unit in one phrase. It is as meant only when every reading that its kit asks for was taken, every trimmer was set, something
+        sounded, and none is out."""
         verdicts = [f.verdict for f in self.findings if f.window is not None and not f.accepted]
         if not any(f.task.wants is Wants.SWEEP and f.accepted for f in self.findings):
             verdicts.append(self.proof_verdict)
         if Verdict.OUT in verdicts or Verdict.MISSING in verdicts:
             return "not as meant"
-        open_ones = sum(asked - taken for asked, taken in self.asked.values())
-        if open_ones:
-            return f"not judged: {open_ones} of {sum(asked for asked, _ in self.asked.values())} readings are not taken"
-        if not self.asked:
-            return "not judged: nothing was measured, because this kit asks for no readings"
+        if self.unknown:
+            return f"not judged: {'; '.join(self.unknown)}"
         if any(f.accepted for f in self.findings):
             return "as meant, but for what was accepted"
         return "as meant"
+
+    @property
+    def skipped(self) -> list[str]:
+        """What was accepted as it was, or passed over before its time, with the reason that was given."""
+        there = {f.task.id: f.task.title for f in self.findings}
+        return [f"{there[step]}: {why or 'no reason was given'}" for step, why in self.build.accepted.items() if step in there]
 
     @property
     def told(self) -> str:
@@ -98,5 +156,5 @@ class Sheet:
             [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of their window to tell."] if near else []
         )
         said += [f"{nearly} {'part fits' if nearly == 1 else 'parts fit'} as far as this meter can tell."] if nearly else []
-        said += [f"This kit asks for none in {' and '.join(unasked)}."] if unasked else []
+        said += [f"Nothing was asked in {listed(unasked)}."] if unasked else []
         return " ".join(said)

@@ -30,8 +30,16 @@ class Hold:
     @property
     def words(self) -> str:
         """Why a step waits, and how long still."""
-        left = (self.until - clock.now()).total_seconds() / 60
-        return f"{self.title}: not {self.not_yet} before {self.until.astimezone():%a %H:%M}, {span(left)} from now."
+        return f"{self.title}: not {self.not_yet} before {self.until.astimezone():%a %H:%M}, {self._left} from now."
+
+    @property
+    def cut_short(self) -> str:
+        """What a step that does not wait cuts off."""
+        return f"{self.title} is not {self.not_yet} for another {self._left}"
+
+    @property
+    def _left(self) -> str:
+        return span((self.until - clock.now()).total_seconds() / 60)
 
 
 def board_holds(kit: Kit, build: Build) -> tuple[Hold, ...]:

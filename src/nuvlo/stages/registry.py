@@ -65,7 +65,7 @@ ROWS: Mapping[Stage, Row] = {
         Row(Stage.FIT, "fit", fit.tasks, shown=fit.shown, note="Nothing is read while parts go in."),
         Row(Stage.HOOK_UP, "hook_up", hook_up.tasks, hook_up.ask, advice=hook_up.advice_on),
         Row(Stage.WAKE, "wake", wake.tasks, wake.ask, depends=lambda build, only_drawer: build.stances.get("power"), advice=wake.advice_on),
-        Row(Stage.SET, "set_up", set_up.tasks, set_up.ask, _own_readings, advice=set_up.advice_on),
+        Row(Stage.SET, "set_up", set_up.tasks, set_up.ask, _own_readings, set_up.judged, advice=set_up.advice_on),
         Row(Stage.PROVE, "prove", prove.tasks, prove.ask, lambda build, only_drawer: len(build.curves), prove.judged, prove.shown),
         Row(Stage.HAND_OVER, "hand_over", hand_over.tasks, shown=prove.shown, note="", asks_as=Stage.PROVE),
     )

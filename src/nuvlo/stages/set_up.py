@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from itertools import takewhile
 
 import numpy as np
 
@@ -14,6 +15,11 @@ from nuvlo.model import TrimCurve, Window, WorkingModel
 from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.task import Finding, Task, Wants
+
+MOVES_NOTHING = 0.05  # of the travel, that moves nothing, shows that more will not either
+PAST_END = 1.1  # times the travel: a hand misses the angle it is told
+ITSELF = 0.25  # of its uncertainty: how far a meter differs from itself at once
+NO_NEARER = 6  # turns that bring a reading no nearer show that more will not either
 
 
 @dataclass(frozen=True)
@@ -28,6 +34,7 @@ class Advice:
     words: str
     reachable: bool
     settling: str
+    span: tuple[float, float] = (float("nan"), float("nan"))  # V, between its ends in good units
 
 
 @dataclass(frozen=True)
@@ -99,6 +106,84 @@ def _reading_since_turn(build: Build, trim: Trim) -> Measured | None:
     return found.measured if found else None
 
 
+def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list[Finding]:
+    """A turn that cannot help is not asked for again: it stops, with the reason."""
+    out = []
+    for f in found:
+        if f.task.wants is Wants.TURN and not f.done:
+            trim = next(t for t in kit.info.trim if t.id == f.task.id.verb)
+            advice = solved.advice.get(trim.id) if isinstance(solved, Trims) else None
+            reason = no_nearer(kit, build, trim) or (_out_of_reach(advice) if advice and advice.reading and not advice.reachable else "")
+            if reason:
+                out.append(replace(f, done=f.accepted, verdict=Verdict.OUT, words=reason))
+                continue
+        out.append(f)
+    return out
+
+
+def no_nearer(kit: Kit, build: Build, trim: Trim) -> str:
+    """Why further turns of a trimmer bring its point no nearer to what is wanted; empty while they may."""
+    window, history = target_window(kit, build, trim), _history(build, trim)
+    if window is None or not history or judge(history[-1][1], window.low, window.high) is Verdict.IN:
+        return ""
+    ref, watch, last = trim.trimmer, trim.watch, history[-1][1]
+    wanted = f"{format_value(window.nominal, 'V')} is wanted"
+    half = (window.high - window.low) / 2
+    if np.isfinite(last.value) and last.uncertainty >= half:
+        return f"{watch} reads {last}, and {wanted} within {format_value(half, 'V', 2)}: this meter cannot tell so finely. Read it with a better one."
+    travel = kit.control(ref).travel_deg
+    still = list(takewhile(lambda step: _alike(step[1], step[2]), _steps(history)))
+    unmoved = sum(abs(turned) for turned, _, _ in still)
+    if len(still) >= 2 and unmoved >= MOVES_NOTHING * travel:
+        why = f"{ref} is at its end, its wiper is open, or something else holds {watch}"
+        return f"{watch} stays at {last} though {ref} was turned {unmoved:.0f}°, and {wanted}: {why}."
+    first = next(_steps(history), None)
+    if first and first[0]:
+        gone = sum(turned for turned, _, _ in takewhile(lambda step: step[0] * first[0] > 0, _steps(history)))
+        if abs(gone) > PAST_END * travel:
+            way = "clockwise" if gone > 0 else "anticlockwise"
+            return f"{ref} was turned {abs(gone):.0f}° {way} and has {travel:.0f}° in all: it is at its end. {watch} reads {last}, and {wanted}."
+    away = [abs(r.value - window.nominal) for _, r in history if np.isfinite(r.value)]
+    if len(away) >= 2 * NO_NEARER and min(away[-NO_NEARER:]) >= min(away[:-NO_NEARER]):
+        return f"{len(away) - 1} turns of {ref} bring {watch} no nearer than {format_value(min(away), 'V', 2)}, and {wanted}: is {ref} worn, or too coarse?"
+    return ""
+
+
+def _history(build: Build, trim: Trim) -> list[tuple[float, Measured]]:
+    """Readings of a trim's point, oldest first, each with the degrees that its trimmer was turned since the one before it."""
+    turns = [t for t in build.turns if t.ref == trim.trimmer]
+    out: list[tuple[float, Measured]] = []
+    before = 0
+    for k, r in enumerate(build.readings):
+        if r.point == trim.watch and r.quantity == "voltage" and r.stage == Stage.SET.value:
+            out.append((sum(t.degrees for t in turns if before < t.readings_before <= k), r.measured))
+            before = k
+    return out
+
+
+def _steps(history: list[tuple[float, Measured]]) -> Iterator[tuple[float, Measured, Measured]]:
+    """From the newest back: a turn, what was read after it, what before."""
+    for (turned, after), (_, before) in zip(reversed(history[1:]), reversed(history[:-1]), strict=True):
+        if turned:
+            yield turned, after, before
+
+
+def _alike(one: Measured, other: Measured) -> bool:
+    """Whether two readings show no difference that the meter could not have made itself."""
+    if not (np.isfinite(one.value) and np.isfinite(other.value)):
+        return one.value == other.value
+    return abs(one.value - other.value) <= ITSELF * max(one.uncertainty, other.uncertainty)
+
+
+def _out_of_reach(advice: Advice) -> str:
+    low, high = (format_value(v, "V") for v in advice.span)
+    target = format_value(advice.target, "V")
+    return (
+        f"{advice.trim.trimmer} brings {advice.trim.watch} from {low} to {high} in a good unit, and {target} is wanted. Look at the parts about it, "
+        "and at what the kit asks for."
+    )
+
+
 def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> Advice:
     """What to do next with ``trim``, from its readings so far and the solved curve of its watched point."""
     kit, build = model.kit, model.build
@@ -112,12 +197,13 @@ def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> A
     reachable = bool(curve.low.min() <= target <= curve.high.max())
     reading = _reading_since_turn(build, trim)
     settling = _settling(build, trim, target)
+    span = float(curve.low.min()), float(curve.high.max())
     if reading is None:
-        return Advice(trim, target, window, None, 0.0, f"Read {trim.watch}.", reachable, settling)
+        return Advice(trim, target, window, None, 0.0, f"Read {trim.watch}.", reachable, settling, span)
     if judge(reading, window.low, window.high) is Verdict.IN:
         share = reading.value / (target / trim.fraction)
         words = f"Good: {reading} is {100 * share:.1f} % of the supply. Stop here."
-        return Advice(trim, target, window, reading, 0.0, words, reachable, settling)
+        return Advice(trim, target, window, reading, 0.0, words, reachable, settling, span)
     travel = kit.control(trim.trimmer).travel_deg
     rising = curve.nominal[-1] > curve.nominal[0]
     volts, positions = (curve.nominal, curve.position) if rising else (curve.nominal[::-1], curve.position[::-1])
@@ -128,10 +214,10 @@ def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> A
         way = "clockwise" if (target > reading.value) == rising else "anticlockwise"
         words = f"Turn {trim.trimmer} {way} a little: {reading} is beyond what the trimmer should reach."
         return Advice(trim, target, window, reading, degrees or (8.0 if way == "clockwise" else -8.0), words, reachable,
-                      settling)  # fmt: skip
+                      settling, span)  # fmt: skip
     way = "clockwise" if degrees > 0 else "anticlockwise"
     words = f"Turn {trim.trimmer} {way} about {max(1.0, round(abs(degrees))):.0f}°."
-    return Advice(trim, target, window, reading, degrees, words, reachable, settling)
+    return Advice(trim, target, window, reading, degrees, words, reachable, settling, span)
 
 
 def _settling(build: Build, trim: Trim, target: float) -> str:

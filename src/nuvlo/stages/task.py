@@ -151,8 +151,8 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
         taken = build.latest(task.target, task.quantity, task.stage.value)
         if task.done is False:  # the stage knows the reading is out of date
             taken = None
-        if taken is None and (hold := task.held) is not None:
-            return Finding(task, accepted, words=hold.words, accepted=accepted, waits=not accepted, window=task.window)
+        if taken is None and not accepted and (hold := task.held) is not None:
+            return Finding(task, False, words=hold.words, waits=True, window=task.window)
         solved = windows.get((task.target, task.quantity)) if fresh or taken is None else None
         window = task.window or _expected(task, taken) or solved
         judged = _judged(task, taken.measured if taken else None, window, accepted)
@@ -162,10 +162,11 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
     done = task.done if task.done is not None else _done(task, build)
     if task.wrong:
         return Finding(task, accepted, Verdict.OUT, f"{task.wrong}.", accepted=accepted)
-    if not done and task.awaits:
-        return Finding(task, accepted, words=f"It waits for: {task.awaits}.", accepted=accepted, waits=not accepted)
-    if not done and (hold := task.held) is not None:
-        return Finding(task, accepted, words=hold.words, accepted=accepted, waits=not accepted)
+    # Who accepts does not wait any longer; the step itself is still to be done.
+    if not done and not accepted and task.awaits:
+        return Finding(task, False, words=f"It waits for: {task.awaits}.", waits=True)
+    if not done and not accepted and (hold := task.held) is not None:
+        return Finding(task, False, words=hold.words, waits=True)
     return Finding(task, done, accepted=accepted)
 
 

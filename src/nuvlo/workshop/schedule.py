@@ -63,7 +63,7 @@ def left_of_all(session: Session, now: datetime, pace: Pace) -> list[Job]:
         except NuvloError:
             continue  # its kit is gone: nothing can be said of it
         if not build.exports:
-            out += of_unit(jobs(kit, build, pace, now), f"{kit.name} {build.serial}")
+            out += of_unit(jobs(kit, build, pace, now), f"{kit.name} {build.number}")
     return out
 
 
@@ -86,7 +86,7 @@ def written(session: Session, made: Schedule) -> Path:
     path = session.sheet_path.with_name(f"{session.sheet_path.stem}-calendar.ics")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        calendar = as_icalendar(made.calendar, f"{session.kit.name} {session.build.serial}", made.now)
+        calendar = as_icalendar(made.calendar, f"{session.kit.name} {session.build.number}", made.now)
         write_whole(path, lambda there: there.write_bytes(calendar))
         write_whole(path.with_suffix(".csv"), lambda there: there.write_text(as_csv(made.calendar), encoding="utf-8"))
     except OSError as bad:

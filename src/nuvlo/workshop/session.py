@@ -27,7 +27,7 @@ from nuvlo.stages.task import Finding, Task
 from nuvlo.workshop import answers
 from nuvlo.workshop.answers import Answer, Answers, Question
 from nuvlo.workshop.places import Places
-from nuvlo.workshop.snapshot import PRACTICE, Running, Snapshot, StageState
+from nuvlo.workshop.snapshot import Running, Snapshot, StageState
 
 BenchOf = Callable[[Kit, Build], SimulatedBench | None]
 A = TypeVar("A", bound=Solved)
@@ -153,7 +153,7 @@ class Session:
     @property
     def sheet_path(self) -> Path:
         """Where the sheet is written; what else is written for people stands beside it."""
-        return self.places.sheets / f"{file_name(self.kit.name, self.build.serial)}.pdf"
+        return self.places.sheets / f"{file_name(self.kit.name, *self.build.number.split(', '))}.pdf"
 
     # -- the model ----------------------------------------------------------------------------------------------
 
@@ -192,11 +192,11 @@ class Session:
 
     def hunts(self) -> list[Build]:
         """Builds of this workshop with a mistake hidden in them that was looked for, this one too."""
-        return [b for b in self.log.builds() if b.bench.startswith(PRACTICE) and b.repairs]
+        return [b for b in self.log.builds() if b.hunted and b.repairs]
 
     def _habits(self) -> Habits:
         """How often each kind of mistake is made, by this workshop's own repairs too."""
-        return self.places.habits(Counter(r.cause for b in self.log.builds() if not b.bench.startswith(PRACTICE) for r in b.repairs))
+        return self.places.habits(Counter(r.cause for b in self.log.builds() if not b.hunted for r in b.repairs))
 
     def wants_table(self) -> bool:
         """Whether it is still to be worked out what each mistake would read, before a reading stops the unit in hand."""

@@ -20,13 +20,14 @@ from nuvlo.model.probes import TOUCH, WHOLE, lies_on_board
 from nuvlo.quantity import Verdict
 from nuvlo.stages import discharge, hand_over, prove
 from nuvlo.stages.answer import Solved
+from nuvlo.stages.lacks import lacks
 from nuvlo.stages.registry import asked_as, findings, row
 from nuvlo.stages.sequence.jobs import still_drying
 from nuvlo.stages.suspects import Suspicion, hunt_task, offers, probe_task, stops
 from nuvlo.stages.task import Finding, Shown, Wants
 from nuvlo.workshop.answers import SUSPECTS, Answer, Question
 
-PRACTICE = "practice"  # a bench with a mistake hidden in its unit
+BUILT = (Stage.UNPACK, Stage.CHOOSE, Stage.SEQUENCE, Stage.FIT, Stage.HOOK_UP)  # what lies behind a unit that is hunted in
 HUNTED = (Stage.WAKE, Stage.SET, Stage.PROVE)
 NOTHING_OUT = "Something is wrong, though no reading is out of its window."
 IRON_HOT = timedelta(hours=12)  # after soldering, that somebody coming back is asked about the iron
@@ -35,7 +36,7 @@ A = TypeVar("A", bound=Solved)
 
 @dataclass(frozen=True)
 class StageState:
-    """One stepping stone of the path. ``state`` is ``done``, ``in hand``, ``stuck``, ``to come`` or ``nothing to do``."""
+    """One stepping stone of the path. ``state`` is ``done``, ``in hand``, ``stuck``, ``to come``, ``nothing to do`` or ``lacks input``."""
 
     stage: Stage
     state: str
@@ -133,6 +134,8 @@ class Snapshot:
 
     def findings(self, stage: Stage) -> tuple[Finding, ...]:
         """What is known of each task of ``stage``."""
+        if self.build.hunted and stage in BUILT:
+            return ()  # it is built: what is wrong is to be found
         if stage not in self._found:
             answer = self.solved(stage)
             self._found[stage] = tuple(
@@ -172,7 +175,7 @@ class Snapshot:
         shows it."""
         asked = self.suspicion.next if self.suspicion else None
         drawn = asked is None or (asked.quantity not in (*WHOLE, TOUCH) and all(lies_on_board(self.kit, ref) for ref in asked.looked))
-        return not self.has_bench or (self.build.bench.startswith(PRACTICE) and drawn)
+        return not self.has_bench or (self.build.hunted and drawn)
 
     def probe(self) -> Finding | None:
         """What is to be read next to find what went wrong; before hands go inside a unit that may be charged, what is left in it."""
@@ -204,7 +207,8 @@ class Snapshot:
             if any(f.stuck for f in found):
                 state = "stuck"
             elif not found:
-                state = "nothing to do"
+                built = self.build.hunted and stage in BUILT
+                state = "done" if built else "lacks input" if lacks(self.kit, stage) else "nothing to do"
             elif done == len(found):
                 state = "done"
             else:

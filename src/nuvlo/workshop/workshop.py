@@ -10,14 +10,14 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import folder_whole
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
-from nuvlo.kit import Kit, Stage
+from nuvlo.kit import Kit
 from nuvlo.kit.revision import differences
 from nuvlo.logbook import Build, BuildStarted, Event
+from nuvlo.logbook.benches import PRACTICE, SIMULATED
 from nuvlo.logbook.store import Logbook
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.workshop.places import Places
 from nuvlo.workshop.session import Session
-from nuvlo.workshop.snapshot import PRACTICE
 
 
 class Workshop:
@@ -54,10 +54,7 @@ class Workshop:
                         "A newer Nuvlo may read it; what is in the log is left as it is.")
             )  # fmt: skip
         kit = self.places.kit_at(folder)
-        session = Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
-        if session.build.bench.startswith(PRACTICE) and not session.build.repairs:
-            session.go_to(Stage.WAKE)  # it is built: what is wrong is to be found
-        return session
+        return Session(self.logbook, self.places, self.bench_for, kit, build_id, events)
 
     def open_kit(self, kit: Kit, *, anew: bool = False) -> tuple[Session, str]:
         """The build of a kit that is in hand, or a first one, or another where one is wanted ``anew``; and where the kit is
@@ -109,7 +106,7 @@ class Workshop:
             practice = PracticeBench(kit, int(seed), hidden_mistake(kit, int(seed), how))
             practice.follow(build)
             return practice
-        if kind != "simulated" or kit.unit is None:
+        if kind != SIMULATED or kit.unit is None:
             return None
         seed, _, wrong = unit.partition(":")
         hidden = dict(item.partition("=")[::2] for item in wrong.split(",") if item)

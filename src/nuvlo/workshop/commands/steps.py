@@ -11,7 +11,7 @@ from nuvlo.model.probes import TOUCH
 from nuvlo.problems import Problem
 from nuvlo.stages.holds import span
 from nuvlo.stages.suspects import PROBING
-from nuvlo.stages.task import Wants
+from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.commands.arguments import Chosen, Nothing, PartNamed, StageNamed, Words
 from nuvlo.workshop.commands.bench import found, read, sheet, turn_as_advised
 from nuvlo.workshop.commands.choose import choose
@@ -28,7 +28,7 @@ def next_step(s: Session, given: Nothing) -> Outcome:
     if f is None:
         return Reply("All is done.")
     if f.waits:
-        raise Refused(Problem(f.words, "" if f.task.setup == SWITCHED_OFF else "Or 'accept' to go on without."))
+        raise Refused(Problem(f.words, "" if f.task.setup == SWITCHED_OFF else "Or 'accept' to go on without waiting."))
     if f.stuck:
         ways = STAY_OUT if f.task.setup == SWITCHED_OFF else "Put it right and read again, mark the part 'swapped', or 'accept'."
         raise Refused(Problem(f.words or "this step is stuck.", ways))
@@ -124,5 +124,17 @@ def accept(s: Session, given: Words) -> Reply:
         raise Refused(Problem("nothing here is out of its window.", ""))
     if f.task.setup == SWITCHED_OFF:
         raise Refused(Problem(f"{f.words or 'It is not safe yet.'} This one is not to be accepted.", STAY_OUT))
-    s.record(StepAccepted(step=f.task.id, why=given.text))
-    return Reply(f"{f.task.target or f.task.title} accepted as it is.")
+    skipped = _skipped(f)
+    s.record(StepAccepted(step=f.task.id, why="; ".join(w for w in (skipped, given.text) if w)))
+    if f.waits:
+        return Reply(f"Without waiting: {skipped}. The sheet will say so. Next: {f.task.title}.")
+    return Reply(f"{f.task.target or f.task.title} accepted as it is: {skipped}. The sheet will say so.")
+
+
+def _skipped(f: Finding) -> str:
+    """What is passed over by accepting: what was not over yet, or not done, or what reads wrong."""
+    if (hold := f.task.held) is not None and f.waits:
+        return hold.cut_short
+    if f.task.awaits and f.waits:
+        return f"{f.task.awaits} is not done"
+    return (f.words or "out of its window").rstrip(".")
