@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from nuvlo.arrays import Array
+from nuvlo.circuit.loaded import METER_OHMS
 from nuvlo.circuit.ohms import Ohmmeter
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured
@@ -32,6 +33,7 @@ class MeterSpec:
     digits: float = DIGITS
     capacitance_percent: float = 2.0
     lead_ohms: float = 0.2
+    volts_ohms: float = METER_OHMS  # between its leads on volts
     ohmmeter: Ohmmeter = field(default_factory=Ohmmeter)
 
     def resolution(self, value: float) -> float:

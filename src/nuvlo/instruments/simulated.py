@@ -11,6 +11,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
@@ -162,7 +163,7 @@ class SimulatedBench:
         runs = next((p.name for p in self.unit.kit.info.point if p.running and (p.node, p.reference) == (red, black)), None)
         if runs and self.unit.kit.info.running:
             return self._shown(self._means()[runs], "V")
-        return self._shown(float(self._point(setup).voltage(red, black)[0]), "V")
+        return self._shown(float(shown(self._point(setup), [(red, black)], self.spec.volts_ohms)[0, 0]), "V")
 
     def _means(self) -> dict[str, float]:
         """What the unit's points read on DC while it runs; followed anew only where a value has changed since."""

@@ -9,6 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
+from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.loaded import seen_from
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.kit import Kit
@@ -32,6 +36,7 @@ MINUTES = {"voltage": 1.8, "current": 2.1, "resistance": 2.0, "capacitance": 2.0
 BESIDE = 10 / 60  # more for each part with its joints that is looked at through the lens beside the first
 EACH_PART = {OVER: 5 / 60, CLOSE: BESIDE}  # more for each part of the whole board
 FIELD_MM, MOST_LOOKED = 13.0, 4  # from the middle of what a lens shows to its edge; parts that are kept in mind at one look
+MOST_SEEN = 1e6  # Ω of a place where a meter of 10 MΩ is still asked for volts: it pulls them down by a tenth
 AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points take longer than one and the ground that is clipped to
 MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
@@ -150,7 +155,21 @@ def readings_of(kit: Kit) -> list[Reading]:
     if kit.at_sockets:
         found += [Reading(f"{s.name}{EMPTY}", "current", "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
         found += [Reading(f"{place}{EMPTY}", "voltage", "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
-    return found + list(_lifted(kit)) + list(touched_of(kit)) + out
+    return _that_a_meter_tells(kit, found) + list(_lifted(kit)) + list(touched_of(kit)) + out
+
+
+def _that_a_meter_tells(kit: Kit, found: Sequence[Reading]) -> list[Reading]:
+    """Without the volts at places of our own choice where the meter itself would decide what is read."""
+    groups: dict[tuple[int, float], tuple[Circuit, list[Reading]]] = {}
+    for r in found:
+        if r.minutes == AT_A_PAD and (r.quantity == "voltage" or (r.quantity == "tone" and r.tone)):
+            circuit, hertz = (kit.tone_setup(r.tone), r.tone.hertz) if r.tone else (kit.setup(r.setup), 0.0)
+            groups.setdefault((id(circuit), hertz), (circuit, []))[1].append(r)
+    dropped = set()
+    for (_, hertz), (circuit, some) in groups.items():
+        seen = np.abs(seen_from(operating_point(circuit), [r.nodes for r in some], hertz)[:, 0])
+        dropped |= {r.key for r, ohms in zip(some, seen, strict=True) if not ohms <= MOST_SEEN}
+    return [r for r in found if r.key not in dropped]
 
 
 def _in_series(readings: Sequence[Reading]) -> list[Reading]:

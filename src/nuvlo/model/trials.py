@@ -19,6 +19,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
+from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import Unpowered
 from nuvlo.circuit.operating_point import (
     OperatingPoint,
@@ -184,15 +185,19 @@ class Trials:
 
         supplies = {s.name: s for s in self.kit.info.supply}
         tones: dict[tuple[str, str, float], list[int]] = {}
+        volts: dict[tuple[str, bool], list[int]] = {}
         for row, r in enumerate(self.readings):
             if r.quantity == "voltage":
-                out[row] = at_rest(self.kit.setup(r.setup), cold if r.empty else hot).voltage(*r.nodes)
+                volts.setdefault((r.setup, r.empty), []).append(row)
             elif r.quantity == "current":
                 out[row] = drawn(at_rest(self.kit.setup(r.setup), cold if r.empty else hot), supplies[r.point.removesuffix(EMPTY)])
             elif r.rippling:
                 out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.rippling)
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
+        for (setup, empty), rows in volts.items():
+            rest = at_rest(self.kit.setup(setup), cold if empty else hot)
+            out.update(zip(rows, shown(rest, [self.readings[row].nodes for row in rows]), strict=True))
         touched = {r.part: row for row, r in enumerate(self.readings) if r.quantity == TOUCH}
         if touched:
             out.update((touched[ref], rise) for ref, rise in rises(self.kit, at_rest(self.kit.setup()), list(touched)).items())

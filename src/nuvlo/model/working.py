@@ -10,6 +10,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.loaded import METER_OHMS, seen_from, shown
 from nuvlo.circuit.ohms import Ohmmeter, capacitance, resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
@@ -129,9 +130,8 @@ class WorkingModel:
         known = known_to(circuit, values)
 
         def error(position: Array) -> Array:
-            return (
-                operating_point(circuit, {**known, name: position}).voltage(watched.node, watched.reference) - reading
-            )
+            volts = shown(operating_point(circuit, {**known, name: position}), [(watched.node, watched.reference)])[0]
+            return np.asarray(volts - reading)
 
         low, high = np.zeros(self.members), np.ones(self.members)
         f_low, f_high = error(low), error(high)
@@ -176,7 +176,7 @@ class WorkingModel:
             rows.append(-currents[supply.element])
         for point in self.kit.info.point:
             heads.append((point.name, "voltage", "V"))
-            rows.append(self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference))
+            rows.append(shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)])[0])
         for name, supply in rippling(self.kit).items():
             heads.append((name, "tone", "V"))
             rows.append(ripple(self.kit, self.point_in(self.kit.setup()), supply))
@@ -276,7 +276,7 @@ class WorkingModel:
             rows.append(-amps[supply.element])
         for place, node in places:
             heads.append((f"{place}{EMPTY}", "voltage", "V"))
-            rows.append(point.voltage(node))
+            rows.append(shown(point, [(node, "0")])[0])
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(_windows(heads, np.array(rows)))]
 
     def supply_pairs(self) -> list[Pair]:
@@ -295,7 +295,7 @@ class WorkingModel:
         if fed is not None:
             read = ripple(self.kit, self.point_in(self.kit.setup()), fed)
         elif point is not None:
-            read = self.point_in(self.kit.setup(point.setup)).voltage(point.node, point.reference)
+            read = shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)])[0]
         else:
             assert supply is not None
             read = drawn(self.point_in(self.kit.setup()), supply)
@@ -393,7 +393,7 @@ class WorkingModel:
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
         watched = self.kit.point(trim.watch)
-        volts = operating_point(circuit, spread).voltage(watched.node, watched.reference).reshape(members, positions)
+        volts = shown(operating_point(circuit, spread), [(watched.node, watched.reference)])[0].reshape(members, positions)
         return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
 
     def compare(self, choice_id: str) -> list[Comparison]:
@@ -436,8 +436,8 @@ def tone_volts(point: OperatingPoint, tone: Tone) -> Array:
     return out
 
 
-def tones_at(point: OperatingPoint, tone: Tone, places: Sequence[tuple[str, str]]) -> Array:
-    """(P, N) V r.m.s. between the nodes of each place, while a tone's level stands where it is fed in."""
+def tones_at(point: OperatingPoint, tone: Tone, places: Sequence[tuple[str, str]], meter_ohms: float = METER_OHMS) -> Array:
+    """(P, N) V r.m.s. that a meter shows between the nodes of each place, while a tone's level stands where it is fed in."""
     fed, black = tone.fed_at
     wanted = dict.fromkeys(n for pair in (*places, (fed, black)) for n in pair if n not in GROUND_NAMES)
     found = responses(point, tone.source, list(wanted), np.array([tone.hertz]))
@@ -449,7 +449,8 @@ def tones_at(point: OperatingPoint, tone: Tone, places: Sequence[tuple[str, str]
     given = across(fed, black)
     fed_volts = np.minimum(tone.level, MOST_TONE * np.abs(given))  # into a short no generator gives its level
     with np.errstate(invalid="ignore", divide="ignore"):  # where nothing can be fed in at all, nothing is told
-        return np.array([fed_volts * np.abs(across(*pair) / given) for pair in places])
+        drawn_down = 1.0 / np.abs(1.0 + seen_from(point, places, tone.hertz) / meter_ohms)
+        return np.asarray(drawn_down * [fed_volts * np.abs(across(*pair) / given) for pair in places])
 
 
 def _at_least_as_wide(window: Window, half: float) -> Window:
