@@ -30,7 +30,7 @@ def test_volts_at_a_tone_are_those_of_the_closed_form(tmp_path):
     """|H| of one pole at its corner is 1/√2."""
     kit = a_kit(tmp_path, BOX, TOML, RC.format(farads="100n"))
     (window,) = WorkingModel(kit).tone_windows()
-    assert window.nominal == pytest.approx(2**-0.5, rel=1e-4)
+    assert window.nominal == pytest.approx(2**-0.5, rel=6e-4)  # less the half in a thousand that a meter of 10 MΩ takes
     assert (window.quantity, window.unit) == ("tone", "V")
     # 1 % and 5 % at their ends, by hand: x = ωRC, |H| = 1/√(1 + x²).
     ends = [1 / np.hypot(1, x) for x in (0.99 * 0.95, 1.01 * 1.05)]

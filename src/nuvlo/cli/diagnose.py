@@ -38,13 +38,17 @@ def add_verbs(verbs: Verbs) -> None:
 def _diagnose(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_places
+    from nuvlo.logbook import Build
     from nuvlo.model.diagnosis import Diagnosis
+    from nuvlo.stages.slips import slip
 
     diagnosis = Diagnosis(read_kit(a.folder))
     taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings})
     found = diagnosis.rank(taken, STAGES.get(a.stage or "", ()))
     told = [g for g in found.groups if g.probability >= LEAST]
-    lines = [f"{100 * g.probability:3.0f} %  {_said(g)}" for g in told[:SHOWN]]
+    odd = slip(diagnosis, Build(""), taken, found.unexplained)
+    lines = [f"Read {odd[0][0]} again: {odd[1]}"] if odd else []
+    lines += [f"{100 * g.probability:3.0f} %  {_said(g)}" for g in told[:SHOWN]]
     lines.append(f"{100 * found.good_unit:3.0f} %  a good unit")
     lines.append(f"{100 * found.unexplained:3.0f} %  no single mistake explains what was read")
     if found.next and found.next[1] >= WORTH_BITS:

@@ -23,6 +23,7 @@ from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages.answer import Solved
+from nuvlo.stages.slips import slip
 from nuvlo.stages.task import Finding, Task, Wants
 from nuvlo.words import listed
 
@@ -104,12 +105,15 @@ class Suspicion(Solved):
     compared: tuple[Compared, ...] = ()
     sure: bool = False  # of the first suspect, so that it is put right
     wires: bool = False  # whether only wires were tried
+    again: str = ""  # why one reading is taken again before anybody is accused
 
     @property
     def verdict(self) -> str:
         """What is to be said before all else, where the readings say something; empty else."""
         if self.wires:
             return OF_WIRES
+        if self.again:
+            return "Before anything is looked for: one reading is to be taken again."
         first = self.suspects[0].share if self.suspects else 0.0
         if self.unexplained > max(first, self.good):
             return "No single mistake explains what was read: look for two, or read again what is furthest off."
@@ -164,7 +168,11 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
     """Whom the readings so far accuse, with ``stop`` out of its window; what was ``skipped`` is not asked for."""
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
+
     ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs}, skipped, stop.setup == SOCKETS_EMPTY)
+    if (odd := slip(diagnosis, build, taken, ranking.unexplained)) is not None and odd[0] not in skipped:
+        key, why = odd
+        return Suspicion(unexplained=ranking.unexplained, good=ranking.nothing_shown, next=next(r for r in diagnosis.readings if r.key == key), again=why, why=why)
     told = [g for g in ranking.groups if not g.silent]
     least = LEAST * sum(g.probability for g in told)  # where no single mistake explains it, those that come nearest
     shown = [g for g in told if g.probability >= least][: len(LETTERS)]
@@ -275,6 +283,10 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     high = is_high(kit)
     before = (EMPTY_FIRST if high else OFF_FIRST) if r.state == "off" else CLIPPED + " " if high else ""
     step = StepId.of(stage, PROBING, r.quantity, r.point)
+    if found.again:
+        title, how = _held(kit, r)
+        return Task(step, stage, Wants.READING, f"Read {r.point} again", f"{before}{found.again} {how}", r.point, r.quantity, r.unit,
+                    parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
     if r.quantity == TOUCH:
         return Task(step, stage, Wants.LOOK, f"Touch {listed(r.looked)}", FINGER, r.point, TOUCH, parts=r.looked)
     if r.quantity == OVER:
