@@ -10,6 +10,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtWidgets import QApplication
 
+from nuvlo import clock
 from nuvlo.desktop import theme
 from nuvlo.desktop.controller import Opened
 from nuvlo.desktop.main_window import Window
@@ -59,7 +60,10 @@ class Studio:
         self.wait()
 
     def step(self) -> None:
-        now = self.session.now()
+        now, going = self.session.now(), clock.ahead()
+        if now and now.waits and now.task.held and going:  # nobody waits for a board to dry
+            going.wait_until(now.task.held.until)
+            self.session.forget()
         self.type("confirm" if now and now.task.hazard else "next")
 
     def until(self, stage: Stage, title: str = "") -> None:
@@ -135,4 +139,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    with clock.running():
+        main()
