@@ -19,10 +19,11 @@ def add_verbs(verbs: Verbs) -> None:
 def _ring_out(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_readings
+    from nuvlo.kit.kit import GROUND_NAMES
     from nuvlo.model import WorkingModel
     from nuvlo.model.windows import finite
     from nuvlo.model.wired import LEAST_TOLD, explained, probes
-    from nuvlo.quantity import Verdict, format_value, judge
+    from nuvlo.quantity import Verdict, format_span, judge
 
     kit = read_kit(a.folder)
     model = WorkingModel(kit)
@@ -42,7 +43,9 @@ def _ring_out(a: argparse.Namespace) -> Answer:
                      "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.point, 0.0), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""
         rises = f"  rises for some {settles[w.point]:.0f} s" if w.point in settles else ""
-        lines.append(f"{w.point:14s} {format_value(w.low, 'Ω', 3)} to {format_value(w.high, 'Ω', 3)}{rises}{said}")
+        where = kit.named_place(places[1]) if places[1] in GROUND_NAMES else places[1]
+        leads = f"red on {places[0]}, black on {where}{places[2] and ', ' + places[2].replace('.', ' in ')}"
+        lines.append(f"{w.point:14s} {leads}: {format_span(w.low, w.high, 'Ω')}{rises}{said}")
     wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
     suspects = explained(kit, read, windows) if wrong else []
     lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects if s.share >= LEAST_TOLD]

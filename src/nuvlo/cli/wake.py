@@ -68,9 +68,9 @@ def _wake(a: argparse.Namespace) -> Answer:
 
 
 def _between(w: Window | None) -> str:
-    from nuvlo.quantity import format_value
+    from nuvlo.quantity import format_span
 
-    return f": {format_value(w.low, w.unit, 3)} to {format_value(w.high, w.unit, 3)}" if w is not None else ""
+    return f": {format_span(w.low, w.high, w.unit)}" if w is not None else ""
 
 
 def _why(point: str, model: WorkingModel) -> Answer:

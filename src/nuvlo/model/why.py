@@ -14,7 +14,7 @@ from nuvlo.model.rectifier import rippling
 from nuvlo.model.trials import Trials
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import Problem
-from nuvlo.quantity import format_value
+from nuvlo.quantity import format_span, format_value
 
 PLAIN = 2.0  # widths of a window, beyond which nothing shows more plainly
 
@@ -35,7 +35,7 @@ class Why:
     def lines(self, most: int) -> list[str]:
         """In words, a line each."""
         by = ", ".join(f"{of} {share:.0%}".replace("%", "\u202f%") for of, share in self.widened[:most]) or "nothing much"
-        out = [f"{self.point}: {format_value(self.low, self.unit, 3)} to {format_value(self.high, self.unit, 3)}. Widened by: {by}."]
+        out = [f"{self.point}: {format_span(self.low, self.high, self.unit)}. Widened by: {by}."]
         return out + [f"{format_value(to, self.unit, 3):>10s}  if {text}" for text, to in self.moved[:most]]
 
 

@@ -2,12 +2,13 @@
 
 from nuvlo.quantity.markings import resistor_bands
 from nuvlo.quantity.uncertainty import Measured, Verdict, judge
-from nuvlo.quantity.value import UnreadableValue, format_value, parse_value, sentence
+from nuvlo.quantity.value import UnreadableValue, format_span, format_value, parse_value, sentence
 
 __all__ = [
     "Measured",
     "UnreadableValue",
     "Verdict",
+    "format_span",
     "format_value",
     "judge",
     "parse_value",

@@ -113,6 +113,15 @@ def _prefix_and_unit(letters: str, text: str) -> tuple[float, str]:
 
 
 @lru_cache(maxsize=8192)  # the same few values are shown at every step
+def format_span(low: float, high: float, unit: str = "", digits: int = 3) -> str:
+    """``4.12 V to 4.29 V``; ``at least 2 MΩ`` where there is no upper end, ``open`` where there is nothing below that either."""
+    if low == math.inf:
+        return "open"
+    if high == math.inf:
+        return f"at least {format_value(low, unit, digits)}"
+    return f"{format_value(low, unit, digits)} to {format_value(high, unit, digits)}"
+
+
 def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     """Engineering notation with a thin space and a true minus: ``4.7 kΩ``, ``−17.7 dB``.
 

@@ -10,7 +10,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
-from nuvlo.quantity import Verdict, format_value
+from nuvlo.quantity import Verdict, format_span
 from nuvlo.stages import discharge
 from nuvlo.stages.lacks import sounds, untold_trimmers
 from nuvlo.stages.task import Finding, Task, Wants
@@ -80,7 +80,7 @@ class Sheet:
                 continue
             window = "—"
             if f.window is not None:
-                window = f"{format_value(f.window.low, f.window.unit)} to {format_value(f.window.high, f.window.unit)}"
+                window = format_span(f.window.low, f.window.high, f.window.unit)
             word = f.verdict_words if f.window else "no window"
             if f.brief and f.aside:  # of a part: whether it fits; that it is the right one goes with that
                 word = f.aside + (", accepted" if f.accepted else "")

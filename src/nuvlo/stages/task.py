@@ -11,7 +11,7 @@ from nuvlo.kit import Hazard, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, Reading
 from nuvlo.model.windows import Window
-from nuvlo.quantity import Measured, Verdict, format_value, judge
+from nuvlo.quantity import Measured, Verdict, format_span, judge
 from nuvlo.quantity.uncertainty import distance_in_words
 from nuvlo.stages.holds import Hold
 
@@ -203,7 +203,7 @@ def _judged(task: Task, reading: Measured | None, window: Window | None, accepte
     verdict = judge(reading, low, window.high)
     words = ""
     if verdict in (Verdict.OUT, Verdict.NEAR):
-        inside = f"{format_value(window.low, window.unit)} to {format_value(window.high, window.unit)}"
+        inside = format_span(window.low, window.high, window.unit)
         away = distance_in_words(reading, window.low, window.high)
         near = "too close to the edge to tell" if verdict is Verdict.NEAR else away
         words = f"{task.target} reads {reading}, expected {inside}: {near}."

@@ -6,7 +6,7 @@ from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.bar import Bar
 from nuvlo.desktop.tools.page import Page
 from nuvlo.model.why import Why
-from nuvlo.quantity import format_value
+from nuvlo.quantity import format_span, format_value
 
 MOST_PARTS, MOST_MISTAKES = 6, 8
 
@@ -16,7 +16,7 @@ class WhyTool(Page):
 
     def show_answer(self, found: Why) -> None:
         column = self.fresh()
-        inside = f"{format_value(found.low, found.unit, 3)} to {format_value(found.high, found.unit, 3)}"
+        inside = format_span(found.low, found.high, found.unit)
         column.addWidget(label(f"{found.point}: {inside}", 15, bold=True))
         column.addWidget(label("What widens it", 12, "copper", bold=True))
         for of, share in found.widened[:MOST_PARTS]:
