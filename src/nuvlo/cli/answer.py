@@ -38,9 +38,11 @@ class Verbs:
         return made
 
 
-def _said(handler: Handler, arguments: argparse.Namespace) -> Answer:
+def _said(handler: Handler, arguments: argparse.Namespace) -> tuple[int, str]:
+    """The exit status, and what is printed."""
     try:
-        return handler(arguments)
+        status, document, text = handler(arguments)
+        return status, _as_json(document) if arguments.json else text
     except NuvloError:
         raise
     except OSError as refused:
@@ -49,20 +51,22 @@ def _said(handler: Handler, arguments: argparse.Namespace) -> Answer:
         raise at_fault(fault) from fault
 
 
+def _as_json(document: object) -> str:
+    return json.dumps(document, ensure_ascii=False, allow_nan=False)
+
+
 def answered(handler: Handler, arguments: argparse.Namespace) -> int:
     """Run ``handler`` and print what it answers, or what was wrong; the exit status."""
     try:
-        status, document, text = _said(handler, arguments)
+        status, text = _said(handler, arguments)
     except KeyboardInterrupt:
         print("stopped.", file=sys.stderr)
         return 130
     except NuvloError as error:
-        status, document, text = 1, {"problems": [p.as_json() for p in error.problems]}, ""
+        status, text = 1, _as_json({"problems": [p.as_json() for p in error.problems]}) if arguments.json else ""
         print(error, file=sys.stderr)
     try:
-        if arguments.json:
-            print(json.dumps(document, ensure_ascii=False, allow_nan=False))
-        elif text:
+        if text:
             print(text)
         sys.stdout.flush()
     except BrokenPipeError:  # the reader has seen enough, as `head` has; nothing more is to be said at the end either

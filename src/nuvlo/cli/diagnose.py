@@ -81,6 +81,7 @@ def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
     from nuvlo.model.probes import SENSES, TOUCH, WHOLE, readings_of
+    from nuvlo.model.windows import finite
 
     kit = read_kit(a.folder)
     readings = readings_of(kit)
@@ -93,7 +94,9 @@ def _practice(a: argparse.Namespace) -> Answer:
     reading = _wanted(readings, a.read, a.quantity)
     seen = PracticeBench(kit, a.seed, hidden).observed(reading)
     found, wrong = seen[reading.key], [point for (point, quantity), shown in seen.items() if (point, quantity) != reading.key and shown.value > 0.5]
-    document = {"point": reading.point, "quantity": reading.quantity, "value": found.value, "unit": found.unit, "uncertainty": found.uncertainty}
+    document: dict[str, object] = {"point": reading.point, "quantity": reading.quantity, "value": finite(found.value), "unit": found.unit, "uncertainty": found.uncertainty}
+    if document["value"] is None:
+        document["open"] = True
     if reading.quantity == TOUCH:
         return 0, document, f"{reading.point} is {'hot' if found.value > 0.5 else 'no hotter than it should be'}"
     if reading.quantity in SENSES:

@@ -19,6 +19,7 @@ def _wires(a: argparse.Namespace) -> Answer:
     from nuvlo.craft.routes import joins
     from nuvlo.craft.wires import ledger
     from nuvlo.files.kit_folder import read_kit
+    from nuvlo.words import listed
 
     kit = read_kit(a.folder)
     runs, lettered = ledger(kit), joins(kit)
@@ -44,11 +45,14 @@ def _wires(a: argparse.Namespace) -> Answer:
     lines, turn = [f"  {j.letter} to {j.letter}  {j.words}" for j in lettered], ""
     if lines:
         lines.insert(0, "The board first, on its back, letter to letter.")
-    for r in runs:
+    numbers = {r.wire.name: n for n, r in enumerate(runs, 1)}
+    for n, r in enumerate(runs, 1):
         if r.turn != turn:
             turn = r.turn
             lines.append(r.why)
         length = f"{r.wire.length_mm:g} mm" if r.wire.length_mm else ""
         ends = f"{r.wire.start} to {r.wire.end}"
-        lines.append(f"  {r.wire.name:>3s}  {ends:26s} {r.wire.colour:8s} {length:>7s}  {r.wire.note}".rstrip())
+        twisted = f"twisted with {listed([str(numbers[t]) for t in r.twisted if t in numbers])}" if r.twisted else ""
+        notes = "; ".join(w for w in (twisted, r.wire.note) if w)
+        lines.append(f"{n:4d}. wire {r.wire.name:>3s}  {ends:26s} {r.wire.colour:8s} {length:>7s}  {notes}".rstrip())
     return 0, {"wires": rows, "joins": letters}, "\n".join(lines) or "No wires: the kit has no wiring.csv."

@@ -6,6 +6,7 @@ It solves the same circuit the kit ships, but with true values no other part of 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -179,12 +180,17 @@ class SimulatedBench:
                 return self._shown(heater.volts * UNLOADED, "V")
         if rectified is None:
             return self.played(self.unit.kit.tone(name))
-        return self._shown(float(ripple(self.unit.kit, self._point(""), rectified)[0]), "V")
+        return self._alternating(float(ripple(self.unit.kit, self._point(""), rectified)[0]))
 
     def played(self, tone: Tone) -> Measured:
         """Volts r.m.s. of any tone at its node."""
         point = self._point(tone.setup, (tone.source, tone.at, tone.node))
-        return self._shown(float(tone_volts(point, tone)[0]), "V")
+        return self._alternating(float(tone_volts(point, tone)[0]))
+
+    def _alternating(self, volts: float) -> Measured:
+        """What the display shows on AC: never less than nothing."""
+        shown = self._shown(volts, "V")
+        return shown if shown.value > 0 else replace(shown, value=0.0)
 
     def supply_current(self, supply: str, *, setup: str = "") -> Measured:
         found = next(s for s in self.unit.kit.info.supply if s.name == supply)

@@ -51,6 +51,7 @@ def radio_filters(kit: Kit) -> list[RadioFilter]:
     unit = kit.unit
     if unit is None or not kit.wires:
         return []
+    hears = bool(kit.info.supply) or not any(p.kind == "driver" for p in kit.parts.values())  # a loudspeaker makes no sound of radio
     names = ["0", *unit.nodes]
     caps: dict[str, list[str]] = {}
     for e in unit.elements:
@@ -68,7 +69,7 @@ def radio_filters(kit: Kit) -> list[RadioFilter]:
                 continue
             found = caps.get(wire.net.lower(), [])
             out += [_filter(kit, lug, far, wire.net, wire.length_mm, element) for element in found]
-            if not found and wire.net.lower() in inputs:
+            if not found and hears and wire.net.lower() in inputs:
                 out.append(RadioFilter(lug, "", 0.0, None, math.inf))
     return list(dict.fromkeys(out))
 

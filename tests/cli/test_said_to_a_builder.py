@@ -1,0 +1,56 @@
+"""What verbs of the command line say to somebody with a lead in each hand."""
+
+import json
+import re
+
+import pytest
+
+from nuvlo.cli.main import main
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+from nuvlo.instruments.protocols import InstrumentError
+from nuvlo.model.probes import readings_of
+from nuvlo.workshop.places import SHIPPED
+
+
+def said(capsys, *words: str) -> str:
+    assert main([words[0], str(SHIPPED / words[1]), *words[2:]]) == 0
+    return capsys.readouterr().out
+
+
+@pytest.mark.parametrize("kit", ["oxbow", "barrowmoor", "tollgate"])
+def test_no_capacitor_against_radio_in_a_loudspeaker(kit, capsys):
+    assert "100 pF" not in said(capsys, "bonds", kit)
+
+
+@pytest.mark.parametrize("kit", ["kilnlight", "gorsefire", "millrace", "lampwick"])
+def test_wires_are_numbered_as_they_are_run(kit, capsys):
+    lines = said(capsys, "wires", kit).splitlines()
+    numbers = [int(m[1]) for line in lines if (m := re.match(r" *(\d+)\. wire ", line))]
+    assert numbers == list(range(1, len(read_kit(SHIPPED / kit).wires) + 1))
+
+
+def test_twisted_wires_name_each_other(capsys):
+    told = {int(m[1]): m[2] for m in re.finditer(r"^ *(\d+)\. wire .*twisted with (\d+)", said(capsys, "wires", "kilnlight"), re.MULTILINE)}
+    assert told
+    assert all(told.get(int(other)) == str(n) for n, other in told.items())
+
+
+@pytest.mark.parametrize(("kit", "seed"), [("sluice", 1), ("sluice", 2), ("oxbow", 1), ("barrowmoor", 3), ("gorsefire", 5)])
+def test_whatever_practice_reads_is_a_document_and_no_ac_volts_lie_below_nothing(kit, seed, capsys):
+    whole = read_kit(SHIPPED / kit)
+    bench = PracticeBench(whole, seed, hidden_mistake(whole, seed))
+    kinds = {}
+    for r in readings_of(whole):
+        if r.quantity not in ("resistance", "tone", "voltage"):
+            continue
+        try:
+            shown = bench.take(r)
+        except InstrumentError:
+            continue
+        assert r.quantity != "tone" or shown.value >= 0, r.point
+        kinds[shown.value == float("inf")] = r
+    for open_, r in kinds.items():
+        found = json.loads(said(capsys, "practice", kit, "--seed", str(seed), "--read", r.point, "--quantity", r.quantity, "--json"))
+        assert (found["value"] is None) is open_
+        assert found.get("open", False) is open_
