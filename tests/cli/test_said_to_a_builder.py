@@ -6,11 +6,13 @@ import re
 import pytest
 
 from nuvlo.cli.main import main
+from nuvlo.cli.window import _named
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.model.probes import readings_of
 from nuvlo.workshop.places import SHIPPED
+from nuvlo.workshop.workshop import Workshop
 
 
 def said(capsys, *words: str) -> str:
@@ -54,3 +56,29 @@ def test_whatever_practice_reads_is_a_document_and_no_ac_volts_lie_below_nothing
         found = json.loads(said(capsys, "practice", kit, "--seed", str(seed), "--read", r.point, "--quantity", r.quantity, "--json"))
         assert (found["value"] is None) is open_
         assert found.get("open", False) is open_
+
+
+@pytest.fixture
+def shop(tmp_path):
+    workshop = Workshop(tmp_path / "shop")
+    ids = [workshop.start(read_kit(SHIPPED / kit)).build.id for kit in ("gorsefire", "sluice", "gorsefire")]
+    workshop.close()
+    return tmp_path / "shop", ids
+
+
+@pytest.mark.parametrize(("said_so", "kit", "which"), [
+    ("002", None, 2), ("Gorsefire 002", None, 2), ("gorsefire 001", None, 0), (" SLUICE 001 ", None, 1), ("001", "gorsefire", 0), ("Sluice 001", "sluice", 1),
+])  # fmt: skip
+def test_a_build_is_opened_by_its_number_or_its_name(shop, said_so, kit, which):
+    folder, ids = shop
+    assert _named(folder, said_so, SHIPPED / kit if kit else None) == ids[which]
+
+
+@pytest.mark.parametrize(("words", "says"), [
+    (["SHOP", "--build", "999"], "Builds here: Gorsefire 001, Sluice 001, Gorsefire 002"), (["SHOP", "--build", "Gorsefire 003"], "no build 'Gorsefire 003'"),
+    (["KIT", "--workshop", "SHOP", "--build", "999"], "of this kit"), (["KIT", "--workshop", "SHOP", "--build", "Sluice 001"], "Builds here: Gorsefire 001, Gorsefire 002"),
+])  # fmt: skip
+def test_a_build_that_is_none_ends_the_command_before_there_is_a_window(shop, words, says, capsys):
+    there = {"SHOP": str(shop[0]), "KIT": str(SHIPPED / "gorsefire")}
+    assert main(["open", *(there.get(w, w) for w in words)]) == 1
+    assert says in capsys.readouterr().err

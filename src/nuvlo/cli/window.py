@@ -18,7 +18,7 @@ def add_verbs(verbs: Verbs) -> None:
     opened = verbs.add("open", _open, "open a build, a kit folder or a workshop")
     opened.add_argument("path", type=Path)
     opened.add_argument("--new", action="store_true", help="begin another unit of the kit")
-    opened.add_argument("--build", metavar="SERIAL", help="which build of a workshop; its shelf if not given")
+    opened.add_argument("--build", metavar="NAME", help="which build of a workshop, as 002 or \"Gorsefire 002\"; its shelf if not given")
     opened.add_argument("--workshop", type=Path, help="workshop that keeps builds of a kit opened by its folder")
     opened.add_argument("--check", action="store_true", help="paint the first window, then end")
 
@@ -61,21 +61,38 @@ def _open(a: argparse.Namespace) -> Answer:
     is_workshop = (inside / "logbook.db").exists() and not (path.is_dir() and (path / "bom.csv").exists())
     folder = inside if is_workshop else (a.workshop or user_folder() / "workshop")
 
+    wanted = "" if a.build is None else _named(folder, a.build, None if is_workshop else path)
+
     def opener() -> Opened:
         from nuvlo.files.kit_folder import read_kit
         from nuvlo.workshop.workshop import Workshop
 
         workshop = Workshop(folder)
-        builds = workshop.builds()
-        if is_workshop and a.build is None:
-            return Opened(workshop)
+        if wanted:
+            return Opened(workshop, workshop.open(wanted))
         if is_workshop:
-            wanted = [b for b in builds if a.build == b.serial]
-            if not wanted:
-                serials = ", ".join(f"{b.kit} {b.serial}" for b in builds) or "none yet"
-                raise NuvloError(Problem("this workshop has no such build.", f"Builds here: {serials}."))
-            return Opened(workshop, workshop.open(wanted[-1].id))
+            return Opened(workshop)
         return Opened(workshop, *workshop.open_kit(read_kit(path), anew=a.new))
 
     status = start(opener, check=a.check)
     return status, {"folder": folder.name, "status": status}, ""
+
+
+def _named(folder: Path, said: str, kit: Path | None) -> str:
+    """The id of the newest build that is called ``said``, by its number or by its kit's name and number; of a kit, where one is opened. Asked before
+    there is a window, so that a name that is none ends the command."""
+    from nuvlo.files.kit_folder import read_kit
+    from nuvlo.workshop.workshop import Workshop
+
+    of = read_kit(kit).name if kit is not None else None
+    workshop = Workshop(folder)
+    try:
+        builds = [b for b in workshop.builds() if of in (None, b.kit)]
+    finally:
+        workshop.close()
+    words = said.strip().lower()
+    found = [b.id for b in builds if words in (b.serial.lower(), f"{b.kit} {b.serial}".lower())]
+    if not found:
+        serials = ", ".join(f"{b.kit} {b.serial}" for b in builds) or "none yet"
+        raise NuvloError(Problem(f"there is no build '{said}' {'of this kit ' if of else ''}in this workshop.", f"Builds here: {serials}."))
+    return found[-1]
