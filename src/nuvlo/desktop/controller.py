@@ -315,7 +315,13 @@ class Controller(QObject):
             session.adopt(answer)
             return session.snapshot().made_ready()
 
-        self.jobs.start(LOG, adopt, self._looked, build=session.build.id)
+        def adopted(shown: Snapshot | None, error: NuvloError | None) -> None:
+            if error is not None:  # it cannot be kept, on a full disk say: it is said, and not solved again until something changes
+                self.replied.emit(f"What was worked out cannot be kept: {error}", False)
+                self._given_up = question
+            self._looked(shown, error)
+
+        self.jobs.start(LOG, adopt, adopted, build=session.build.id)
 
 
 def _caught_up(session: Session) -> Snapshot | None:
