@@ -8,7 +8,7 @@ from itertools import product
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLabel
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.map import BoardMap, Marking
@@ -31,7 +31,7 @@ HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
 
 def test_heavy_libraries_wait_until_after_the_first_paint():
     code = (
-        "import sys\nfrom PyQt6.QtWidgets import QApplication\nfrom nuvlo.desktop import theme\n"
+        "import sys\nfrom PyQt6.QtWidgets import QApplication, QPushButton\nfrom nuvlo.desktop import theme\n"
         "from nuvlo.desktop.main_window import Window\napp = QApplication([])\ntheme.load_fonts()\nw = Window()\nw.show()\n"
         "app.processEvents()\nassert not w.grab().isNull()\n"
         f"print([m for m in {(*HEAVY, 'sqlalchemy', 'pyqtgraph')!r} if m in sys.modules])\n"
@@ -71,13 +71,14 @@ def test_typing_goes_on_while_the_log_and_the_model_are_busy(drive, monkeypatch)
     assert threading.main_thread() not in threads
 
 
-def test_a_caution_is_passed_by_enter_on_its_button_but_never_by_space(drive):
+@pytest.mark.parametrize("reason", [Qt.FocusReason.OtherFocusReason, Qt.FocusReason.TabFocusReason])
+def test_a_caution_is_passed_by_enter_on_its_button_but_never_by_space(drive, reason):
     driver = drive()
     driver.until(Stage.SEQUENCE)
     driver.space()
     button = driver.window.next_lane.confirm
     assert button is not None
-    button.setFocus()
+    button.setFocus(reason)
     QTest.keyClick(button, Qt.Key.Key_Space)
     driver.settle()
     assert driver.session.build.confirmed == set()
@@ -85,6 +86,29 @@ def test_a_caution_is_passed_by_enter_on_its_button_but_never_by_space(drive):
     QTest.keyClick(driver.window.next_lane.confirm, Qt.Key.Key_Return)
     driver.settle()
     assert driver.session.build.confirmed == {"iron"}
+
+
+@pytest.mark.parametrize(("label", "reason", "left"), [
+    ("Undo", Qt.FocusReason.TabFocusReason, []), ("Undo", Qt.FocusReason.BacktabFocusReason, []),
+    ("Undo", Qt.FocusReason.MouseFocusReason, ["R1", "R2"]),  # a foot switch after a click does not undo again
+    ("Step before", Qt.FocusReason.TabFocusReason, ["R1"]),
+])  # fmt: skip
+def test_space_presses_a_button_that_was_gone_to_by_tab(drive, label, reason, left):
+    driver = drive()
+    driver.type("leads 0.2")
+    driver.type("r1 100.1")
+    before = driver.session.build.events
+    button = next(b for b in driver.window.findChildren(QPushButton) if b.text().startswith(label) and b.isVisible())
+    button.setFocus(reason)
+    QTest.keyClick(button, Qt.Key.Key_Space)
+    driver.settle()
+    measured = list(driver.session.build.measured)
+    assert measured[:1] == left[:1]
+    if left == ["R1", "R2"]:
+        assert driver.session.build.events > before, "it went on"
+    elif label == "Step before":
+        assert driver.session.looking_at is not None
+        assert driver.session.build.events == before
 
 
 def test_typing_anywhere_goes_to_the_bench_line(drive):

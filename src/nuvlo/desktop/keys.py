@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
 
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.verbs import ROWS
@@ -14,6 +14,7 @@ from nuvlo.workshop.commands.verbs import ROWS
 if TYPE_CHECKING:
     from nuvlo.desktop.main_window import Window
 
+BY_TAB = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 SPACE = "Space"  # means go on only while nothing is typed: see eventFilter
 OWN = {
     QKeySequence(v.key)[0].toCombined(): v.name for v in ROWS if v.key and v.key != SPACE
@@ -26,8 +27,11 @@ class Keys(QObject):
     def __init__(self, window: Window) -> None:
         super().__init__(window)
         self.window = window
+        self._tabbed_to: QAbstractButton | None = None  # a button that has the focus by Tab, not by a click
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QFocusEvent) and event.gotFocus() and isinstance(watched, QWidget):
+            self._tabbed_to = watched if isinstance(watched, QAbstractButton) and event.reason() in BY_TAB else None
         if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False
         # The window system's own QWindow sees each key first; it is let through to the widget it is meant for.
@@ -54,8 +58,11 @@ class Keys(QObject):
         elif watched is entry:
             return False
         elif key == Qt.Key.Key_Space and not entry.text():
-            # Never let Space press a focused button: a caution is not passed by a foot switch.
-            if not on_shelf:
+            # It presses a button that was gone to by Tab. After a click it goes on, so that a foot switch does not undo again; and no caution
+            # is passed by it.
+            if self._tabbed_to is not None and watched is self._tabbed_to and not self._cautioned():
+                self._tabbed_to.click()
+            elif not on_shelf:
                 self.window.run(Command("next"))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and hasattr(watched, "click"):
             watched.click()
@@ -67,3 +74,9 @@ class Keys(QObject):
         else:
             return False
         return True
+
+    def _cautioned(self) -> bool:
+        """Whether a caution is to be confirmed."""
+        shown = self.window.controller.shown
+        now = shown.now() if shown is not None else None
+        return now is not None and now.task.hazard is not None
