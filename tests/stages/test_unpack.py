@@ -1,6 +1,7 @@
 """Unpack: wrong strips, identifying, look-alikes, matching, making do, the letter."""
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -11,6 +12,7 @@ from nuvlo.craft.look_alikes import about, look_alikes
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments import MeterSpec
+from nuvlo.kit import Stage
 from nuvlo.kit.variant import changes_in, varied
 from nuvlo.model.stress import Stress, overstressed, rated, stresses
 from nuvlo.problems import NuvloError
@@ -21,6 +23,8 @@ from nuvlo.stages.unpack.identify import identify, identify_reading
 from nuvlo.stages.unpack.letter import letter, shopping_list
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import closest_pairs, match, mismatch
+from nuvlo.workshop.commands.execute import execute
+from nuvlo.workshop.commands.grammar import understand
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but
 
@@ -311,3 +315,15 @@ def test_a_part_inside_what_is_printed_fits_and_only_beyond_doubt_is_it_out(tmp_
 
 def test_a_parts_list_alone_bears_nothing_that_could_be_solved(tmp_path):
     assert stresses(a_kit(tmp_path, STRIP)) == {}
+
+
+@pytest.mark.parametrize(("typed", "asked"), [
+    ("c3 100", "100\u202fnF?"), ("c1 1", "1\u202fµF?"), ("c4 100", "100\u202fµF?"), ("c2 47", "47\u202fµF?"), ("c1 998", "998\u202fnF?"), ("c3 92.1", "92.1\u202fnF?"),
+])  # fmt: skip
+def test_farads_without_their_prefix_are_asked_about_and_not_kept(bench, gorsefire, typed, asked):
+    session = bench(3)
+    with pytest.raises(NuvloError, match=re.escape(asked)):
+        execute(session, understand(typed, gorsefire, None, Stage.UNPACK))
+    assert not session.build.measured
+    execute(session, understand(f"{typed}n", gorsefire, None, Stage.UNPACK))
+    assert session.build.measured

@@ -31,12 +31,13 @@ from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
 from nuvlo.workshop.commands.arguments import Looked, Nothing, PartValue, PointReading, Turned, Words, feels, looks
 from nuvlo.workshop.commands.outcome import Outcome, Reply, Work, verdict_words
-from nuvlo.workshop.commands.unpack import measure, without_leads
+from nuvlo.workshop.commands.unpack import measure, with_prefix, without_leads
 from nuvlo.workshop.session import Refused, Session
 
 
 def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
     stage, point, quantity = s.stage, given.point, given.quantity
+    with_prefix(point, given.value)
     value, leads = (given.value, 0.0) if point == meter_leads.LEADS else without_leads(s, given.value)
     if point == meter_leads.LEADS and not value.value <= meter_leads.MOST_OHMS:
         raise Refused(

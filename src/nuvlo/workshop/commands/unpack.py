@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from nuvlo.catalogue import find
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
@@ -18,6 +20,9 @@ from nuvlo.workshop import papers
 from nuvlo.workshop.commands.arguments import Nothing, PartMark, PartNamed, PartValue, ReferenceShown, Words
 from nuvlo.workshop.commands.outcome import Reply, verdict_words
 from nuvlo.workshop.session import Refused, Session
+
+MOST_FARADS = 0.1  # F: more than any part of an audio kit; a number above was typed without its prefix
+PREFIXES = {"p": 1e-12, "n": 1e-9, "u": 1e-6}
 
 
 def tray(s: Session, given: Words) -> Reply:
@@ -94,6 +99,7 @@ def mark(s: Session, given: PartMark) -> Reply:
 
 
 def measure(s: Session, given: PartValue, instrument: str = "typed") -> Reply:
+    with_prefix(given.ref, given.value, s.kit.part(given.ref).value)
     value, leads = without_leads(s, given.value)
     s.record(
         PartMeasured(ref=given.ref, value=value.value, uncertainty=value.uncertainty, unit=value.unit, instrument=instrument,
@@ -101,6 +107,15 @@ def measure(s: Session, given: PartValue, instrument: str = "typed") -> Reply:
     )  # fmt: skip
     f = next((f for f in s.findings(Stage.UNPACK) if f.task.target == given.ref), None)
     return Reply(verdict_words(f, given.ref, value))
+
+
+def with_prefix(place: str, value: Measured, meant: float | None = None) -> None:
+    """Refuse farads that no meter on a bench shows: the prefix was left out. What is ``meant`` there says which it was likely to be."""
+    if value.unit != "F" or not MOST_FARADS < value.value < math.inf:
+        return
+    likely = min(PREFIXES, key=lambda p: abs(math.log(value.value * PREFIXES[p] / meant))) if meant else "n"
+    asked = f"{format_value(value.value * PREFIXES[likely], 'F', 4)}?"
+    raise Refused(Problem(f"{format_value(value.value, 'F', 4)} at {place} is no capacitor of this trade: {asked}", f"Put p, n or u behind the number, as in '{place.lower()} {value.value:g}{likely}'."))
 
 
 def reference(s: Session, given: ReferenceShown) -> Reply:
