@@ -181,6 +181,8 @@ class _Reader:
                     name = ".".join(str(p) for p in error["loc"])
                     message = error["msg"].removeprefix("Value error, ")
                     remedy = "docs/kit-format.md lists what belongs there."
+                    if error["type"] == "extra_forbidden" and len(error["loc"]) == 1 and (near := get_close_matches(name, KitFile.model_fields, 1)):
+                        message, remedy = f"there is no [[{name}]] in a kit", f"Did you mean [[{near[0]}]]? {remedy}"
                     self.problems.append(Problem(f"{name}: {message}.", remedy, "kit.toml", line, column))
         return plain
 

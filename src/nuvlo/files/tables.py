@@ -127,6 +127,8 @@ def read_table(
     missing = [c for c in columns if c not in heading]
     if missing:
         remedy = f"The heading needs: {','.join(columns)}."
+        if name.endswith("bom.csv"):
+            remedy += " A list with other headings is read by 'nuvlo bom', which writes one with these."
         return [], [Problem(f"column {', '.join(missing)} is missing.", remedy, name, 1, 1)]
     rows: list[tuple[int, Row]] = []
     lines = text.splitlines()

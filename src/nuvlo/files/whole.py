@@ -67,6 +67,10 @@ def toml_of(text: str, name: str) -> dict[str, Any]:
         place = re.search(r"line (\d+), column (\d+)", str(bad))
         line, column = (int(place[1]), int(place[2])) if place else (len(text.splitlines()), 1)
         message = re.sub(r" \(at .*\)", "", str(bad))
+        lines = text.splitlines()
+        here = lines[line - 1] if line <= len(lines) else ""
+        if here.split("#")[0].count('"') % 2 and ("'\\n'" in message or "nterminated" in message):
+            raise NuvloError(Problem("a quotation mark is missing: a text begins here and does not end.", "Put \" behind it.", name, line, column)) from bad
         raise NuvloError(Problem(f"{message}.", "Mend the TOML there.", name, line, column)) from bad
     except (RecursionError, ValueError) as bad:
         why = "is nested too deeply" if isinstance(bad, RecursionError) else "holds a number of thousands of digits"

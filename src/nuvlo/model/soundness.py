@@ -35,6 +35,7 @@ TERMINALS = {
     "triode": ("plate", "grid", "cathode"), "pentode": ("plate", "screen", "grid", "cathode"),
 }  # fmt: skip
 LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
+TWO_ENDED = "rcldvi"
 UNIT_MM, PANEL_MM = 5.08, 112.0  # width of a unit of a modular panel, and the height between its rails
 AIR_SHARE, TUNED_SHARE = 0.05, 0.03  # by which a box may differ from what the circuit reckons with
 WOUND_SHARE = 0.04  # and a coil from its value
@@ -137,6 +138,10 @@ def _nets(kit: Kit) -> Iterator[Problem]:
     at_bench = {n for s in kit.setups.values() for c in s.netlist.top.cards if c.name not in
                 {t.name for t in top} for n in c.nodes}  # fmt: skip
     outside = at_bench | {p.node for p in kit.info.port} | {s.node for s in kit.info.supply} | {*GROUND_NAMES, *CASES}
+    for card in top:
+        if card.kind in TWO_ENDED and len(card.nodes) >= 2 and card.nodes[0] == card.nodes[1]:
+            yield Problem(f"both ends of '{card.name}' are on the net '{card.nodes[0]}', so it does nothing.", "Name the two nets that it joins.", "circuit.cir",
+                          card.token.line, ref=card.name)  # fmt: skip
     for net, count in ends.items():
         owner = next(c.name for c in top if net in c.nodes)
         if count == 1 and net not in outside and not _sounds(kit, net):
