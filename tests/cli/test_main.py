@@ -148,7 +148,7 @@ def test_journey(capsys, tmp_path):
 
 @pytest.mark.parametrize(
     ("arguments", "status"),
-    [(["no-such-verb"], 2), (["solve"], 2), (["solve", CIRCUIT, "ac"], 2), ([], 2), (["order", "/nowhere"], 1),
+    [(["no-such-verb"], 2), (["solve"], 2), (["solve", CIRCUIT, "ac"], 2), (["kit"], 2), (["order", "/nowhere"], 1),
      (["open", "/nowhere"], 1), (["predict", KIT, "--builds", "1"], 1),
      (["solve", CIRCUIT, "ac", "--source", "vin", "--node", "out", "--from", "9", "--to", "1"], 1),
      (["solve", CIRCUIT, "ac", "--source", "vin", "--node", "out", "--from", "x"], 2)],

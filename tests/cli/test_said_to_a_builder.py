@@ -82,3 +82,23 @@ def test_a_build_that_is_none_ends_the_command_before_there_is_a_window(shop, wo
     there = {"SHOP": str(shop[0]), "KIT": str(SHIPPED / "gorsefire")}
     assert main(["open", *(there.get(w, w) for w in words)]) == 1
     assert says in capsys.readouterr().err
+
+
+def test_alone_it_opens_the_shelf(monkeypatch, tmp_path):
+    from nuvlo.desktop import app
+
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    opened = []
+    monkeypatch.setattr(app, "start", lambda opener, check=False: opened.append(opener()) or 0)
+    assert main([]) == 0
+    assert opened[0].session is None
+    assert opened[0].workshop.builds() == []
+    opened[0].workshop.close()
+    assert (tmp_path / "nuvlo" / "workshop" / "logbook.db").exists()
+
+
+def test_the_version(capsys):
+    with pytest.raises(SystemExit) as ended:
+        main(["--version"])
+    assert ended.value.code == 0
+    assert re.fullmatch(r"nuvlo \d+\.\d+\.\d+\n", capsys.readouterr().out)

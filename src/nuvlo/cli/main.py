@@ -6,6 +6,7 @@ import argparse
 import sys
 from io import TextIOWrapper
 
+from nuvlo import __version__
 from nuvlo.cli import (
     backup,
     bonds,
@@ -43,16 +44,16 @@ def main(argv: list[str] | None = None) -> int:
     parser = command_line()
     arguments = parser.parse_args(argv)
     if not hasattr(arguments, "handler"):
-        parser.print_help()
-        return 2
+        arguments.handler, arguments.json = window.shelf, False
     return answered(arguments.handler, arguments)
 
 
 def command_line() -> argparse.ArgumentParser:
     """The parser, with the verbs of all families."""
     parser = argparse.ArgumentParser(
-        prog="nuvlo", description="Bench companion for builders of audio electronics kits."
+        prog="nuvlo", description="Bench companion for builders of audio electronics kits. Alone it opens the shelf of your workshop."
     )
+    parser.add_argument("--version", action="version", version=f"nuvlo {__version__}")
     verbs = Verbs(parser)
     for family in FAMILIES:
         family.add_verbs(verbs)

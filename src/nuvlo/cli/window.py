@@ -50,6 +50,22 @@ def _demo(a: argparse.Namespace) -> Answer:
     )
 
 
+def shelf(a: argparse.Namespace) -> Answer:
+    """Open the shelf of the user's own workshop, which is begun where there is none."""
+    from nuvlo.desktop.app import start
+    from nuvlo.desktop.controller import Opened
+
+    folder = user_folder() / "workshop"
+
+    def opener() -> Opened:
+        from nuvlo.workshop.workshop import Workshop
+
+        return Opened(Workshop(folder))
+
+    status = start(opener)
+    return status, {"folder": folder.name, "status": status}, ""
+
+
 def _open(a: argparse.Namespace) -> Answer:
     from nuvlo.desktop.app import start
     from nuvlo.desktop.controller import Opened
