@@ -8,6 +8,11 @@ def hidden_in(bench: str) -> bool:
     return bench.partition(":")[0] == PRACTICE
 
 
+def for_practice(bench: str) -> bool:
+    """Whether nobody holds the unit in their hands."""
+    return bench.partition(":")[0] in (SIMULATED, PRACTICE)
+
+
 def numbered(serial: str, bench: str) -> str:
-    """The number of a unit as people read it: ``003``, and ``003, practice`` of one that nobody holds in their hands."""
-    return f"{serial}, practice" if bench.partition(":")[0] in (SIMULATED, PRACTICE) else serial
+    """The number of a unit as people read it: ``003``, and ``003, practice`` of one for practice."""
+    return f"{serial}, practice" if for_practice(bench) else serial

@@ -12,7 +12,7 @@ from nuvlo.craft.schools import school_from
 from nuvlo.kit import Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
-from nuvlo.logbook.benches import hidden_in, numbered
+from nuvlo.logbook.benches import for_practice, hidden_in, numbered
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import agreeing, mean_of_repeats
 
@@ -142,6 +142,11 @@ class Build:
     def number(self) -> str:
         """Its serial, and that it is for practice where it is."""
         return numbered(self.serial, self.bench)
+
+    @property
+    def practised(self) -> bool:
+        """Whether it is for practice: a simulated bench makes its readings."""
+        return for_practice(self.bench)
 
     @property
     def hunted(self) -> bool:

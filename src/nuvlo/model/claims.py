@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 
 from nuvlo.catalogue import Type, find
-from nuvlo.circuit.operating_point import operating_point
+from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Craft
@@ -106,7 +106,7 @@ def _untrimmed(kit: Kit) -> Iterator[Problem]:
 def _stated(kit: Kit) -> Iterator[Problem]:
     """Volts that the text of a point states, beside what its netlist gives; a trimmer may bring it there."""
     trims, trimmers = {t.watch for t in kit.info.trim}, {p.ref for p in kit.parts.values() if p.kind == "trimmer"}
-    rests: dict[str, object] = {}
+    rests: dict[str, OperatingPoint] = {}
     for i, point in enumerate(kit.info.point):
         found = STATED.findall(point.says)
         if len(found) != 1 or point.running or point.name in trims or set(re.findall(r"\w+", point.says)) & trimmers:
@@ -114,7 +114,7 @@ def _stated(kit: Kit) -> Iterator[Problem]:
         if point.setup not in rests:
             rests[point.setup] = operating_point(kit.setup(point.setup))
         rest = rests[point.setup]
-        volts, stated = float(rest.voltage(point.node, point.reference)[0]), float(found[0].replace("−", "-"))  # type: ignore[attr-defined]
+        volts, stated = float(rest.voltage(point.node, point.reference)[0]), float(found[0].replace("−", "-"))
         if abs(volts - stated) > max(STATED_V, STATED_SHARE * abs(stated)):
             yield Problem(
                 f"the text of {point.name} states {format_value(stated, 'V')}, and its netlist gives {format_value(volts, 'V', 3)} (point {i + 1}).", "Make the two agree.",

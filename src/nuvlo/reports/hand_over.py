@@ -31,7 +31,7 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
             0.5,
         ),
         words(sheet.told, colour=FAINT),
-        *([words(PRACTISED, colour=FAINT)] if build.number != build.serial else []),
+        *([words(PRACTISED, colour=FAINT)] if build.practised else []),
         gap(4),
     ]
     started = f", begun {build.started:%d %B %Y}" if build.started else ""

@@ -153,7 +153,8 @@ class Session:
     @property
     def sheet_path(self) -> Path:
         """Where the sheet is written; what else is written for people stands beside it."""
-        return self.places.sheets / f"{file_name(self.kit.name, *self.build.number.split(', '))}.pdf"
+        words = (self.kit.name, self.build.serial, *(["practice"] if self.build.practised else []))
+        return self.places.sheets / f"{file_name(*words)}.pdf"
 
     # -- the model ----------------------------------------------------------------------------------------------
 
