@@ -83,7 +83,7 @@ def test_a_normal_says_whether_it_is_open():
         ('title = "t"\n[[piece]]\nkind = "source"\n[[piece]]\nkind = "jack"\nafter = "x"', "comes after 'x', which is no piece before it"),
         ('title = "t"\nvolts = 48\n[[piece]]\nkind = "source"\n[[piece]]\nkind = "jack"', "volts"),
         ('title = "t"\n[[piece]]\nkind = "source"\n[[piece]]\nkind = "fuzz"', "piece.1.kind"),
-        ('title = "t', "Unterminated string"),
+        ('title = "t', "a quotation mark is missing"),
     ],
 )
 def test_a_plan_of_ones_own_is_refused_with_its_place(text, said, tmp_path):
