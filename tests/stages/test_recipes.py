@@ -13,10 +13,11 @@ from nuvlo.files.recipe import SHIPPED_RECIPES, read_recipe, recipe_folders
 from nuvlo.kit.schema import Aim, Move
 from nuvlo.model.results import amount, results
 from nuvlo.problems import NuvloError
+from nuvlo.quantity import parse_value
 from nuvlo.quantity.markings import preferred
 from nuvlo.stages.choose import choice_of, propose
 from nuvlo.stages.choose.recipes import work_out
-from nuvlo.stages.choose.search import Question, candidates, judge, miss, search
+from nuvlo.stages.choose.search import Question, candidates, judge, miss, search, told_apart
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but
 
@@ -265,7 +266,7 @@ def test_how_far_a_wish_is_missed():
 
 @pytest.mark.parametrize(
     ("move", "says"),
-    [(Move(element="r1", low="10", high="1"), "no 'r1' would do"), (Move(element="r1", low="1.01k", high="1.05k", series="E6"), "no value"),
+    [(Move(element="r1", low="10", high="1"), "no 'r1' does this"), (Move(element="r1", low="1.01k", high="1.05k", series="E6"), "no value"),
      (Move(element="r1", low="fish", high="2k"), "neither an input")],
 )  # fmt: skip
 def test_a_move_that_cannot_be_is_refused(move, says):
@@ -346,3 +347,74 @@ def test_only_what_is_in_the_drawer_is_proposed():
     assert found[0].values["r6"] == 9.1e3
     with pytest.raises(NuvloError, match="no value"):
         propose(kit, choice_of(kit, "lamp"), drawer=[Spare("capacitor", 1e-9, "F", (0, 0), "", 1)], only_drawer=True)
+
+
+@pytest.mark.parametrize("gain", [32, 36, 42, 55])
+def test_the_figures_of_a_record_equaliser_are_those_of_the_gain_chosen(gain):
+    r = told("riaa", gain=gain)
+    assert r["middle"] == pytest.approx(gain, abs=0.4)
+    assert r["g20"] - r["middle"] == pytest.approx(19.27, abs=0.6)
+
+
+@pytest.mark.parametrize(("qts", "vas"), [("0.38", "60"), ("0.3", "60"), ("0.33", "100"), ("0.28", "25")])
+def test_a_vented_box_is_near_the_usual_tables(qts, vas):
+    """VB = 15·QTS^2.87·VAS (D. B. Keele, 1973, as R. H. Small's alignments are commonly approximated; from memory)."""
+    assert told("box-vented", qts=qts, vas=vas)["litres"] == pytest.approx(15 * float(qts) ** 2.87 * float(vas), rel=0.2)
+
+
+@pytest.mark.parametrize(("re", "le"), [("6", "0.5m"), ("5.5", "1.2m"), ("3.4", "0.3m"), ("12", "1m")])
+def test_the_correction_of_a_coil_is_its_own_resistance_and_le_over_re_squared(re, le):
+    """R = Re and C = Le/Re² make coil and correction together a resistance at every frequency (O. J. Zobel, Bell Syst. Tech. J. 2, 1923)."""
+    r = told("impedance-correction", re=re, le=le)
+    ohms, henries = float(re), float(le[:-1]) * 1e-3
+    assert r["r"] == pytest.approx(ohms, rel=0.11)
+    assert r["c"] == pytest.approx(henries / ohms**2, rel=0.25)
+
+
+@pytest.mark.parametrize(("corner", "load"), [("2k5", "8"), ("3k", "6"), ("800", "8"), ("4k", "4")])
+def test_a_fourth_order_crossover_is_that_of_the_tables(corner, load):
+    """Linkwitz-Riley of the fourth order: 0.0844 and 0.1688 over R·f in farads, 0.1000 and 0.4501 times R/f in henries (handbook tables, from memory)."""
+    r, f, ohms = told("crossover-4", corner=corner, load=load), parse_value(corner), float(load)
+    wanted = {"c1": 0.0844 / ohms / f, "l1": 0.1 * ohms / f, "c2": 0.1688 / ohms / f, "l2": 0.4501 * ohms / f}
+    assert {name: r[name] for name in wanted} == pytest.approx(wanted, rel=0.22)
+
+
+@pytest.mark.parametrize(
+    ("name", "given", "says"),
+    [
+        ("rail-power", {"drop": "30"}, "Most: 12.V, which is supply/2"), ("rail-power", {"supply": "10", "drop": "6"}, "Most: 5.V"),
+        ("regulator-pair", {"supply": "14"}, "Least: 17.V, which is volts"), ("led", {"supply": "1.5"}, "Most: 1.4.V"),
+        ("led", {"supply": "3", "colour": "blue"}, "more than makes sense"), ("zener-dropper", {"zener": "24"}, "Most: 19.8.V"),
+        ("zener-dropper", {"least": "20", "most": "15"}, "Least: 20.V"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_is_said_with_what_limits_it(name, given, says):
+    with pytest.raises(NuvloError, match=says):
+        work_out(read_recipe(recipe_folders()[name]), given)
+
+
+@pytest.mark.parametrize("charge", ["2500mAh", "2500 mAh", "2.5Ah", "2500", "aa"])
+def test_a_battery_may_be_written_in_either_unit(charge):
+    assert told("battery-life", charge=charge)["hours"] == pytest.approx(2.5 * 0.8 / 15e-3)
+
+
+@pytest.mark.parametrize(("seen", "most"), [("600", "900"), ("2k", "3k"), ("100", "190"), ("5k", "8k")])
+def test_a_pad_is_no_higher_than_the_source_asks_for(seen, most):
+    assert parse_value(seen) <= told("pad", seen=seen)["sees"] <= parse_value(most)
+
+
+def test_a_divider_rises_little_when_its_load_is_gone():
+    assert told("divider", out="5")["unloaded"] < 6.3
+
+
+@pytest.mark.parametrize(("corner", "passes"), [("0.5", 0.5), ("10", 10.0), ("2", 2.0)])
+def test_a_corner_is_found_and_not_where_the_search_ends(corner, passes):
+    r = told("gate-resistor", corner=corner)
+    assert r["corner_at"] == pytest.approx(1 / (2 * np.pi * r["r"] * 65e-12), rel=0.03)
+    assert r["corner_at"] <= passes
+
+
+@pytest.mark.parametrize("good", [0.5, 0.9, 1.0])
+def test_what_the_draws_cannot_tell_is_a_tie(good):
+    """Of 200 draws of a share p the standard deviation is √(p·(1 − p)/200)."""
+    assert told_apart(good) == pytest.approx(2 * np.sqrt(good * (1 - good) / 200) + 1 / 200)

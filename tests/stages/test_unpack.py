@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvlo.cli.main import main
 from nuvlo.craft.look_alikes import about, look_alikes
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import read_kit
@@ -327,3 +328,13 @@ def test_farads_without_their_prefix_are_asked_about_and_not_kept(bench, gorsefi
     assert not session.build.measured
     execute(session, understand(f"{typed}n", gorsefire, None, Stage.UNPACK))
     assert session.build.measured
+
+
+@pytest.mark.parametrize(("q2", "before"), [(0.6083, "6.2 mV"), (0.6201, "18 mV"), (0.6024, "300 µV")])
+def test_a_pair_of_transistors_is_told_in_millivolts(q2, before, tmp_path, capsys):
+    """A share of 0.6 V says nothing: IC doubles with each 18 mV of the base-emitter voltage (kT/q · ln 2)."""
+    (tmp_path / "m.csv").write_text(f"ref,value\nQ1,0.6021\nQ2,{q2}\n")
+    assert main(["match", str(SHIPPED / "tidewheel"), "--measured", str(tmp_path / "m.csv")]) == 0
+    said = capsys.readouterr().out.replace("\u202f", " ")
+    assert f"{before} apart" in said
+    assert "%" not in said

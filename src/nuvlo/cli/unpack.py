@@ -169,12 +169,18 @@ def _match(a: argparse.Namespace) -> Answer:
     found = match(kit, dict(one for _, one in rows))
     document = {
         "places": found.places, "mismatch_before": found.before, "mismatch_after": found.after, "uncertainty": found.doubt,
+        **({"volts_before": found.volts[0], "volts_after": found.volts[1]} if found.volts else {}),
         "effects": [{"result": n, "unit": u, "before": x, "after": y} for n, u, x, y in found.effects],
     }  # fmt: skip
     moved = [f"{place}: the part measured as {item}" for place, item in found.places.items() if place != item]
+    apart = (
+        f"pairs are {format_value(found.volts[0], 'V', 2)} apart as listed, {format_value(found.volts[1], 'V', 2)} matched: 18 mV are a factor of two in current"
+        if found.volts
+        else f"pairs differ by {100 * found.before:.3g} % as listed, by {100 * found.after:.3g} % matched, "
+        f"± {100 * found.doubt:.1g} % (one meter: its error is in both of a pair and cancels)"
+    )
     text = [
-        f"pairs differ by {100 * found.before:.3g} % as listed, by {100 * found.after:.3g} % matched, "
-        f"± {100 * found.doubt:.1g} % (one meter: its error is in both of a pair and cancels)",
+        apart,
         *(moved or ["leave each where it is"]),
     ]
     text += [f"{n}: {format_value(x, u)} before, {format_value(y, u)} matched" for n, u, x, y in found.effects]

@@ -14,6 +14,7 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.expression import parse_expression
 from nuvlo.files.whole import folder_whole, text_of, toml_of
 from nuvlo.kit.schema import Aim, Move, _Strict
 from nuvlo.problems import NuvloError, Problem, reader
@@ -27,7 +28,8 @@ SHIPPED_RECIPES = Path(__file__).parent.parent / "recipes"
 
 
 class Input(_Strict):
-    """Something the builder knows, with a value to begin with, and between what it makes sense.
+    """Something the builder knows, with a value to begin with, and between what it makes sense: values, or formulas in other inputs where these
+    limit it (a lamp of 3 V at a supply of 2). ``units`` are those it may be written with besides, and what one of them is.
 
     ``zero``: what 0 is taken as, where very little and nothing come to the same (a source without resistance). ``words`` are
     values by name, such as volts by the colour of a lamp. A ``table`` is a file of a measured curve: hertz and value in each
@@ -41,6 +43,7 @@ class Input(_Strict):
     most: str | None = None
     zero: str | None = None
     words: dict[str, str] = Field(default_factory=dict)
+    units: dict[str, float] = Field(default_factory=dict)
     table: bool = False
     says: str = ""
 
@@ -84,12 +87,11 @@ class Recipe:
                     raise NuvloError(Problem(bad.problems[0].message, bad.problems[0].remedy, bad.problems[0].file, ref=name)) from bad
                 continue
             try:
-                out[name] = _within(one, parse_value(one.words.get(text.lower(), text), one.unit))
+                out[name] = _written(one, one.words.get(text.lower(), text))
             except UnreadableValue as bad:
                 words = f" Or one of: {', '.join(one.words)}." if one.words else ""
                 raise NuvloError(Problem(bad.problems[0].message, bad.problems[0].remedy + words, ref=name)) from bad
-        return out
-
+        return out | {name: _within(one, out[name], out) for name, one in known.items() if not one.table}
 
     def _file(self, text: str) -> Path:
         """A file that was named: as it stands, or beside the recipe."""
@@ -131,17 +133,38 @@ def curve_figures(path: Path) -> dict[str, float]:
     }  # fmt: skip
 
 
-def _within(one: Input, value: float) -> float:
+def _written(one: Input, text: str) -> float:
+    """What an input was given as, in its own unit or another that it may be written with. Raises :class:`UnreadableValue`."""
+    for unit, worth in one.units.items():
+        head = text.strip()[: -len(unit)]
+        if text.strip().lower().endswith(unit.lower()) and head.strip():
+            try:
+                return parse_value(head, "") * worth
+            except UnreadableValue:
+                continue
+    return parse_value(text, one.unit)
+
+
+def _within(one: Input, value: float, others: Mapping[str, float]) -> float:
     """``value`` of an input, or what stands for it. Raises :class:`NuvloError` where it makes no sense."""
     if value == 0 and one.zero:
         return parse_value(one.zero, one.unit)
-    if one.least is not None and value < (least := parse_value(one.least, one.unit)):
-        message, remedy = "less than makes sense here", f"Least: {format_value(least, one.unit)}."
-    elif one.most is not None and value > (most := parse_value(one.most, one.unit)):
-        message, remedy = "more than makes sense here", f"Most: {format_value(most, one.unit)}."
-    else:
-        return value
-    raise NuvloError(Problem(f"{format_value(value, one.unit)} is {message}.", remedy, ref=one.name))
+    for text, end, beyond, sign in ((one.least, "Least", "less", 1.0), (one.most, "Most", "more", -1.0)):
+        if text is None:
+            continue
+        limit, why = _limit(text, one.unit, others)
+        if sign * value < sign * limit:
+            said = f"{format_value(value, one.unit)} is {beyond} than makes sense here."
+            raise NuvloError(Problem(said, f"{end}: {format_value(limit, one.unit)}{why}.", ref=one.name))
+    return value
+
+
+def _limit(text: str, unit: str, others: Mapping[str, float]) -> tuple[float, str]:
+    """A limit, and what it comes from where other inputs set it."""
+    try:
+        return parse_value(text, unit), ""
+    except UnreadableValue:
+        return float(np.asarray(parse_expression(text.lower())(lambda name: others[name]))), f", which is {text}"
 
 
 def recipe_folders(more: Iterable[Path] = ()) -> dict[str, Path]:

@@ -133,8 +133,10 @@ class _Evaluation:
         return self._corner(aim, 1)
 
     def _corner(self, aim: Aim, way: int) -> Array:
+        """Hz; 0, or infinite, where it never falls so far within reach."""
         f, db = self._curve(aim)
-        return corner(f, db, int(np.searchsorted(f, self._at(aim)[0])), way)
+        found = corner(f, db, int(np.searchsorted(f, self._at(aim)[0])), way)
+        return np.where(found <= f[0], 0.0, found) if way < 0 else np.where(found >= f[-1], np.inf, found)
 
     def _peak(self, aim: Aim) -> Array:
         """dB by which the response rises above that at ``at``, at most."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -15,11 +16,13 @@ from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.unsolved import explain
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Aim
+from nuvlo.model.ensemble import known_to
 from nuvlo.model.results import AUDIBLE, LOWEST, results
 from nuvlo.model.stress import heat_of, overstressed
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 
+TRAVEL = 41  # positions of a trimmer that are tried
 CLIPPED = 0.01  # distortion at which a unit is said to clip
 SOFTEST = 0.003  # of all supplies together: what the output is driven to at first
 STILL_V, MOST_POINTS = 5e-3, 4  # what a test point must move to be told of, and how many are told
@@ -43,7 +46,8 @@ class Signal:
 @dataclass(frozen=True)
 class Figures:
     """What a kit does. ``signal`` is None where it names no input and output; ``points`` V at rest at each test point;
-    ``hottest`` (part, W); ``over`` (part, sentence) of every part that its rating does not allow for."""
+    ``hottest`` (part, W); ``over`` (part, sentence) of every part that its rating does not allow for; ``trimmed`` (share of the travel,
+    clockwise, and whether it gets there) of each trimmer that a trim of the kit sets: all else is told with these set."""
 
     signal: Signal | None
     points: dict[str, float]
@@ -51,6 +55,7 @@ class Figures:
     watts: float  # from all supplies together, at rest
     hottest: tuple[str, float]
     over: tuple[tuple[str, str], ...]
+    trimmed: dict[str, tuple[float, bool]] = field(default_factory=dict)
 
 
 def figures(kit: Kit, *, clipping: bool = True) -> Figures:
@@ -58,35 +63,57 @@ def figures(kit: Kit, *, clipping: bool = True) -> Figures:
 
     Raises :class:`NuvloError` where the kit has no circuit, or that no operating point.
     """
-    points = {name: _found(kit.setup(name)) for name in {"", *(p.setup for p in kit.info.point)}}
+    trimmed = set_again(kit)
+    turned = {kit.position_of(ref): share for ref, (share, _) in trimmed.items()}
+    points = {name: _found(kit.setup(name), turned) for name in {"", *(p.setup for p in kit.info.point)}}
     point = points[""]
     currents = {s.name: float(abs(point.currents()[s.element][0])) for s in kit.info.supply}
     heat = heat_of(kit, point)
     return Figures(
-        _signal(kit, clipping), {p.name: float(points[p.setup].voltage(p.node, p.reference)[0]) for p in kit.info.point}, currents,
+        _signal(kit, clipping, turned), {p.name: float(points[p.setup].voltage(p.node, p.reference)[0]) for p in kit.info.point}, currents,
         sum(abs(s.volts) * currents[s.name] for s in kit.info.supply),
-        max(heat.items(), key=lambda one: one[1], default=("", 0.0)), tuple(overstressed(kit, quick=not clipping)),
+        max(heat.items(), key=lambda one: one[1], default=("", 0.0)), tuple(overstressed(kit, quick=not clipping)), trimmed,
     )  # fmt: skip
 
 
-def _found(circuit: Circuit) -> OperatingPoint:
-    point = operating_point(circuit)
+def set_again(kit: Kit) -> dict[str, tuple[float, bool]]:
+    """Where each trimmer that a trim of the kit sets stands once it is set, as a share of its travel, and whether it gets there: a changed kit is
+    trimmed again before anybody hears it."""
+    out: dict[str, tuple[float, bool]] = {}
+    for trim in kit.info.trim if kit.unit else ():
+        if not kit.element_of(trim.trimmer):
+            continue
+        travel, supply, watched = np.linspace(0.0, 1.0, TRAVEL), kit.point(trim.supply_point), kit.point(trim.watch)
+        others = {kit.position_of(ref): np.full(TRAVEL, share) for ref, (share, _) in out.items()}
+        point = operating_point(kit.setup(trim.setup), {**others, kit.position_of(trim.trimmer): travel})
+        off = point.voltage(watched.node, watched.reference) - trim.fraction * point.voltage(supply.node, supply.reference)
+        cross = np.flatnonzero(np.diff(np.sign(off)) != 0)
+        if cross.size:
+            k = int(cross[0])
+            out[trim.trimmer] = float(travel[k] - off[k] * (travel[k + 1] - travel[k]) / (off[k + 1] - off[k])), True
+        elif np.isfinite(off).any():
+            out[trim.trimmer] = float(travel[int(np.nanargmin(np.abs(off)))]), False
+    return out
+
+
+def _found(circuit: Circuit, turned: Mapping[str, float]) -> OperatingPoint:
+    point = operating_point(circuit, known_to(circuit, turned))
     if point.failed:
         raise NuvloError(explain(point, point.failed[0]))
     return point
 
 
-def _signal(kit: Kit, clipping: bool) -> Signal | None:
+def _signal(kit: Kit, clipping: bool, turned: Mapping[str, float]) -> Signal | None:
     source, node = kit.source, kit.output
     if not source or not node:
         return None
     circuit = kit.setup(having=[source, node])
-    point = _found(circuit)
+    point = _found(circuit, turned)
     aims = [
         Aim(name="gain", kind="gain", source=source, node=node), Aim(name="low", kind="corner_low", source=source, node=node),
         Aim(name="high", kind="corner_high", source=source, node=node),
     ]  # fmt: skip
-    told = {k: float(v[0]) for k, v in results(circuit, aims).items()}
+    told = {k: float(v[0]) for k, v in results(circuit, aims, known_to(circuit, turned)).items()}
     return Signal(
         told["gain"], told["low"] if told["low"] > 1.01 * LOWEST else 0.0, told["high"],
         float(noise(point, source, node, AUDIBLE, "A").total[0]),
@@ -112,6 +139,8 @@ def in_words(before: Figures, after: Figures) -> list[tuple[str, str, str]]:
     ]
     rows.append(("heat, all of it", format_value(before.watts, "W", 3), format_value(after.watts, "W", 3)))
     rows.append(("warmest part", _hot(before), _hot(after)))
+    for ref in after.trimmed:
+        rows.append((f"{ref} set to", _set_to(before.trimmed.get(ref)), _set_to(after.trimmed[ref])))
     moved = sorted(before.points, key=lambda n: -abs(after.points[n] - before.points[n]))[:MOST_POINTS]
     rows += [
         (f"{name} at rest", format_value(before.points[name], "V", 3), format_value(after.points[name], "V", 3))
@@ -119,6 +148,13 @@ def in_words(before: Figures, after: Figures) -> list[tuple[str, str, str]]:
     ]  # fmt: skip
     rows += [("over its rating", dict(before.over).get(ref, ""), f"{ref}: {words}") for ref, words in after.over]
     return rows
+
+
+def _set_to(where: tuple[float, bool] | None) -> str:
+    if where is None:
+        return ""
+    share, there = where
+    return f"{100 * share:.0f} % of its travel" if there else f"its end at {100 * share:.0f} %: it does not get there"
 
 
 def _heard(before: Signal, after: Signal) -> list[tuple[str, str, str]]:

@@ -99,13 +99,9 @@ def candidates(move: Move, printed: float, names: Mapping[str, float], drawer: S
         for text, factor in ((move.low, 0.1), (move.high, 10.0))
     )
     if not 0 < low <= high < np.inf:
-        raise NuvloError(
-            Problem(
-                f"no '{move.element}' would do: it would have to be at least {format_value(low, move.unit)} and at most {format_value(high, move.unit)}.",
-                "Give other inputs." if names else "Mend low and high of the choice.",
-                ref=move.element,
-            )
-        )
+        why = "there is nothing left for it" if not high > 0 else f"the least that would do, {format_value(low, move.unit)}, is more than the most, {format_value(high, move.unit)}"
+        remedy = "Give it more to work from, or ask for less." if names else "Mend low and high of the choice."
+        raise NuvloError(Problem(f"no '{move.element}' does this: {why}.", remedy, ref=move.element))
     if move.series == "drawer":
         every = np.unique([s.value for s in drawer if s.unit == move.unit])
     else:
@@ -143,16 +139,25 @@ def search(question: Question, most: int = 5, seed: int = 1) -> list[Proposal]:
         )
         for k, row in enumerate(best)
     ]  # fmt: skip
-    # Two in a hundred units are no difference; then what sits better, what is preferred, what need not be bought, what
-    # hisses or warms less by more than a little, what changes less.
+    # Among as many right units as these draws can tell apart: what sits nearer to what is wanted, what is preferred, what need not be bought,
+    # what hisses or warms less by more than a little, what changes less.
     lean = {id(p): float(leanings[row]) for p, row in zip(out, best, strict=True)}
-    some = [p for p in out if p.good > 0] or out
 
     def rank(p: Proposal) -> tuple[float, ...]:
         costs = [round(STEPS_PER_OCTAVE * np.log2(max(p.results[a.name], NO_MATTER[unit_of(a)]))) for a in q.told]
-        return (-round(50 * p.good), round(4 * p.miss), lean[id(p)], p.new, *costs, p.changed, p.miss)
+        return (round(4 * p.miss), lean[id(p)], p.new, *costs, p.changed, p.miss)
 
-    return sorted(some, key=rank)[:most]
+    left, ranked = sorted([p for p in out if p.good > 0] or out, key=lambda p: -p.good), []
+    while left:
+        alike = [p for p in left if left[0].good - p.good <= told_apart(left[0].good)]
+        ranked += sorted(alike, key=rank)
+        left = left[len(alike) :]
+    return ranked[:most]
+
+
+def told_apart(good: float) -> float:
+    """By how much a share of right units must be less than ``good`` for the draws to tell: two standard deviations of it, and one unit."""
+    return 2.0 * float(np.sqrt(good * (1.0 - good) / UNITS_EACH)) + 1.0 / UNITS_EACH
 
 
 def _screen(q: Question, ladders: list[Array]) -> tuple[Array, Array, Array]:
