@@ -1,5 +1,6 @@
 """What is typed by slip or by mischief at the command line: an answer or a plain word, never a traceback."""
 
+import json
 import subprocess
 import sys
 
@@ -124,3 +125,43 @@ def test_a_list_alone_is_diagnosed_by_looks(tmp_path, monkeypatch, capsys):
     monkeypatch.chdir(tmp_path)
     assert main(["diagnose", ".", "--readings", "r.csv"]) == 0
     assert "D1 is the wrong way round" in capsys.readouterr().out.splitlines()[0]
+
+
+@pytest.mark.parametrize(
+    ("verb", "option", "rows", "bad", "kept"),
+    [
+        ("diagnose", "--readings", "point,quantity,value\nTP1,voltage,8.57\nTP2,voltage,1x2\nTP3,voltage,580m\n", "1x2", "a good unit"),
+        ("diagnose", "--readings", "point,quantity,value\nTP99,voltage,1\nTP1,voltage,8.57\n", "TP99", "a good unit"),
+        ("check-in", "--measured", "ref,value\nR1,99.5\nR2,fish\nR3,39.1k\n", "fish", "R3 is right"),
+        ("predict", "--measured", "ref,value\nR99,100\nR3,39.1k\n", "R99", "TP2"),
+        ("ring-out", "--measured", "point,value\nJ1.tip,2.2M\nNOWHERE,1\n", "NOWHERE", "J1.tip"),
+    ],
+)  # fmt: skip
+def test_one_bad_row_does_not_stop_the_rest(verb, option, rows, bad, kept, tmp_path, capsys):
+    (tmp_path / "rows.csv").write_text(rows)
+    assert main([verb, str(SHIPPED / "gorsefire"), option, str(tmp_path / "rows.csv")]) == 0
+    said = capsys.readouterr().out
+    assert "This row is left out" in said
+    assert bad in said
+    assert kept in said
+    assert main([verb, str(SHIPPED / "gorsefire"), option, str(tmp_path / "rows.csv"), "--json"]) == 0
+    (problem,) = json.loads(capsys.readouterr().out)["left_out"]
+    assert problem["file"] == "rows.csv"
+
+
+def test_where_no_row_can_be_read_nothing_is_answered(tmp_path, capsys):
+    (tmp_path / "rows.csv").write_text("point,quantity,value\nTP1,voltage,fish\n")
+    assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(tmp_path / "rows.csv")]) == 1
+    assert "fish" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("word", ["skip", "Skipped", "SKIP"])
+def test_what_is_skipped_is_not_asked_again(word, tmp_path, capsys):
+    def next_after(rows):
+        (tmp_path / "rows.csv").write_text("point,quantity,value\nTP1,voltage,8.57\n" + rows)
+        assert main(["diagnose", str(SHIPPED / "gorsefire"), "--readings", str(tmp_path / "rows.csv"), "--json"]) == 0
+        found = json.loads(capsys.readouterr().out)["next"]
+        return found["point"], found["quantity"]
+
+    first = next_after("")
+    assert next_after(f"{first[0]},{first[1]},{word}\n") != first

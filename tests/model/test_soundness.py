@@ -2,9 +2,12 @@
 
 import re
 import shutil
+from pathlib import Path
 
 import pytest
 
+from nuvlo.circuit.netlist import LIBRARY
+from nuvlo.circuit.shipped import node_order
 from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import check_kit, read_kit
 from nuvlo.kit.variant import changes_in, varied
@@ -170,3 +173,63 @@ def test_a_hot_plate_is_told_of_in_a_choice_too():
     assert overstressed(kit, quick=True) == []
     hot = dict(overstressed(varied(kit, changes_in(kit, ["r109=150"])), quick=True))
     assert re.match(r"1[234].*W in it where it may bear 12", hot["V2"])
+
+
+@pytest.mark.parametrize(
+    ("name", "changes", "message"),
+    [
+        ("gorsefire", [("bom.csv", r"R3,resistor.*", "")], "'r3' is in circuit.cir, and the list has no R3"),
+        ("gorsefire", [("circuit.cir", r"^c3 c2 vtop 100n", "c3 c2 vtop 100n\nc9 c2 0 10n")], "'c9' is in circuit.cir, and the list has no C9"),
+        ("lampwick", [("circuit.cir", r"^r23 vcc led 6.8k", "r23 vcc led 6.8k\nr99 vcc 0 1meg")], "the list has no R99"),
+        ("gorsefire", [("circuit.cir", r"^q1 c1 b1 0", "q1 b1 c1 0")], "its base conducts to its collector"),
+        ("lampwick", [("circuit.cir", r"^q3 vcc ul el", "q3 ul vcc el")], "its base conducts to its collector"),
+        ("reedling", [("circuit.cir", r"^q2 col b3 e3", "q2 b3 col e3")], "its base conducts to its collector"),
+        ("landing", [("circuit.cir", r"^xu1a p1 n1 vcc 0 o1", "xu1a p1 n1 0 vcc o1")], "its V+ stands below its V−"),
+        ("tidewheel", [("circuit.cir", r"^xu1a 0 sum vp vn oct", "xu1a 0 sum vn vp oct")], "its V+ stands below its V−"),
+        ("landing", [("circuit.cir", r"^xu1a p1 n1 vcc 0 o1", "xu1a o1 n1 p1 vcc 0")], "its V+ stands below its V−"),  # out first, as some number them
+        ("landing", [("circuit.cir", r"^r6 o1 n1 100", "r6 n1 0 100"), *pads_exchanged("C5", "o1", "s1", 1, 2)], "leave the capacitor until it works"),
+        ("lampwick", [("circuit.cir", r"^xu2a pl nl vcc 0 al", "xu2a pl nl al vcc 0")], "its V+ stands below its V−"),
+    ],
+)  # fmt: skip
+def test_a_netlist_of_other_nodes_than_its_parts_have_is_told_as_that(tmp_path, name, changes, message):
+    folder = planted(tmp_path / name, name, *changes)
+    found = [str(p) for p in unsound(read_kit(folder))]
+    assert any(message in p for p in found), found
+    if "V+" in message or "leave" in message:
+        assert not any("it would burst" in p for p in found), "nobody is told to reverse a capacitor of a circuit that does not work"
+
+
+@pytest.mark.parametrize("first", ["bass", "lamp"])
+def test_a_choice_in_no_set_up_does_not_hide_what_is_wrong_behind_it(tmp_path, first):
+    """Each fault of a kit is told in one go, whatever is wrong with a choice before it."""
+    folder = planted(
+        tmp_path / "kit", "gorsefire", ("kit.toml", rf'^id = "{first}"', f'id = "{first}"\nsetup = "nowhere"'), ("kit.toml", r'^supply_point = "TP1"', 'supply_point = "TP77"')
+    )
+    found = [str(p) for p in check_kit(folder)[1]]
+    assert any("there is no set-up 'nowhere'" in p for p in found)
+    assert any("TP77" in p for p in found)
+
+
+NODES = {  # as data books draw them, and as docs/kit-format.md says
+    "tl072": "p n vp vn o", "lm317": "in a out", "ecc83": "a g k", "el84": "a s g k", "pot_lin": "1 2 3", "jack": "tip sleeve normal", "bc549c": "c b e",
+    "2n5457": "d g s", "1n4148": "anode cathode", "ne555": "gnd trig out reset ctrl thres disch vcc", "tl431": "ref a k",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NODES)
+def test_the_order_of_nodes_is_told(name):
+    assert " ".join(node_order(name)) == NODES[name]
+
+
+def test_the_document_names_the_nodes_of_every_block_of_the_library():
+    text = (Path(__file__).parents[2] / "docs" / "kit-format.md").read_text()
+    inner = {"thiele_small", "radiation"}
+    for file in ("pot", "opamp", "valves", "passive", "regulators", "transducers", "chips"):
+        for name in re.findall(r"^\.subckt (\S+)", (LIBRARY / f"{file}.lib").read_text(), re.MULTILINE):
+            if name not in inner:
+                assert re.search(rf"`{name}`[^|\n]*\| `{re.escape(' '.join(node_order(name)))}`", text), name
+
+
+def test_the_verb_type_says_in_which_order_nodes_are_given(capsys):
+    assert main(["type", "LM317"]) == 0
+    assert "nodes in a netlist, in this order: in a out" in capsys.readouterr().out

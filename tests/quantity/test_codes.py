@@ -41,6 +41,14 @@ FIRST = {
     "BZX85C12": "zener 12 V ± 5 %", "BZX79B4V7": "zener 4.7 V ± 2 %",
     # ceramic chips and tantalums
     "A5": "capacitor 100 nF", "S3": "capacitor 4.7 nF", "D226": "capacitor 22 µF, 20 V",
+    # either sign for ohms; volts behind a stroke, or by their code as a word; what it is made of
+    "10 k\u2126": "resistor 10 kΩ", "10 k\u03a9": "resistor 10 kΩ", "4k7 \u2126": "resistor 4.7 kΩ", "2,2 MΩ": "resistor 2.2 MΩ",
+    "220uF/25V": "capacitor 220 µF, 25 V", "4n7/100": "capacitor 4.7 nF, 100 V", "33/16": "capacitor 33 µF, 16 V",
+    "104J 2A": "capacitor 100 nF ± 5 %, 100 V", "473K 2G": "capacitor 47 nF ± 10 %, 400 V", "MKT 104K": "capacitor 100 nF ± 10 %",
+    "MKP 473J 400": "capacitor 47 nF ± 5 %, 400 V", "X7R 104": "capacitor 100 nF", "NP0 22J": "capacitor 22 pF ± 5 %",
+    # a small m, a letter as the point before the unit, L for a linear track
+    "1m": "resistor 1 MΩ", "2m2H": "inductor 2.2 mH", "4u7H": "inductor 4.7 µH", "4n7F": "capacitor 4.7 nF",
+    "10KL": "potentiometer 10 kΩ, linear", "100kL": "potentiometer 100 kΩ, linear",
     # types
     "1N4148": "signal diode 1N4148", "BC549C": "NPN transistor BC549C", "2N3904": "NPN transistor 2N3904",
 }  # fmt: skip

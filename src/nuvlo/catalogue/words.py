@@ -6,6 +6,7 @@ from nuvlo.catalogue.bench import UNITS, WORDS, shown
 from nuvlo.catalogue.marks import print_of
 from nuvlo.catalogue.spread import spread_of
 from nuvlo.catalogue.type import Type
+from nuvlo.circuit.shipped import node_order
 from nuvlo.quantity import format_value
 
 SORTS = {
@@ -40,6 +41,8 @@ def told(t: Type, *, figures: bool = True) -> list[str]:
     if t.also:
         out.append(f"also written {', '.join(t.also)}")
     out.append(f"pins{', ' + t.seen if t.seen else ''}: " + ", ".join(f"{p.number} {p.name}" for p in t.pins))
+    if nodes := node_order(t.model):
+        out.append(f"nodes in a netlist, in this order: {' '.join(nodes)}")
     out.append(print_of(t))
     if t.way_round:
         out.append(t.way_round)

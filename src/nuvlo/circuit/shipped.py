@@ -48,6 +48,20 @@ def index() -> dict[str, Path]:
     return out
 
 
+ENDS = {"npn": ("c", "b", "e"), "pnp": ("c", "b", "e"), "njf": ("d", "g", "s"), "pjf": ("d", "g", "s"), "nmos": ("d", "g", "s", "b"), "pmos": ("d", "g", "s", "b"), "vdmos": ("d", "g", "s"), "d": ("anode", "cathode")}  # fmt: skip
+
+
+def node_order(name: str) -> tuple[str, ...]:
+    """The nodes of a model or subcircuit of the library in the order in which a netlist gives them; empty where it has none of this name."""
+    path = index().get(name.lower())
+    if path is None:
+        return ()
+    book = library_file(path)
+    if name.lower() in book.subcircuits:
+        return tuple(book.subcircuits[name.lower()].ports)
+    return ENDS.get(book.models[name.lower()].kind, ())
+
+
 def vertical_block(model: Model) -> str:
     """The block of the library that a model of type vdmos is solved as."""
     return "vdmos_p" if "pchan" in model.parameters else "vdmos_n"

@@ -9,10 +9,10 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
-from nuvlo.problems import NuvloError, at_fault, of_system
+from nuvlo.problems import NuvloError, Problem, at_fault, of_system
 
 Document = dict[str, Any]
 Answer = tuple[int, Document, str]
@@ -49,6 +49,15 @@ def _said(handler: Handler, arguments: argparse.Namespace) -> tuple[int, str]:
         raise of_system(refused) from refused
     except Exception as fault:
         raise at_fault(fault) from fault
+
+
+def beside(answer: Answer, left_out: Sequence[Problem]) -> Answer:
+    """An answer with the rows of a file that were left out: first of all in words, and under ``left_out``."""
+    if not left_out:
+        return answer
+    status, document, text = answer
+    told = [f"{p} This row is left out." for p in left_out]
+    return status, {**document, "left_out": [p.as_json() for p in left_out]}, "\n".join([*told, text])
 
 
 def _as_json(document: object) -> str:

@@ -6,8 +6,9 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.answer import Answer, Verbs, beside
 from nuvlo.cli.numbers import SEED
+from nuvlo.problems import Problem
 from nuvlo.words import listed
 
 if TYPE_CHECKING:
@@ -43,8 +44,10 @@ def _diagnose(a: argparse.Namespace) -> Answer:
     from nuvlo.stages.slips import slip
 
     diagnosis = Diagnosis(read_kit(a.folder))
-    taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings})
-    found = diagnosis.rank(taken, STAGES.get(a.stage or "", ()))
+    left_out: list[Problem] = []
+    skipped: set[tuple[str, str]] = set()
+    taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings}, "", left_out, skipped)
+    found = diagnosis.rank(taken, STAGES.get(a.stage or "", ()), skipped=skipped)
     told = [g for g in found.groups if g.probability >= LEAST]
     odd = slip(diagnosis, Build(""), taken, found.unexplained)
     lines = [f"Read {odd[0][0]} again: {odd[1]}"] if odd else []
@@ -56,11 +59,11 @@ def _diagnose(a: argparse.Namespace) -> Answer:
         lines.append(f"Next: {reading.words}, from which {bits:.2f} bits are expected.")
     else:
         lines.append("No reading here tells more.")
-    return 0, {
+    return beside((0, {
         "groups": [{"mistakes": [m.text for m in g.mistakes], "probability": g.probability} for g in told],
         "good_unit": found.good_unit, "unexplained": found.unexplained,
         "next": _next(*found.next) if found.next else None,
-    }, "\n".join(lines)  # fmt: skip
+    }, "\n".join(lines)), left_out)  # fmt: skip
 
 
 def _next(reading: Reading, bits: float) -> dict[str, object]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.answer import Answer, Verbs, beside
 from nuvlo.cli.numbers import BUILDS, SEED
 from nuvlo.problems import NuvloError, Problem
 
@@ -30,10 +30,11 @@ def _predict(a: argparse.Namespace) -> Answer:
         raise NuvloError(Problem("an ensemble needs at least 2 builds.", "Use --builds 2000."))
     kit = read_kit(a.folder)
     build = Build("")
+    left_out: list[Problem] = []
     if a.measured:
         from nuvlo.instruments.measured import read_measured
 
-        build.measured = read_measured(a.measured, kit)
+        build.measured = read_measured(a.measured, kit, None, left_out)
     model = WorkingModel(kit, build, a.builds, a.seed)
     windows = []
     if a.stage in (None, "wake"):
@@ -49,4 +50,4 @@ def _predict(a: argparse.Namespace) -> Answer:
         f"{format_value(w.high, w.unit, 4)}"
         for w in windows
     )
-    return 0, {"windows": [w.as_json() for w in windows]}, text
+    return beside((0, {"windows": [w.as_json() for w in windows]}, text), left_out)

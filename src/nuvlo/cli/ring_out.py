@@ -6,7 +6,8 @@ import argparse
 import math
 from pathlib import Path
 
-from nuvlo.cli.answer import Answer, Document, Verbs
+from nuvlo.cli.answer import Answer, Document, Verbs, beside
+from nuvlo.problems import Problem
 
 
 def add_verbs(verbs: Verbs) -> None:
@@ -31,7 +32,8 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     between = {probe.pair.name: probe for probe in probes(kit)}
     windows = model.resistance_windows(pairs)
     settles = model.settling(windows, pairs)
-    read = read_readings(a.measured, [w.point for w in windows], "resistance", "Ω") if a.measured else {}
+    left_out: list[Problem] = []
+    read = read_readings(a.measured, [w.point for w in windows], "resistance", "Ω", left_out) if a.measured else {}
     lines: list[str] = []
     rows: list[Document] = []
     for w in windows:
@@ -49,4 +51,5 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
     suspects = explained(kit, read, windows) if wrong else []
     lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects if s.share >= LEAST_TOLD]
-    return 0, {"pairs": rows, "suspects": [{"mistakes": [m.words for m in s.mistakes], "share": s.share} for s in suspects]}, "\n".join(lines) or "No wires: the kit has no wiring.csv."
+    document = {"pairs": rows, "suspects": [{"mistakes": [m.words for m in s.mistakes], "share": s.share} for s in suspects]}
+    return beside((0, document, "\n".join(lines) or "No wires: the kit has no wiring.csv."), left_out)

@@ -18,6 +18,7 @@ def _type(a: argparse.Namespace) -> Answer:
     from nuvlo.catalogue.bench import UNITS, shown
     from nuvlo.catalogue.spread import spread_of
     from nuvlo.catalogue.words import SORTS, told
+    from nuvlo.circuit.shipped import node_order
     from nuvlo.model.stress import rated
 
     if a.name is None:
@@ -30,7 +31,7 @@ def _type(a: argparse.Namespace) -> Answer:
         for p in t.published
     ] if a.json else []  # fmt: skip
     document = {
-        "name": t.name, "kind": t.sort, "package": t.package, "pins": {str(p.number): p.name for p in t.pins},
+        "name": t.name, "kind": t.sort, "package": t.package, "pins": {str(p.number): p.name for p in t.pins}, "nodes": list(node_order(t.model)),
         "ratings": {u: v for u in ("V", "A", "W") if (v := rated(t.ratings, u)) is not None},
         "spread": {s.parameter: [s.low, s.high, "share" if s.relative else "value"] for s in spread_of(t)},
         "stands_in": [{"name": n, "differs": change} for n, change in t.instead], "also": list(t.also), "marks": list(marks(t)), "ended": t.ended,

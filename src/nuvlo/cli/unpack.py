@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.answer import Answer, Verbs, beside
 from nuvlo.files.whole import write_whole
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict, format_value
@@ -109,7 +109,8 @@ def _check_in(a: argparse.Namespace) -> Answer:
     from nuvlo.stages.unpack.letter import letter, shopping_list
 
     kit = read_kit(a.folder)
-    measured, surplus = _measurements(a.measured, kit)
+    left_out: list[Problem] = []
+    measured, surplus = _measurements(a.measured, kit, left_out)
     meter = learnt(kit, measured)
     checked = check_in(kit, measured, meter=meter)
     wrong = strips(checked)
@@ -142,15 +143,15 @@ def _check_in(a: argparse.Namespace) -> Answer:
     if a.letter:
         lines.append("\n" + (letter(kit, checked, wrong, {}) or "There is nothing to write about."))
         document["letter"] = letter(kit, checked, wrong, {})
-    return 0, document, "\n".join(lines)
+    return beside((0, document, "\n".join(lines)), left_out)
 
 
-def _measurements(path: Path, kit: Any) -> tuple[dict[str, list[Measured]], dict[str, float]]:
+def _measurements(path: Path, kit: Any, left_out: list[Problem] | None = None) -> tuple[dict[str, list[Measured]], dict[str, float]]:
     """Readings by part, and what was measured that the kit does not list."""
     surplus: dict[str, float] = {}
     from nuvlo.instruments.measured import read_measured
 
-    return read_measured(path, kit, surplus), surplus
+    return read_measured(path, kit, surplus, left_out), surplus
 
 
 def _match(a: argparse.Namespace) -> Answer:

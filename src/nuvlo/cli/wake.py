@@ -6,7 +6,8 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nuvlo.cli.answer import Answer, Verbs
+from nuvlo.cli.answer import Answer, Verbs, beside
+from nuvlo.problems import Problem
 
 if TYPE_CHECKING:
     from nuvlo.model import Window, WorkingModel
@@ -35,10 +36,11 @@ def _wake(a: argparse.Namespace) -> Answer:
 
     kit = read_kit(a.folder)
     build = Build("", stances={"power": a.school})
+    left_out: list[Problem] = []
     if a.measured:
         from nuvlo.instruments.measured import read_measured
 
-        build.measured = read_measured(a.measured, kit)
+        build.measured = read_measured(a.measured, kit, None, left_out)
     model = WorkingModel(kit, build)
     if a.why:
         return _why(a.why, model)
@@ -64,7 +66,7 @@ def _wake(a: argparse.Namespace) -> Answer:
             {"ref": h.ref, "watts": h.watts, "rise": h.rise, "celsius": h.celsius, "seconds": h.seconds, "says": h.says, "over": h.over} for h in woken.warm
         ],
     }  # fmt: skip
-    return 0, document, "\n".join(lines)
+    return beside((0, document, "\n".join(lines)), left_out)
 
 
 def _between(w: Window | None) -> str:

@@ -356,16 +356,17 @@ class _Reader:
             claims.append((("control", i, "ref"), control.ref.lower(), refs, "part"))
         asking: list[tuple[str, int, Choice | Match]] = [("choice", i, c) for i, c in enumerate(kit.info.choice)]
         asking += [("match", i, m) for i, m in enumerate(kit.info.match)]
-        for table, i, question in asking:
-            if question.setup and question.setup.lower() not in setups and kit.unit:
-                self.in_toml((table, i, "setup"), f"there is no set-up '{question.setup}'.", "Mend the name.")
-                return
+        nowhere = [(table, i) for table, i, q in asking if q.setup and q.setup.lower() not in setups and kit.unit]
+        for table, i in nowhere:
+            self.in_toml((table, i, "setup"), f"there is no set-up '{getattr(kit.info, table)[i].setup}'.", "Mend the name.")
         for i, match in enumerate(kit.info.match):
             claims += [(("match", i, "pairs"), ref.lower(), refs, "part") for pair in match.pairs for ref in pair]
-            self.check_aims(kit, ("match", i, "aim"), match)
+            if ("match", i) not in nowhere:
+                self.check_aims(kit, ("match", i, "aim"), match)
         for i, choice in enumerate(kit.info.choice):
-            self.check_aims(kit, ("choice", i, "aim"), choice)
-            for move in choice.move:
+            if ("choice", i) not in nowhere:
+                self.check_aims(kit, ("choice", i, "aim"), choice)
+            for move in choice.move if ("choice", i) not in nowhere else ():
                 for element in move.elements if kit.unit is not None else ():
                     if not kit.asked_in(choice).has_parameter(element):
                         self.in_toml(("choice", i, "move"), f"there is no element '{element}' in circuit.cir.", "Mend the name.")

@@ -7,15 +7,16 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.instruments.typed import typed_reading
-from nuvlo.problems import NuvloError, reader
+from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.quantity import Measured, parse_value
 
 
 @reader
-def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None) -> dict[str, list[Measured]]:
+def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None, left_out: list[Problem] | None = None) -> dict[str, list[Measured]]:
     """Measured parts from a CSV ``ref,value,unit,uncertainty``; a missing uncertainty is that of the usual meter.
 
-    What the kit does not list goes into ``surplus``; without one it is an error.
+    What the kit does not list goes into ``surplus``; without one it is an error. What is wrong with some of the rows goes into ``left_out``, and
+    the others are read; without one nothing is.
     """
     from nuvlo.files.tables import Fields, read_table
     from nuvlo.files.whole import text_of
@@ -46,8 +47,7 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
         return part.ref, Measured(value, given, unit) if given is not None else MeterSpec().measured(value, unit)
 
     rows, problems = read_table(text_of(path), path.name, ("ref", "value"), row)
-    if problems:
-        raise NuvloError(problems)
+    _leave_out(problems, bool(rows), left_out)
     out: dict[str, list[Measured]] = {}
     for _, one in rows:
         if one is not None:
@@ -55,9 +55,17 @@ def read_measured(path: Path, kit: Any, surplus: dict[str, float] | None = None)
     return out
 
 
-def read_readings(path: Path, places: Collection[str], quantity: str, unit: str) -> dict[str, Measured]:
+def _leave_out(problems: list[Problem], any_read: bool, left_out: list[Problem] | None) -> None:
+    """Keep what is wrong with some rows beside the others. Raises :class:`NuvloError` where nobody asks for it, or nothing else was read."""
+    if problems and (left_out is None or not any_read):
+        raise NuvloError(problems)
+    if left_out is not None:
+        left_out += problems
+
+
+def read_readings(path: Path, places: Collection[str], quantity: str, unit: str, left_out: list[Problem] | None = None) -> dict[str, Measured]:
     """Readings of one quantity from a CSV, the last of each place: see :func:`read_places`."""
-    found = read_places(path, {(place, quantity): unit for place in places}, quantity)
+    found = read_places(path, {(place, quantity): unit for place in places}, quantity, left_out)
     return {place: measured for (place, _), measured in found.items()}
 
 
@@ -65,11 +73,13 @@ SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0, "0": 0.0, "1": 1.0}
 
 
 @reader
-def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "") -> dict[tuple[str, str], Measured]:
+def read_places(
+    path: Path, places: Mapping[tuple[str, str], str], only: str = "", left_out: list[Problem] | None = None, skipped: set[tuple[str, str]] | None = None
+) -> dict[tuple[str, str], Measured]:
     """Readings from a CSV ``point,quantity,value,unit,uncertainty``, the last of each; open is ``inf`` or ``OL``; of a look or a finger ``right``,
-    ``wrong``, ``hot``, ``cool``. ``places`` are the units of
-    what may be read, by point and quantity; where ``only`` one quantity is wanted, others are passed over. Raises :class:`NuvloError` where
-    a place is none of them."""
+    ``wrong``, ``hot``, ``cool``; ``skip`` of what is out of reach, which goes into ``skipped``. ``places`` are the units of what may be read, by
+    point and quantity; where ``only`` one quantity is wanted, others are passed over. What is wrong with some of the rows, a place that is none of
+    them too, goes into ``left_out`` and the others are read; without one, or where nothing is left, it raises :class:`NuvloError`."""
     from nuvlo.files.tables import Fields, read_table
     from nuvlo.files.whole import text_of
 
@@ -87,6 +97,10 @@ def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "
             raise ValueError(f"'{f.values['point']}' is no place where {quantity or 'anything'} is read here")
         f.column = "value"
         said = f.text("value").lower()
+        if said in ("skip", "skipped"):
+            if skipped is not None:
+                skipped.add(place)
+            return None
         if not places[place]:
             if said not in SAID:
                 raise ValueError(f"'{f.values['value']}' says nothing of a {'finger: write hot or cool' if quantity == 'touch' else 'look: write right or wrong'}")
@@ -98,6 +112,5 @@ def read_places(path: Path, places: Mapping[tuple[str, str], str], only: str = "
         return place, Measured(read.value, given, read.unit) if given is not None else read
 
     rows, problems = read_table(text_of(path), path.name, ("point", "value"), row)
-    if problems:
-        raise NuvloError(problems)
+    _leave_out(problems, bool(rows), left_out)
     return dict(one for _, one in rows if one is not None)

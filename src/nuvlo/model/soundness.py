@@ -23,6 +23,7 @@ from nuvlo.model.ensemble import known_to
 from nuvlo.model.stress import over_rating, rating_of, stresses
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value
+from nuvlo.words import listed
 
 BACKWARDS = 0.3  # V that an electrolytic may stand the wrong way round (common practice, no source)
 TOUCH_MM = 12.0  # between the middles of two bodies that touch
@@ -36,6 +37,8 @@ TERMINALS = {
 }  # fmt: skip
 LEGS = {"q": ("collector", "base", "emitter"), "j": ("drain", "gate", "source"), "m": ("drain", "gate", "source"), "d": ("anode", "cathode")}
 TWO_ENDED = "rcldvi"
+CONDUCTS, LESS = 0.4, 0.1  # V of a junction that conducts, and by which one is less than another
+NEAR_RAIL_V, NEAR_RAIL = 2.0, 0.3  # V, and at most what share of the supply, within which an output hangs at a rail
 UNIT_MM, PANEL_MM = 5.08, 112.0  # width of a unit of a modular panel, and the height between its rails
 AIR_SHARE, TUNED_SHARE = 0.05, 0.03  # by which a box may differ from what the circuit reckons with
 WOUND_SHARE = 0.04  # and a coil from its value
@@ -49,9 +52,10 @@ def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
     found = [*_values(kit), *_relations(kit), *_list(kit), *_bonded(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
     if kit.unit is not None:
-        found += [*claims(kit), *_pins(kit), *_halves(kit), *_nets(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
+        found += [*claims(kit), *_pins(kit), *_halves(kit), *_nets(kit), *_unlisted(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
         try:
-            found += [*_polarity(kit), *_ratings(kit)]
+            solved = list(_ends(kit))
+            found += [*_legs(kit, solved), *_polarity(kit, solved), *_ratings(kit)]
         except NuvloError as unsolved:
             found += unsolved.problems
     return sorted(found, key=lambda p: p.severity != "error")
@@ -206,11 +210,63 @@ def _ends(kit: Kit) -> Iterator[tuple[str, OperatingPoint]]:
             yield name, point
 
 
-def _polarity(kit: Kit) -> Iterator[Problem]:
-    """Electrolytic capacitors whose plus stands below their minus."""
+def _unlisted(kit: Kit) -> Iterator[Problem]:
+    """Elements of the netlist that the list lacks. What stands beside a part for its windings and leads, ``rl1`` with L1, is of that part."""
+    assert kit.unit is not None
+    refs = {ref.lower() for ref in kit.parts}
+    for card in kit.unit.netlist.top.cards:
+        if card.kind in "rcldqjmx" and kit.part_of(card.name) is None and card.name[1:] not in refs:
+            ref = card.name.removeprefix("x").upper()
+            yield Problem(f"'{card.name}' is in circuit.cir, and the list has no {ref}: nobody would fit it.", f"Add {ref} to bom.csv, or take it out.", "circuit.cir",
+                          card.token.line, ref=card.name, severity="warning")  # fmt: skip
+
+
+def _legs(kit: Kit, solved: list[tuple[str, OperatingPoint]]) -> Iterator[Problem]:
+    """Transistors whose base conducts to the collector at rest in every set-up, as they do with nodes in another order; chips whose V+ stands below
+    their V−."""
+    assert kit.unit is not None
+    for card in kit.unit.netlist.top.cards:
+        model = kit.unit.netlist.top.find_model(card.model) if card.kind == "q" and card.model else None
+        if model is not None and len(set(card.nodes[:3])) == 3:
+            sign = -1.0 if model.kind == "pnp" else 1.0
+            c, b = card.nodes[:2]
+            forward = [sign * float(p.voltage(b, c)[1]) for _, p in solved]
+            if forward and min(forward) > CONDUCTS:
+                yield Problem(f"at rest its base conducts to its collector, by {format_value(forward[0], 'V', 2)}: it amplifies nothing.",
+                              "Give its nodes in the order collector, base, emitter; else look at what drives it.", "circuit.cir", card.token.line, ref=card.name, severity="warning")  # fmt: skip
+    for ref in _upside_down(kit, solved):
+        order = ", ".join(TERMINALS["op-amp"])
+        yield _problem(ref, "its V+ stands below its V− at rest.", f"Give its nodes in the order {order}.", "circuit.cir")
+
+
+def _upside_down(kit: Kit, solved: list[tuple[str, OperatingPoint]]) -> list[str]:
+    """Chips whose V+ stands below their V− where the unit is supplied."""
+    assert kit.unit is not None
+    rails = {part.ref: kit.unit.pins(e) for part in kit.parts.values() for e in kit.elements_of(part.ref)[:1] if e.startswith("x")}
+    return [ref for ref, pins in rails.items() if {"vp", "vn"} <= pins.keys() and any(float(p.voltage(pins["vp"], pins["vn"])[1]) < -LESS for _, p in solved)]
+
+
+def _at_a_rail(kit: Kit, solved: list[tuple[str, OperatingPoint]]) -> list[str]:
+    """Chips with an output that hangs near one of their rails at rest."""
+    assert kit.unit is not None
+    out = []
+    for part in kit.parts.values():
+        for pins in (kit.unit.pins(e) for e in kit.elements_of(part.ref) if e.startswith("x")):
+            if {"vp", "vn", "o"} <= pins.keys():
+                for _, p in solved:
+                    high, low = float(p.voltage(pins["vp"], pins["o"])[1]), float(p.voltage(pins["o"], pins["vn"])[1])
+                    if min(high, low) < min(NEAR_RAIL_V, NEAR_RAIL * (high + low)):
+                        out.append(part.ref)
+    return list(dict.fromkeys(out))
+
+
+def _polarity(kit: Kit, solved: list[tuple[str, OperatingPoint]]) -> Iterator[Problem]:
+    """Electrolytic capacitors whose plus stands below their minus. Where a chip hangs at a rail that may be all there is to it."""
     assert kit.unit is not None
     cards = {c.name: c for c in kit.unit.netlist.top.cards}
-    solved = list(_ends(kit))
+    if _upside_down(kit, solved):
+        return  # of such a circuit nothing more is known
+    hanging = _at_a_rail(kit, solved)
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
         if part.kind != "electrolytic" or element is None or "bipolar" in f"{part.rating} {part.note} {part.package}".lower():
@@ -220,6 +276,13 @@ def _polarity(kit: Kit) -> Iterator[Problem]:
         lowest, where = min(((float(np.min(p.voltage(plus, minus))), n) for n, p in solved), default=(0.0, ""))
         if lowest < -BACKWARDS:
             volts = format_value(-lowest, "V", 3)
+            if hanging:
+                yield _problem(
+                    part.ref, f"its plus, on '{plus}', stands {volts} below its minus, on '{minus}', in the set-up '{where}'. But {listed(hanging)} hangs at a rail there.",
+                    f"Look first whether the nodes of {listed(hanging)} stand in the order {', '.join(TERMINALS['op-amp'])}; leave the capacitor until it works.", "circuit.cir",
+                    error=False,
+                )  # fmt: skip
+                continue
             yield _problem(
                 part.ref, f"its plus, on '{plus}', stands {volts} below its minus, on '{minus}', in the set-up '{where}': it would burst.",
                 "Exchange its pads, and its nodes in circuit.cir.", "pads.csv" if pads else "circuit.cir"

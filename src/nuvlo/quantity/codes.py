@@ -33,6 +33,8 @@ _TAPER_WORDS = {
     "lin": "linear", "linear": "linear", "log": "audio", "audio": "audio", "rev": "reverse audio", "reverse": "reverse audio",
     "antilog": "reverse audio",
 }  # fmt: skip
+# What a capacitor is made of, written before or behind its value (DIN 41379 and EIA-198; from memory).
+_MADE_OF = ("mkt", "mkp", "mks", "mkc", "mki", "fkp", "fks", "fkc", "ks", "kp", "kt", "pet", "pp", "ps", "c0g", "cog", "np0", "npo", "x7r", "x5r", "y5v", "z5u")
 _NUMBER = r"\d+(?:\.\d*)?|\.\d+"
 _LETTER = f"([{''.join(LETTERS)}])?"
 ZENER_LETTERS = {"A": 0.01, "B": 0.02, "C": 0.05, "D": 0.1}
@@ -70,6 +72,7 @@ def read_code(text: str) -> list[Marking]:
         _tantalum,
         _letter_and_digit,
         _supercapacitor,
+        _small_m,
     )
     out: list[Marking] = []
     for m in believed or (m for reader in readers for m in reader(apart.core)):
@@ -86,15 +89,23 @@ def _same(a: Marking, b: Marking) -> bool:
 def _taken_apart(text: str) -> _Apart:
     clean = text.strip().translate({0xB5: "u", 0x3BC: "u", 0x2126: "Ω", 0xB1: "", 0x202F: " ", 0xA0: " "})
     clean = re.sub(r"(?<=\d),(?=\d)", ".", clean)
+    if not re.search(r"\b1/[248](?!\d)", clean):
+        clean = clean.replace("/", " ")  # ``220uF/25V``, ``33/16``
     out = _Apart("")
     core: list[str] = []
+    made_of = False
     for word in re.sub(r"(?<=\d)\s+%", "%", clean).split():
         low = word.lower()
+        if low in _MADE_OF:
+            made_of = True
+            continue
         if found := re.fullmatch(rf"({_NUMBER})%", word, re.ASCII):
             share = float(found[1]) / 100
             out = replace(out, tolerance=(-share, share))
         elif core and (found := re.fullmatch(rf"({_NUMBER})v(?:dc|ac)?~?", low, re.ASCII)):
             out = replace(out, volts=f"{float(found[1]):g} V")
+        elif core and word.upper() in VOLTS:
+            out = replace(out, volts=f"{VOLTS[word.upper()]:g} V")  # ``104J 2A``
         elif found := re.fullmatch(rf"({_NUMBER}|1/[248])w", low, re.ASCII):
             out = replace(out, watts=f"{_share(found[1]):g} W")
         elif low in _TAPER_WORDS and core:
@@ -118,7 +129,7 @@ def _taken_apart(text: str) -> _Apart:
             and word.isascii()
             and word.isdigit()
             and float(word) in RATED
-            and (out.tolerance or re.fullmatch(_NUMBER, core[0], re.ASCII))
+            and (out.tolerance or made_of or "/" in text or re.fullmatch(_NUMBER, core[0], re.ASCII))
         ):
             out = replace(out, volts=f"{word} V")  # ``33 16`` on an electrolytic
         else:
@@ -179,6 +190,12 @@ def _with_unit(text: str) -> Iterable[Marking]:
         if text.endswith("mF"):
             yield from _farads(float(old[1]) * 1e-3, None, "", "or thousandths of a farad, on a new one")
         return
+    point = re.fullmatch(r"(\d+)([pnum])(\d+)([FH])", text, re.ASCII | re.IGNORECASE)
+    if point:  # ``2m2H``, ``4n7F``
+        value = float(f"{point[1]}.{point[3]}") * {"p": 1e-12, "n": 1e-9, "u": 1e-6, "m": 1e-3}[point[2].lower()]
+        unit = point[4].upper()
+        yield _marking("inductor" if unit == "H" else "capacitor", value, unit, None, "the letter is the decimal point")
+        return
     coil = re.fullmatch(rf"({_NUMBER})\s*([num])H{_LETTER}", text, re.ASCII | re.IGNORECASE)
     if coil:
         scale = {"n": 1e-9, "u": 1e-6, "m": 1e-3}[coil[2].lower()]
@@ -189,7 +206,7 @@ def _with_unit(text: str) -> Iterable[Marking]:
         if re.fullmatch(_NUMBER, ohms[1], re.ASCII):
             yield from _ohms(float(ohms[1]), None, "as written")
         else:
-            yield from _resistor(ohms[1])
+            yield from _resistor(ohms[1].replace(" ", ""))
 
 
 def _upper(letter: str | None) -> str | None:
@@ -315,12 +332,12 @@ def _trimmer(text: str) -> Iterable[Marking]:
 
 
 def _tapered(text: str) -> Iterable[Marking]:
-    """``A100K``, ``100KB``: the value and the letter of the taper."""
-    found = re.fullmatch(r"([ABC])?(\d+(?:\.\d+)?)([KM])(\d*)([ABC])?", text.upper(), re.ASCII)
+    """``A100K``, ``100KB``, ``10KL``: the value and the letter of the taper."""
+    found = re.fullmatch(r"([ABC])?(\d+(?:\.\d+)?)([KM])(\d*)([ABCL])?", text.upper(), re.ASCII)
     if found and (found[1] is None) != (found[5] is None):
         number = float(f"{found[2]}.{found[4] or 0}") if "." not in found[2] else float(found[2])
         ohms = number * {"K": 1e3, "M": 1e6}[found[3]]
-        yield _marking("potentiometer", ohms, "Ω", None, "the letter is the taper", TAPERS[found[1] or found[5]])
+        yield _marking("potentiometer", ohms, "Ω", None, "the letter is the taper", (TAPERS | {"L": "linear"})[found[1] or found[5]])
 
 
 def _chip(text: str) -> Iterable[Marking]:
@@ -389,6 +406,16 @@ def _supercapacitor(text: str) -> Iterable[Marking]:
             None,
             "a supercapacitor, in whole farads: of a few volts, and for no signal",
         )
+
+
+def _small_m(text: str) -> Iterable[Marking]:
+    """``1m``, ``2m2``: nobody prints milliohms, so it is a careless megohm, or thousandths of a henry or a farad."""
+    found = re.fullmatch(r"(\d+)(?:\.(\d+))?m(\d*)", text, re.ASCII)
+    if found and not (found[2] and found[3]):
+        number = float(f"{found[1]}.{found[2] or found[3] or 0}")
+        yield _marking("resistor", number * 1e6, "Ω", None, "m written for M")
+        yield _marking("inductor", number * 1e-3, "H", None, "thousandths of a henry")
+        yield from _farads(number * 1e-3, None, "", "thousandths of a farad, which is as many thousand µF")
 
 
 def _marking(
