@@ -15,7 +15,7 @@ from nuvlo.model import JOINT_COVERAGE, WorkingModel, joint_windows
 from nuvlo.model.ensemble import Law, laws, sample
 from nuvlo.model.windows import Pair
 from nuvlo.model.working import ModelError
-from nuvlo.quantity import Measured
+from nuvlo.quantity import Measured, Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
 from tests.stages.test_unpack import a_kit
 
@@ -125,10 +125,22 @@ def test_ring_out_windows_know_the_parallel_paths(gorsefire):
     model = WorkingModel(gorsefire)
     found = by_name(model.resistance_windows(model.ring_out_pairs()))
     assert found["FUZZ.3", "resistance"].high < 1250, "the pot, with whatever lies beside it"
-    assert found["J3.plus", "resistance"].high < 10e3
+    assert found["J3.plus", "resistance"].high < 60e6, "and is no open wire, on a meter that hardly sees past a junction either"
     assert found["J1.sleeve", "resistance"].low == 0.0
     assert found["J1.sleeve", "resistance"].high <= 1.0
     assert found["J1.tip", "resistance"].nominal == pytest.approx(2.2e6, rel=0.01)
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "landing", "lampwick", "tidewheel"])
+def test_meters_of_all_kinds_find_no_short_where_there_is_none(name):
+    """A junction lies before what is across the supply: how much of it shows hangs on the volts and microamperes of the range."""
+    kit = read_kit(SHIPPED / name)
+    found = by_name(WorkingModel(kit).resistance_windows(WorkingModel(kit).supply_pairs()))
+    supply = next(s for s in kit.info.supply if s.point)
+    for meter in (Ohmmeter(), Ohmmeter(1e-3, 3.0), Ohmmeter(0.2e-3, 0.35), Ohmmeter(1e-6, 0.5), Ohmmeter(20e-6, 2.8), Ohmmeter(0.5e-3, 1.2)):
+        ohms = float(resistance(kit.unpowered(supply.node, "0"), supply.node, "0", meter).ohms[0])
+        assert judge(Measured(ohms, 0.005 * ohms + 1.0, "Ω"), found[supply.point, "resistance"].low, found[supply.point, "resistance"].high) is not Verdict.OUT
+    assert judge(Measured(0.4, 0.1, "Ω"), found[supply.point, "resistance"].low, found[supply.point, "resistance"].high) is Verdict.OUT
 
 
 def test_clean_level_and_kits_without_a_circuit(gorsefire, tmp_path):

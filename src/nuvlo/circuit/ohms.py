@@ -39,6 +39,11 @@ class Ohmmeter:
     compliance: float = 2.0
 
 
+# Many a meter gives less than a junction needs on its ohms ranges, so that it does not see what lies behind one; on a high range any of them drives
+# some microamperes only, or lays next to no volts across a leak; one with two fresh cells behind its leads gives all of 3.2 V (common practice, no source).
+STRONG, GENTLE, FAINT, SLIGHT = Ohmmeter(compliance=3.2), Ohmmeter(0.1e-3, 0.4), Ohmmeter(test_current=10e-6), Ohmmeter(1e-6, 0.05)
+
+
 @dataclass(frozen=True)
 class Resistance:
     """``ohms`` (N,), infinite where open; ``volts`` (N,) across the leads."""

@@ -201,9 +201,11 @@ def _curve(
     rows = list(zip(along, *cells, strict=True))
     if a.csv:
         _write_csv(a.csv, [head, *(h for name in columns for h in _heads(name, e.varied))], rows)
-    return "\n".join(
-        f"{f:12.6g} " + " ".join("         —" if v is None else f"{v:10.5g}" for v in rest) for f, *rest in rows
-    )
+    heads = [h for name in columns for h in _heads(name, e.varied)]
+    wide = [max(10, len(h)) for h in heads]
+    lines = [f"{head:>12s} " + " ".join(f"{h:>{w}s}" for h, w in zip(heads, wide, strict=True))]
+    lines += [f"{f:12.6g} " + " ".join(f"{'—':>{w}s}" if v is None else f"{v:{w}.5g}" for v, w in zip(rest, wide, strict=True)) for f, *rest in rows]
+    return "\n".join(lines)
 
 
 def _ac(a: argparse.Namespace) -> Answer:

@@ -30,6 +30,7 @@ def _wake(a: argparse.Namespace) -> Answer:
     from nuvlo.kit import Stage
     from nuvlo.logbook import Build
     from nuvlo.model import WorkingModel
+    from nuvlo.model.windows import finite
     from nuvlo.stages import registry, wake
     from nuvlo.stages.answer import Asked
     from nuvlo.stages.task import finding
@@ -53,7 +54,7 @@ def _wake(a: argparse.Namespace) -> Answer:
         says = " ".join(x for x in (task.hazard.do if task.hazard else task.detail, advice) if x)
         row = {"n": n, "title": task.title, "says": says, "stops": w is not None or task.hazard is not None}
         if w is not None:
-            row |= {"point": w.point, "quantity": w.quantity, "unit": w.unit, "nominal": w.nominal, "low": w.low, "high": w.high}
+            row |= {"point": w.point, "quantity": w.quantity, "unit": w.unit, "nominal": finite(w.nominal), "low": finite(w.low), "high": finite(w.high)}
         steps.append(row)
         lines.append(f"{n:3d}  {task.title}{_between(w)}\n     {says}")
     woken = solved if isinstance(solved, wake.Woken) else wake.Woken()

@@ -21,6 +21,7 @@ from nuvlo.quantity import Measured
 
 EASY_ONES = "easy"
 EASY = ("decade", "strip", "open", "absent", "backwards", "reversed", "supply", "plug", "strap")  # kinds a beginner is given
+ANYTHING = ("value",)  # what may come to next to nothing: no hunt
 
 
 def hidden_mistake(kit: Kit, seed: int, how: str = "") -> Mistake:
@@ -28,7 +29,7 @@ def hidden_mistake(kit: Kit, seed: int, how: str = "") -> Mistake:
     one of the words ``how``. Raises :class:`InstrumentError` where there is none."""
     if kit.unit is None:
         raise InstrumentError(Problem(f"{kit.name} has no circuit.cir, so no mistake can be hidden in it.", "Practise on another kit."))
-    every = [m for m in single_mistakes(kit) if m.overrides]
+    every = [m for m in single_mistakes(kit) if m.overrides and m.kind not in ANYTHING]
     if how not in ("", EASY_ONES):
         every = [m for m in every if m.text == how]
     every = [m for m in every if m.kind in EASY] or every if how == EASY_ONES else every

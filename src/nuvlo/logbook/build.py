@@ -110,6 +110,7 @@ class Build:
     pictures: dict[str, ev.BoardPictured] = field(default_factory=dict)  # of the board, by side
     exports: list[str] = field(default_factory=list)
     can_undo: str | None = None
+    last: ev.Body | ev.Unread | None = None  # what that would take back
     can_redo: str | None = None
     events: int = 0
     unread: int = 0  # rows of the log that cannot be read
@@ -215,11 +216,12 @@ class Fold:
         if back_to is not None:
             build = self._again(back_to)
         undoable = (
-            e.id
+            e
             for e in reversed(self._standing)
             if not isinstance(e.body, ev.BuildStarted | ev.WindowKept | ev.Unread)
         )
-        build.can_undo = next(undoable, None)
+        last = next(undoable, None)
+        build.can_undo, build.last = (last.id, last.body) if last else (None, None)
         build.can_redo = self._shelved[-1][-1].id if self._shelved else None
         build.events = self.seen
         self.build = build

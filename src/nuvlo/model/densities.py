@@ -9,7 +9,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 
-TAILS, ONE_TAILS = 7.0, 30.0  # degrees of freedom, of all readings together and of each by itself
+TAILS, ONE_TAILS = 20.0, 30.0  # degrees of freedom, of all readings together and of each by itself
 
 
 def together(away: Array, spread: Array) -> Array:
@@ -20,6 +20,20 @@ def together(away: Array, spread: Array) -> Array:
     edge = math.lgamma((nu + p) / 2) - math.lgamma(nu / 2) - p / 2 * math.log(nu * math.pi)
     out: Array = edge - size / 2 - (nu + p) / 2 * np.log1p(weighed / nu)
     return out
+
+
+def along_lines(away: Array, along: Array, spread: Array) -> Array:
+    """(K, P) the same of K · P points ``away`` (R, K, P), all with the one ``spread`` (R, R), and each with so much more ``along`` (R, K, P) a line
+    (J. Sherman, W. J. Morrison, Ann. Math. Stat. 21, 1950)."""
+    p, nu = away.shape[0], TAILS
+    half = np.linalg.solve(np.linalg.cholesky(spread), np.concatenate([away.reshape(p, -1), along.reshape(p, -1)], axis=1))
+    a, u = half[:, : half.shape[1] // 2], half[:, half.shape[1] // 2 :]
+    more = 1.0 + (u**2).sum(axis=0)
+    weighed = (a**2).sum(axis=0) - (a * u).sum(axis=0) ** 2 / more
+    _, size = np.linalg.slogdet(spread)
+    edge = math.lgamma((nu + p) / 2) - math.lgamma(nu / 2) - p / 2 * math.log(nu * math.pi)
+    out: Array = edge - (size + np.log(more)) / 2 - (nu + p) / 2 * np.log1p(weighed / nu)
+    return out.reshape(away.shape[1:])
 
 
 def by_itself(away: Array, wide: Array) -> Array:

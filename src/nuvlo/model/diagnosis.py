@@ -23,7 +23,7 @@ from nuvlo.arrays import Array
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
-from nuvlo.model.densities import by_itself, together
+from nuvlo.model.densities import along_lines, by_itself, together
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.information import bits_of, of_two, parts, roughly
 from nuvlo.model.mistakes import Mistake, single_mistakes
@@ -40,7 +40,7 @@ from nuvlo.model.probes import (
     Reading,
     readings_of,
 )
-from nuvlo.model.trials import FEW_DRAWS, Trials
+from nuvlo.model.trials import FEW_DRAWS, METERS, Trials, spread
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
@@ -51,6 +51,7 @@ SHRUNK = 0.6  # share by which the correlations of a mistake's few draws are dra
 RELATED = 240  # draws of the good unit, for these
 APART = 2.0  # spreads by which two mistakes must differ in some reading, to be told apart
 FLOOR = {"resistance": (STRAY_OHMS, 1e8), "capacitance": (1e-11, 1e-1), "tone": (STRAY_TONE, 100.0)}  # what is judged by shares, and between what
+OPEN_FROM, OPEN = 5e7, 0.7  # Ω from where a meter says open, and how far off that is beside other ohms, in nepers
 SHARE = {"resistance": 0.02, "capacitance": BRIDGE_SHARE, "tone": TONE_SHARE}  # by which such a reading is in doubt at least
 LIFTED = {"Ω": "resistance", "F": "capacitance"}  # a part by itself is read as these are
 FALSE_ALARM = 0.02  # that a look finds fault with what is right (common practice, no source)
@@ -66,6 +67,12 @@ TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: f
 DIED = 0.2  # that what a mistake hurts has died by the time it is read (common practice, no source)
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
+JUNCTION = 0.3  # nepers by which meters of one kind and another differ where a junction lies in the way
+VAGUE = 1.5  # nepers by which ohms are not known where a good unit has a junction in the way
+MOST_BEYOND = 6.0  # doubts of the meter that a reading counts as beyond the end of what tolerances make of it
+ENDS = 0.05  # of what many good units span, that others may lie beyond on either side
+MODEL = 0.004  # share of volts and amperes by which a model of a part is off, at its best (common practice, no source)
+ROUGH, ROUGH_TONE = 0.03, 0.15  # share of what a mistake moves a reading by, that is not known (common practice, no source)
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
 WEIGHED = 12  # readings whose bits are worked out to the last
@@ -123,7 +130,7 @@ class Diagnosis:
 
     def make_ready(self) -> None:
         """All that takes time, so that :meth:`rank` takes none."""
-        for name in ("seen", "related", "_same"):
+        for name in ("seen", "related", "_same", "_ends", "_left_alone"):
             getattr(self, name)  # kept from here on
 
     @cached_property
@@ -193,9 +200,8 @@ class Diagnosis:
         return np.concatenate([np.arange(apart.shape[1]), np.flatnonzero(apart.any(axis=0))])
 
     @cached_property
-    def seen(self) -> tuple[Array, Array]:
-        """Mean (readings, states) and what stands for the draws about it (readings, states, draws), as a meter sees them: ohms on the scale
-        of their logarithm."""
+    def _drawn(self) -> tuple[Array, Array]:
+        """Mean (readings, states) and the draws about it (readings, states, draws): ohms on the scale of their logarithm."""
         every = np.arange(self.draws)
         table = self._scaled(self.table)[:, self.states]
         twice, second = np.bincount(self.states)[self.states] > 1, np.arange(self.states.size) > len(self.mistakes)
@@ -222,6 +228,38 @@ class Diagnosis:
             off[row] *= min(max(wide / own, 1.0), MOST_WIDER) if own > 0 else 1.0
         return mean, off
 
+    @cached_property
+    def _junctions(self) -> NDArray[np.bool_]:
+        """(readings, states): where meters of one kind and another show other ohms, since a junction lies in the way."""
+        mean, off = self._drawn
+        out = np.zeros(mean.shape, dtype=bool)
+        rows = [row for row, r in enumerate(self.readings) if r.quantity == "resistance"]
+        kinds = np.stack([mean[rows] + off[rows][..., k :: len(METERS)].mean(axis=2) for k in range(len(METERS))])
+        out[rows] = np.ptp(kinds, axis=0) > JUNCTION
+        varies = np.array([False, *(m.varies for m in self.mistakes)])[self.states]
+        out[:, varies] = out[:, :1]  # there draws differ anyway
+        return out
+
+    @cached_property
+    def seen(self) -> tuple[Array, Array]:
+        """Mean (readings, states) and what stands for the draws about it (readings, states, draws), as a meter sees them, on the scale that readings
+        are judged by."""
+        mean, off = (part.copy() for part in self._drawn)
+        either = np.where(np.arange(self.draws) % 2, 1.0, -1.0)
+        # Through a junction anything may be read from what lies beside it upwards, till the display says open.
+        low, top = mean + np.stack([off[..., k :: len(METERS)].mean(axis=2) for k in range(len(METERS))]).min(axis=0), math.log(FLOOR["resistance"][1])
+        mean = np.where(self._junctions, (low + top) / 2, mean)
+        off = np.where(self._junctions[..., None], ((top - low) / math.sqrt(12.0))[..., None] * either, off)
+        # Where a good unit has one in the way nothing is told but what lies below all that it may read.
+        within = self._junctions[:, :1] & (low > low[:, :1] - JUNCTION)
+        below = self._junctions[:, :1] & ~within
+        mean = np.where(within, mean[:, :1], mean)
+        off = np.where(within[..., None], off[:, :1], np.where(below[..., None], VAGUE * either, off))
+        # What a mistake makes of a reading is known to some hundredths: circuits are seldom driven where it takes them.
+        moved = np.abs(mean - mean[:, :1]) * np.array([ROUGH_TONE if r.quantity == "tone" else ROUGH for r in self.readings])[:, None]
+        wide = np.sqrt((off**2).mean(axis=2))
+        return mean, np.where(wide[..., None] > 0, off * np.hypot(1.0, moved / np.maximum(wide, 1e-30))[..., None], moved[..., None] * either)
+
     def _scaled(self, table: Array) -> Array:
         """Readings (readings, …) on the scale they are judged by: what is judged by shares, between its floor and its ceiling, by its
         logarithm."""
@@ -241,8 +279,10 @@ class Diagnosis:
         r = self.readings[row]
         if _as(r) in FLOOR:
             low, high = FLOOR[_as(r)]
+            if _as(r) == "resistance" and value.value > OPEN_FROM:
+                return OPEN
             return math.hypot(SHARE[_as(r)], (value.uncertainty / 2 + low) / min(max(value.value, low), high))
-        return math.hypot(value.uncertainty / 2, self._noise(row))
+        return math.hypot(value.uncertainty / 2, self._noise(row), MODEL * value.value)
 
     def _noise(self, row: int) -> float:
         """The least that a reading is in doubt by, on that scale."""
@@ -263,14 +303,16 @@ class Diagnosis:
         full[rows, 0] = np.where(np.isnan(read), np.nan, read)
         y = self._scaled(full)[rows, 0]
         doubt = np.array([self._doubt(k, taken[self.readings[k].key]) for k in rows])
-        spread = np.einsum("rmt,smt->mrs", off[rows], off[rows]) / max(self.draws - 1, 1)
-        own = np.einsum("mrr->mr", spread).copy()
+        about = np.einsum("rmt,smt->mrs", off[rows], off[rows]) / max(self.draws - 1, 1)
+        own = np.einsum("mrr->mr", about).copy()
         wide = np.sqrt(own)
-        spread = (1.0 - SHRUNK) * spread + SHRUNK * self.related[np.ix_(rows, rows)] * wide[:, :, None] * wide[:, None, :]
+        about = (1.0 - SHRUNK) * about + SHRUNK * self.related[np.ix_(rows, rows)] * wide[:, :, None] * wide[:, None, :]
         k = np.arange(len(rows))
-        spread[:, k, k] = own + doubt**2
+        about[:, k, k] = own + doubt**2
         away = y - mean[rows].T
-        known = together(away, spread)
+        known = self._followed(rows, y, doubt, together(away, about))
+        beyond = self._beyond(rows, y, doubt)
+        known -= beyond
         # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
         apart = self._apart[rows]
         mine = by_itself(away, np.sqrt(own + doubt**2))
@@ -281,10 +323,68 @@ class Diagnosis:
         powered = np.array([self.readings[k].quantity not in COLD for k in rows])
         cold, hurt = np.flatnonzero(~powered), np.flatnonzero(self._hurts)
         if powered.any() and hurt.size:
-            died = any_[powered].sum() + (together(away[np.ix_(hurt, cold)], spread[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
+            died = any_[powered].sum() + (together(away[np.ix_(hurt, cold)], about[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
             known[hurt] = np.logaddexp(math.log1p(-DIED) + known[hurt], math.log(DIED) + died)
         both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
-        return known + looks, mine.sum(axis=1) + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
+        return known + looks, mine.sum(axis=1) - beyond + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
+
+    @cached_property
+    def _courses(self) -> tuple[NDArray[np.intp], Array]:
+        """The states (K,) whose mistake comes to more or less, and their readings (readings, K, draws) as it comes to more and more: of each draw
+        what it does to that very unit, laid on the middle of the good ones."""
+        single = np.bincount(self.states)[self.states] == 1
+        some = np.flatnonzero(np.array([False, *(m.varies for m in self.mistakes)])[self.states] & single)
+        table = self._scaled(self.table[:, np.concatenate([[0], self.states[some]])])
+        moved = (table[:, 1:] - table[:, :1])[..., np.argsort(spread(self.draws), kind="stable")]
+        moved[self._junctions[:, some] | self._junctions[:, :1]] = 0.0  # there nothing is told
+        return some, self.seen[0][:, :1, None] + moved
+
+    def _followed(self, rows: list[int], y: Array, doubt: Array, known: Array) -> Array:
+        """``known`` (states,), what was read under each, with those that come to more or less followed to where they explain it best: at what was
+        drawn, and anywhere on the straight line from one to the next, which is as if there were so much more doubt along it."""
+        some, courses = self._courses
+        if not some.size:
+            return known
+        here = courses[rows]
+        here = np.concatenate([here, (here[..., 1:] + here[..., :-1]) / 2], axis=2)
+        along = np.diff(courses[rows], axis=2) / math.sqrt(12.0)
+        along = np.concatenate([np.zeros((*along.shape[:2], self.draws)), along], axis=2)
+        there = np.isfinite(here + along).all(axis=0)
+        away, along = np.where(there, y[:, None, None] - here, 0.0), np.where(there, along, 0.0)
+        wide = np.sqrt((self.seen[1][rows, 0] ** 2).mean(axis=1))
+        found = along_lines(away, along, self.related[np.ix_(rows, rows)] * wide[:, None] * wide + np.diag(doubt**2))
+        share = np.repeat([0.5 / self.draws, 0.5 / (self.draws - 1)], [self.draws, self.draws - 1])
+        best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(share), axis=1)
+        out = known.copy()
+        out[some] = np.logaddexp(known[some], best) - math.log(2.0)
+        return out
+
+    def _beyond(self, rows: list[int], y: Array, doubt: Array) -> Array:
+        """(states,) what is taken off states that leave a reading alone which lies beyond all that tolerances make of it: these have an end. Readings
+        go together, so the worst counts, once."""
+        low, high = self._ends
+        off = np.maximum(np.maximum(low[rows] - y, y - high[rows]), 0.0) / doubt
+        alone = self._left_alone[rows]
+        out: Array = np.where(alone, np.minimum(np.nan_to_num(off), MOST_BEYOND)[:, None], 0.0).max(axis=0) ** 2 / 2
+        return out
+
+    @cached_property
+    def _ends(self) -> tuple[Array, Array]:
+        """The least and the most (readings,) of many good units; nothing where a junction lies in the way, or it is not known."""
+        many = self.many
+        open_ended = ~np.isfinite(many).all(axis=1) | self._junctions[:, 0] | np.array([r.quantity in SENSES for r in self.readings])
+        more = ENDS * np.ptp(np.nan_to_num(many), axis=1)
+        return np.where(open_ended, -np.inf, many.min(axis=1) - more), np.where(open_ended, np.inf, many.max(axis=1) + more)
+
+    @cached_property
+    def _left_alone(self) -> NDArray[np.bool_]:
+        """(readings, states): whether a state reads there as a good unit does."""
+        mean, off = self.seen
+        wide = np.sqrt((off[:, :1] ** 2).mean(axis=2))
+        out: NDArray[np.bool_] = np.abs(mean - mean[:, :1]) <= wide
+        some, courses = self._courses
+        out[:, some] = (np.abs(courses - mean[:, :1, None]) <= wide[..., None]).all(axis=2)
+        return out
 
     @cached_property
     def _apart(self) -> Array:
@@ -395,6 +495,11 @@ class Diagnosis:
         mean, off = self.seen
         noise = np.array([self._noise(row) for row in range(len(self.readings))])
         own = (off**2).mean(axis=2) + noise[:, None] ** 2
+        # What comes to more or less is told where it comes to most.
+        some, courses = self._courses
+        far = np.take_along_axis(courses, np.nanargmax(np.nan_to_num(np.abs(courses - mean[:, :1, None]), nan=-1.0), axis=2)[..., None], axis=2)[..., 0]
+        mean, own = mean.copy(), own.copy()
+        mean[:, some], own[:, some] = np.where(np.isfinite(far), far, mean[:, some]), own[:, :1]
         first = np.arange(1 + len(self.mistakes))
         last = first.copy()
         last[self.states[first.size :]] = np.arange(first.size, self.states.size)

@@ -7,6 +7,7 @@ cold joint and of what leaks, and how near pads must be for an iron to join them
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import combinations, permutations
@@ -25,6 +26,10 @@ from nuvlo.model.rectifier import rectifiers
 from nuvlo.quantity import format_value, parse_value
 
 SHORT_OHMS, COLD_OHMS = 0.3, 10e3  # of a bridge, of a cold joint
+ANOTHER = (0.5, 0.7, 0.83, 1.2, 1.45, 2.0, 0.2, 5.0, 1e-2, 1e2, 1e-4, 1e4)  # times what it should be, that a value is which is another
+MOST_PAIRS, BESIDE_MM = 80, 12.0  # of resistors that may be exchanged; between such, from middle to middle
+MOST_OTHERS, OFF_VOLTS = 20, 2.0  # such values, those of the kit first; times more or less that the volts of a supply are
+FILM_LEAKS, HELD_FARADS = 220e3, 1e-9  # Ω of a film capacitor that leaks; from where one holds DC off anything
 REVERSED_OHMS, LEAKY_OHMS = 1e3, 10e3  # of an electrolytic the wrong way round, and of one that leaks
 WEAK_GAIN = 15.0  # of a transistor that has suffered
 STUCK_OHMS, SUBSTRATE_OHMS = 20.0, 5.0  # of an output that has failed to a rail; of a chip whose supply is the wrong way round
@@ -40,7 +45,7 @@ class Mistake:
 
     ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive
     being powered so; what is read after that may no longer be what this mistake alone would read. What it comes to is seldom known: it may be
-    ``loose`` times more or less than its overrides say, counted from what is ``above``.
+    ``loose`` times more or less than its overrides say, counted from what is ``above``; or any of ``amounts``, from the least to the most.
     """
 
     text: str
@@ -52,6 +57,12 @@ class Mistake:
     hurts: str = ""
     loose: float = 1.0
     above: float = 0.0
+    amounts: tuple[float, ...] = ()
+
+    @property
+    def varies(self) -> bool:
+        """Whether it comes to more or less."""
+        return self.loose != 1.0 or bool(self.amounts)
 
     def made(self, share: float) -> tuple[tuple[str, float], ...]:
         """Its overrides as it happens to be made, ``share`` 0 to 1 of the way from the mildest to the worst."""
@@ -59,6 +70,10 @@ class Mistake:
 
     def each_made(self, shares: Array) -> dict[str, Array]:
         """What each of its overrides comes to, for ``shares`` (N,) of that way."""
+        if self.amounts:  # of as many shares as there are amounts, one each
+            place = np.argsort(np.argsort(shares)) if shares.size > 1 else shares * (len(self.amounts) - 1)
+            at = np.minimum(place * len(self.amounts) // shares.size if shares.size > 1 else place.astype(int), len(self.amounts) - 1)
+            return {key: np.array(self.amounts)[at] for key, _ in self.overrides}
         by = self.loose ** (2.0 * shares - 1.0)
         return {key: self.above + (value - self.above) * by if self.loose != 1.0 else np.full(shares.shape, value) for key, value in self.overrides}
 
@@ -75,6 +90,7 @@ class Flaw:
     like: str = ""
 
 
+SERIES = {"d": {"rs": "a leg"}, "q": {"rc": "the collector", "rb": "the base", "re": "the emitter"}, "j": {"rd": "the drain", "rs": "the source"}}  # Ω that a model has in a leg
 AS_TURNED = ("reversed", "turned", "backwards")
 AS_VALUE = ("decade", "strip", "look-alike", "exchanged", "variant")
 
@@ -126,6 +142,7 @@ def _all(kit: Kit) -> Iterator[Mistake]:
         yield from _of_part(kit, part)
         yield from _of_blocks(kit, part)
     yield from _mixed_up(kit)
+    yield from _side_by_side(kit)
     yield from _strips(kit)
     yield from _bridges(kit)
     yield from _supplies(kit)
@@ -150,6 +167,12 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
             yield Mistake(f"{ref} is missing, or one of its joints is open", (ref,), "open", ((Missing(element).key, 1.0),))
         if e.kind == "r" and part.value:
             yield Mistake(f"a joint of {ref} is cold", (ref,), "cold", ((override_of_element(element), part.value + COLD_OHMS),), loose=10.0, above=part.value)
+        if e.kind in "rc" and part.value:
+            said = f"{ref} is of another value than {format_value(part.value, part.unit)}"
+            yield Mistake(said, (ref,), "value", ((override_of_element(element), part.value),), amounts=_other_values(kit, part))
+        for leg, which in SERIES.get(e.kind, {}).items():
+            if unit.has_parameter(f"{element}.{leg}"):
+                yield Mistake(f"{which} of {ref} has a cold joint", (ref,), "cold", ((f"{element}.{leg}", COLD_OHMS),), 1.0 / len(SERIES[e.kind]), loose=10.0)
         if e.kind in "rcld":
             a, b = (names[n + 1] for n in e.nodes[:2])
             if a != b:
@@ -160,12 +183,24 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
                         hurts=f"{ref} does not survive it: off at once, and a new one goes in. It may burst.", loose=4.0,
                     )  # fmt: skip
                     yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),), loose=4.0)
+                elif e.kind == "c" and part.value and part.value >= HELD_FARADS:
+                    yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, FILM_LEAKS),), 0.3, loose=5.0)
         if e.kind == "d":
             yield Mistake(f"{ref} is the wrong way round", (ref,), "reversed", ((Reversed(element).key, 1.0),))
         if e.kind == "q":
             yield Mistake(f"{ref} has next to no gain: overheated, or not what is printed on it", (ref,), "weak", ((f"{element}.bf", WEAK_GAIN),), loose=3.0)
         if e.kind in "qj":
             yield from _in_other_holes(kit, part, element, e.kind)
+
+
+def _other_values(kit: Kit, part: Part) -> tuple[float, ...]:
+    """What it may be in place of its own value, from the least to the most: mostly that of others of its kind in the kit, since these are at hand."""
+    assert part.value
+    others = Counter(p.value for p in kit.parts.values() if p.kind == part.kind and p.value and p.unit == part.unit and not math.isclose(p.value, part.value))
+    near = [part.value * by for by in ANOTHER[:6]]
+    own = [value for value, _ in others.most_common(MOST_OTHERS - len(ANOTHER))]
+    found = [*near, *own, *(part.value * by for by in ANOTHER[6:]), *(v for v, _ in others.most_common()[len(own) :])]
+    return tuple(sorted(list(dict.fromkeys(found))[:MOST_OTHERS]))
 
 
 def _other_decades(part: Part, override: str, kind: str = "decade") -> Iterator[Mistake]:
@@ -269,6 +304,18 @@ def _mixed_up(kit: Kit) -> Iterator[Mistake]:
             yield Mistake(f"{a.ref} and {b.ref} are exchanged", (a.ref, b.ref), "exchanged", ((here, b.value), (there, a.value)), share)
 
 
+def _side_by_side(kit: Kit) -> Iterator[Mistake]:
+    """Resistors of different values in each other's places: any two of a small kit, else such as lie side by side."""
+    parts = [p for p in kit.parts.values() if p.kind == "resistor" and p.value and (element := kit.element_of(p.ref)) and not element.startswith("x")]
+    pairs = [(a, b) for a, b in combinations(parts, 2) if a.value and b.value and not math.isclose(a.value, b.value) and a.package == b.package]
+    if len(pairs) > MOST_PAIRS and kit.board:
+        near = {p.ref: kit.board.near(p.ref, BESIDE_MM) for p in parts}
+        pairs = [(a, b) for a, b in pairs if b.ref in near[a.ref]]
+    for a, b in pairs[:MOST_PAIRS]:
+        here, there = (override_of_element(str(kit.element_of(p.ref))) for p in (a, b))
+        yield Mistake(f"{a.ref} and {b.ref} are exchanged", (a.ref, b.ref), "exchanged", ((here, float(b.value or 0)), (there, float(a.value or 0))), 0.2)
+
+
 def _as_other(kit: Kit, part: Part, other: Part) -> tuple[str, float] | None:
     """A transistor of another type of the kit, and perhaps of another polarity, in the holes of ``part``, turned as it should be; nothing where
     they are of one type, or it is not known in which order their legs come."""
@@ -330,6 +377,7 @@ def _supplies(kit: Kit) -> Iterator[Mistake]:
     for supply in live:
         for share, says in ((0.6, "is far too low"), (0.0, "is not there")):
             yield Mistake(f"the {supply.name} {says}", (), "supply", ((supply.element, share * supply.running),))
+        yield Mistake(f"the {supply.name} is not at {format_value(abs(supply.volts), 'V')}", (), "supply", ((supply.element, supply.running),), loose=OFF_VOLTS)
     direct = [s for s in live if not s.mains_hz]
     for supply in direct if len(direct) == 1 else ():
         yield Mistake(f"the {supply.name} is the wrong way round", (), "plug", ((supply.element, -supply.running),))

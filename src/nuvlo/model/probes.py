@@ -23,7 +23,7 @@ from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
-from nuvlo.model.working import BACK, EMPTY
+from nuvlo.model.working import BACK, EMPTY, tones_at
 from nuvlo.words import listed
 
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
@@ -42,6 +42,8 @@ MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
 FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
+SMALL_V, CONDUCTS_V = 0.05, 0.35  # swing that is small for a junction no more, where it comes near conducting
+STIFF_OHMS = 1e3  # from a net to one that moves with it
 COLD = ("resistance", "capacitance", "lifted", "look", *WHOLE)  # read with the power off
 
 
@@ -232,13 +234,34 @@ def _at_pads(kit: Kit) -> list[Reading]:
     for tone in _followed(kit):
         if not kit.info.tone:
             out.append(Reading(tone.name, "tone", "V", (tone.node, tone.reference), tone=tone))
+        bent = _bent(kit, tone)
+        if tone.reference in bent:  # then all that is read against it moves with it
+            continue
         there = kit.tone_setup(tone).nodes
         read = {t.node for t in kit.info.tone if (t.source, t.hertz) == (tone.source, tone.hertz)}
         for node, at in spots.items():
-            if node in there and node not in read and node != tone.at:
+            if node in there and node not in read and node != tone.at and node not in bent:
                 one = replace_tone(tone, node)
                 out.append(Reading(f"{tone.name}@{at}", "tone", "V", (node, one.reference), tone=one, minutes=AT_A_PAD))
     return out
+
+
+def _bent(kit: Kit, tone: Tone) -> set[str]:
+    """The nets about junctions that a tone swings so far that it is no longer small for them: what is read there is no sine, and not what a circuit
+    that is straight about its rest would give. Those behind a diode or few ohms from one are with it."""
+    circuit = kit.tone_setup(tone)
+    point, names = operating_point(circuit), ["0", *circuit.nodes]
+    nets = {e.name: [names[n + 1] for n in e.nodes] for e in circuit.elements if "." not in e.name}
+    pairs = {e.name: (nets[e.name][0], nets[e.name][1]) if e.kind == "d" else (nets[e.name][1], nets[e.name][2]) for e in circuit.elements if e.name in nets and e.kind in "dq"}
+    if not pairs:
+        return set()
+    peaks = np.sqrt(2.0) * tones_at(point, tone, list(pairs.values()), np.inf)[:, 0]
+    rests = [float(point.voltage(*pair)[0]) for pair in pairs.values()]
+    far = [name for name, peak, rest in zip(pairs, peaks, rests, strict=True) if peak > SMALL_V and (rest if name.startswith("d") else abs(rest)) + peak > CONDUCTS_V]
+    out = {net for name in far for net in nets[name]}
+    ground = {*GROUND_NAMES, *tone.fed_at}
+    stiff = [n for e in circuit.elements if (n := e.name) in nets and (e.kind == "d" or (e.kind == "r" and circuit.parameter(e, "value", {}) <= STIFF_OHMS))]
+    return out | {net for name in stiff if (out - ground) & set(nets[name]) for net in nets[name]}
 
 
 def replace_tone(tone: Tone, node: str) -> Tone:

@@ -20,7 +20,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Turned, fault_named
 from nuvlo.circuit.loaded import shown
-from nuvlo.circuit.ohms import Unpowered
+from nuvlo.circuit.ohms import FAINT, GENTLE, SLIGHT, STRONG, Unpowered
 from nuvlo.circuit.operating_point import (
     OperatingPoint,
     Tolerances,
@@ -42,7 +42,8 @@ from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.working import EMPTY, tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
-DRAWS_OF_OHMS = 4  # of each mistake of these: they are dear, and few are enough
+METERS = (STRONG, GENTLE, FAINT, SLIGHT)  # of one kind and another, that ohms may be read with
+DRAWS_OF_OHMS = len(METERS)  # of each mistake of these: they are dear, and few are enough
 SELDOM = 0.5  # share of the mistakes, the rarest, that get half as many draws
 ROUGHLY = Tolerances(vntol=1e-6)  # what floats, as all does at an empty socket, is never found more closely, and no meter shows it
 MORE_TURNS = replace(ROUGHLY, iterations=40)  # for those that nothing else has led on
@@ -149,8 +150,10 @@ class Trials:
         few = min(DRAWS_OF_OHMS, self.draws) if len(self.everyone) > 1 else self.draws
         alike: dict[tuple[tuple[Turned, ...], bool, int], list[int]] = {}
         for k, one in enumerate(self.everyone):
-            for ohms, draws in ((True, few), (False, self.draws)):
-                alike.setdefault((turns_of(one), ohms, draws // 2 if seldom[k] else draws), []).append(k)
+            # What comes to more or less is followed from draw to draw, beside the good unit: of both all draws are wanted.
+            every = one is None or one.varies
+            for ohms, draws in ((True, self.draws if every else few), (False, self.draws)):
+                alike.setdefault((turns_of(one), ohms, draws // 2 if seldom[k] and not every and not ohms else draws), []).append(k)
         out = []
         for (_, ohms, draws), group in alike.items():
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
@@ -211,18 +214,25 @@ class Trials:
     def _ohms(self, some: Sequence[Mistake | None], draws: int, wrong: _Circuits) -> dict[int, Array]:
         """What every reading of ohms and farads would be, by its row."""
         cold = self._values(some, draws, cold=True)
+        members = len(some) * draws
         out: dict[int, Array] = {}
         rows: dict[int, list[int]] = {}
         for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS):
             rows.setdefault(id(self.kit.unpowered(*self.readings[row].nodes)), []).append(row)
+            out[row] = np.full(members, np.nan)
         for some_rows in rows.values():
             circuit = self.kit.unpowered(*self.readings[some_rows[0]].nodes)
-            unit = Unpowered(wrong.of(circuit), known_to(circuit, cold))
-            unit.get_ready([self.readings[row].nodes for row in some_rows if not self.readings[row].cold])
-            for row in some_rows:
-                progress.pause()
-                r = self.readings[row]
-                out[row] = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes).ohms
+            known = known_to(circuit, cold)
+            for turn, meter in enumerate(METERS):  # one draw after another on a meter of another kind: which it is nobody knows
+                mine = np.flatnonzero(np.arange(members) % draws % len(METERS) == turn)
+                if not mine.size:
+                    continue
+                unit = Unpowered(wrong.of(circuit), {name: v[mine] if np.size(v) == members else v for name, v in known.items()})
+                unit.get_ready([self.readings[row].nodes for row in some_rows if not self.readings[row].cold])
+                for row in some_rows:
+                    progress.pause()
+                    r = self.readings[row]
+                    out[row][mine] = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes, meter).ohms
         return out
 
     def _lifted(self, some: Sequence[Mistake | None], draws: int) -> dict[int, Array]:

@@ -16,12 +16,13 @@ JOINT_COVERAGE = 0.999
 
 class Pair(NamedTuple):
     """What an ohmmeter is held to: the ``name`` of the reading, the nodes of the red and of the black lead, and the ``throw`` that a
-    switch is in meanwhile, where it is not the one in which the circuit stands."""
+    switch is in meanwhile, where it is not the one in which the circuit stands. Across a supply only a ``short`` is looked for."""
 
     name: str
     red: str
     black: str
     throw: str = ""
+    short: bool = False
 
     @property
     def nodes(self) -> tuple[str, str, str]:

@@ -11,7 +11,7 @@ import numpy as np
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loaded import METER_OHMS, seen_from, shown
-from nuvlo.circuit.ohms import Ohmmeter, capacitance, resistance
+from nuvlo.circuit.ohms import FAINT, GENTLE, SLIGHT, STRONG, Ohmmeter, capacitance, resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
 from nuvlo.circuit.small_signal import log_frequencies, response, responses
@@ -39,9 +39,10 @@ TONE_SHARE = 0.025  # of two readings of about 1 % each, one of them set by hand
 MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)
 CHARGING_HZ, SLOW_S = 0.01, 1.0  # at which capacitors are seen to charge, and from when on a hand would notice
 STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
-TEST_CURRENTS = (0.3e-3, 0.1e-3)  # A of meters beside the usual 1 mA (common practice, no source)
+OTHER_METERS = (Ohmmeter(0.3e-3), Ohmmeter(0.1e-3), STRONG, FAINT, GENTLE, SLIGHT)  # beside the usual 1 mA (common practice, no source)
 BRIDGE_SHARE = 0.03  # of what a hand-held bridge shows in circuit (common practice, no source)
 LOST_SHARE = 0.02  # of the members, that may have no solution before a window is not worth having
+HIDDEN, BETWEEN_METERS = 3.0, 1.25  # times what the usual meter shows, from where junctions hide what lies behind them; room for meters yet other
 THROUGH_A_JUNCTION = 0.05  # share by which ohms follow the test current where it is no resistor
 LEAST_SHARE = 0.01  # of a spread, that is worth telling: chance alone makes one in two thousand
 EMPTY, BACK = " without chips", " back"  # behind the name of what is read with the sockets empty, or with the leads exchanged
@@ -219,7 +220,7 @@ class WorkingModel:
         # Several lugs hang on one net: each is solved once.
         every = {pair.nodes: pair for pair in pairs}
         ohms = {nodes: self._ohms(pair, meter) for nodes, pair in every.items()}
-        reach = {nodes: self._at_other_currents(every[nodes], found) for nodes, found in ohms.items()} if meter is None else {}
+        reach = {nodes: self._on_other_meters(every[nodes], found) for nodes, found in ohms.items()} if meter is None else {}
         rows = np.array([ohms[pair.nodes] for pair in pairs])
         lost = np.isnan(rows).any(axis=0)  # such a member would make a window in which nothing lies
         if lost.mean() > LOST_SHARE:
@@ -249,20 +250,21 @@ class WorkingModel:
         unit, set_so = self._meant(pair)
         return resistance(unit, pair.red, pair.black, meter, {**known_to(unit, self.values), **set_so}).ohms
 
-    def _at_other_currents(self, pair: Pair, usual: Array) -> tuple[float, float]:
-        """The least and the most that meters of other test currents show where a path leads through a junction, whose volts
+    def _on_other_meters(self, pair: Pair, usual: Array) -> tuple[float, float]:
+        """The least and the most that meters of other test currents and volts show where a path leads through a junction, whose volts
         hardly follow the current; nothing (inf, −inf) where it does not."""
         unit, set_so = self._meant(pair)
         nominal = {**known_to(unit, {name: law.nominal for name, law in self.laws.items()}), **set_so}
         low, high = np.inf, -np.inf
-        for amps in TEST_CURRENTS:
-            other = Ohmmeter(test_current=amps)
+        for other in OTHER_METERS if pair.short else OTHER_METERS[:-1]:  # where an open wire is looked for, the faintest would not tell it
             shown = float(resistance(unit, pair.red, pair.black, other, nominal).ohms[0])
             if shown == usual[0] or abs(shown / usual[0] - 1) < THROUGH_A_JUNCTION:
                 continue
             found = self._ohms(pair, other)
             low, high = min(low, float(np.nanmin(found))), max(high, float(np.nanmax(found)))
-        return low, high
+        if pair.short and np.isfinite(high) and high > HIDDEN * usual[0]:
+            high = np.inf  # a meter that gives a little less sees still less of what lies behind
+        return low, high * BETWEEN_METERS
 
     def empty_windows(self) -> list[Window]:
         """The current of each supply and the volts at the sockets, with the sockets empty: one joint set."""
@@ -282,7 +284,7 @@ class WorkingModel:
     def supply_pairs(self) -> list[Pair]:
         """Each supply terminal that has a test point, against ground, and the leads the other way round."""
         points = [(s.point, s.node) for s in self.kit.info.supply if s.point]
-        return [Pair(name, node, "0") for name, node in points] + [Pair(f"{name}{BACK}", "0", node) for name, node in points]
+        return [Pair(name, node, "0", short=True) for name, node in points] + [Pair(f"{name}{BACK}", "0", node, short=True) for name, node in points]
 
     def widened_by(self, name: str, quantity: str = "voltage") -> list[tuple[str, float]]:
         """Which values of the unit a reading hangs on, and the share of its spread that comes of each, most first: squared correlations

@@ -58,6 +58,8 @@ def back_up(workshop: Workshop, target: Path | None = None) -> Kept:
         target = folder.with_name(f"{folder.name}-{datetime.now():%Y%m%d-%H%M%S}.zip")
     elif target.is_dir():
         target = target / f"{folder.name}-{datetime.now():%Y%m%d-%H%M%S}.zip"
+    elif not target.parent.is_dir() or (target.suffix.lower() != ".zip" and not target.exists()):
+        raise NuvloError(Problem(f"there is no folder '{target}'.", "Look whether the stick is plugged in, or give the name of a file that ends in .zip."))
     if target.resolve().is_relative_to(folder):
         raise NuvloError(Problem("a backup within the workshop would go with it.", "Name a place outside its folder."))
     counts = workshop.logbook.counts()

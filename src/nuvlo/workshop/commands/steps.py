@@ -5,10 +5,27 @@ from __future__ import annotations
 from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
-from nuvlo.logbook import CautionConfirmed, Note, PartTicked, Redone, StepAccepted, StepBegun, StepDone, Undone
-from nuvlo.logbook.events import PRINTED
+from nuvlo.logbook import (
+    CautionConfirmed,
+    ChoiceMade,
+    JointMarked,
+    Note,
+    PartMarked,
+    PartMeasured,
+    PartReworked,
+    PartTicked,
+    ReadingTaken,
+    Redone,
+    StepAccepted,
+    StepBegun,
+    StepDone,
+    TrimmerTurned,
+    Undone,
+)
+from nuvlo.logbook.events import PRINTED, Unread
 from nuvlo.model.probes import TOUCH
 from nuvlo.problems import Problem
+from nuvlo.quantity import format_value
 from nuvlo.stages.holds import span
 from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Finding, Wants
@@ -17,6 +34,8 @@ from nuvlo.workshop.commands.bench import found, read, sheet, turn_as_advised
 from nuvlo.workshop.commands.choose import choose
 from nuvlo.workshop.commands.outcome import Outcome, Reply
 from nuvlo.workshop.session import Refused, Session
+
+NOTE_SHOWN = 40  # letters
 
 
 def next_step(s: Session, given: Nothing) -> Outcome:
@@ -78,9 +97,36 @@ def stage(s: Session, given: StageNamed) -> Reply:
 def undo(s: Session, given: Nothing) -> Reply:
     if s.build.can_undo is None:
         raise Refused(Problem("there is nothing to take back.", ""))
+    what = _entry_words(s)
     s.record(Undone(target=s.build.can_undo))
     s.follow_log()
-    return Reply("Taken back.")
+    return Reply(f"Taken back: {what}.")
+
+
+def _entry_words(s: Session) -> str:
+    """The last entry of the log, in a few words."""
+    match s.build.last:
+        case PartMeasured() as b:
+            return f"{b.ref}, {format_value(b.value, b.unit)}"
+        case ReadingTaken() as b:
+            return f"the reading at {b.point}, {format_value(b.value, b.unit)}"
+        case StepDone(step=step) | StepAccepted(step=step) | StepBegun(step=step):
+            title = next((f.task.title for stage in Stage for f in s.findings(stage) if f.task.id == step), "")
+            return f"'{title}'" if title else "a step"
+        case TrimmerTurned() as b:
+            return f"the turn of {b.ref} by {b.degrees:g}°"
+        case PartTicked(ref=ref) | PartMarked(ref=ref) | PartReworked(ref=ref):
+            return f"what was said of {ref}"
+        case ChoiceMade() as b:
+            return f"the choice of {b.value} for {b.part}"
+        case JointMarked() as b:
+            return f"the mark at {b.joint}"
+        case Note() as b:
+            return f"the note '{b.text[:NOTE_SHOWN]}'"
+        case None | Unread():
+            return "an entry that cannot be read"
+        case other:
+            return f"the entry '{other.kind.replace('_', ' ')}'"
 
 
 def redo(s: Session, given: Nothing) -> Reply:
