@@ -183,3 +183,10 @@ def test_the_sections_of_a_line_are_not_read_out(tmp_path, capsys):
     said = capsys.readouterr()
     assert [line.split()[0] for line in said.out.splitlines()] == ["a", "b", "c", "v1", "r1", "r2"]
     assert "x.cir:4:1: 't1' is solved as 32 sections" in said.err
+
+
+@pytest.mark.parametrize(("verb", "heads"), [("ac", "frequency_hz magnitude_db phase_deg"), ("noise", "frequency_hz output_density input_density"), ("tran", "time_s value")])
+def test_curves_have_headings(capsys, divider, verb, heads):
+    more = ["--step", "1m", "--stop", "2m"] if verb == "tran" else ["--points", "3", "--source", "v1"]
+    assert main(["solve", divider, verb, "--node", "m", *more]) == 0
+    assert capsys.readouterr().out.splitlines()[0].split() == heads.split()

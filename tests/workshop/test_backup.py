@@ -117,3 +117,12 @@ def test_the_verbs(shop, tmp_path, capsys):
     assert main(["restore", made["file"], str(tmp_path / "new")]) == 1
     assert main(["backup", str(tmp_path)]) == 1
     assert "is not a workshop" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("name", ["stick", "media/stick", "media/stick/shop.zip", "stick.tar"])
+def test_a_folder_that_is_not_there_is_no_name_for_a_backup(shop, tmp_path, name):
+    """A stick that is not plugged in: nothing is written under its name, and nobody is told that it was."""
+    before = sorted(tmp_path.iterdir())
+    with pytest.raises(NuvloError, match="whether the stick is plugged in"):
+        back_up(shop, tmp_path / name)
+    assert sorted(tmp_path.iterdir()) == before

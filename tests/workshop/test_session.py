@@ -181,3 +181,20 @@ def test_readings_that_do_not_agree_are_said_and_not_averaged(bench):
     assert "2 readings" in said()
     assert "An earlier reading lies" in said()
     assert session.build.part_value("R1").value == pytest.approx(100.1)
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("r3 39.1k", "R3, 39.1 kΩ"), ("tp0 9.1", "the reading at TP0, 9.1 V"), ("turn 20", "the turn of RV1 by 20°"), ("r4 missing", "what was said of R4"),
+        ("note the lamp is dim", "the note 'the lamp is dim'"), ("choose 2", "the choice of 220n for C1"),
+    ],
+)  # fmt: skip
+def test_what_is_taken_back_is_named(bench, typed, says):
+    session = bench()
+    if typed.startswith("choose"):
+        session.go_to(Stage.CHOOSE)
+    line(session, typed)
+    said = line(session, "undo").words.replace("\u202f", " ")
+    assert said.startswith("Taken back: ")
+    assert says in said
