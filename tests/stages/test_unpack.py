@@ -338,3 +338,15 @@ def test_a_pair_of_transistors_is_told_in_millivolts(q2, before, tmp_path, capsy
     said = capsys.readouterr().out.replace("\u202f", " ")
     assert f"{before} apart" in said
     assert "%" not in said
+
+
+@pytest.mark.parametrize(
+    ("rows", "reading", "refs"),
+    [
+        ("R1,resistor,100k,1%,,\nR2,resistor,82k,1%,,\n", "99.4k", [("R1",)]), ("R1,resistor,100k,1%,,\nR2,resistor,120k,5%,,\n", "100.3k", [("R1",)]),
+        ("R1,resistor,100k,1%,,\nR2,resistor,102k,1%,,\n", "100.4k", [("R1",), ("R2",)]), ("C1,capacitor,100n,5%,,film-5\nC2,capacitor,120n,5%,,film-5\n", "98n", [("C1",)]),
+        ("R1,resistor,100k,1%,,\nR2,resistor,82k,1%,,\n", "91k", [("R1",), ("R2",)]),
+    ],
+)  # fmt: skip
+def test_a_reading_that_fits_one_lists_no_other_far_away(rows, reading, refs, tmp_path):
+    assert sorted(c.refs for c in identify_reading(reading, a_kit(tmp_path, rows))) == refs

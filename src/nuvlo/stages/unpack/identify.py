@@ -18,6 +18,7 @@ from nuvlo.quantity.codes import read_code
 from nuvlo.quantity.markings import Marking, colours_in, read_bands
 
 LOOSE = 0.25  # a reading this far from every part fits none
+NEAR, TIMES = 0.04, 2.0  # share from its value, and times its tolerance, within which a part is told beside one that fits
 
 
 @dataclass(frozen=True)
@@ -127,14 +128,22 @@ def identify_reading(text: str, kit: Kit, found: Collection[str] = ()) -> list[C
         if part.value and part.unit == unit:
             groups.setdefault((part.kind, part.value), []).append(part)
     ranked = sorted((_distance(parts[0], reading), key, parts) for key, parts in groups.items())
+    fits = bool(ranked) and ranked[0][0] <= 1
     out = []
     for distance, (kind, nominal), parts in ranked:
-        if distance > 1 and abs(log(max(value, 1e-30) / nominal)) > LOOSE:
+        if distance > 1 and abs(log(max(value, 1e-30) / nominal)) > _reach(parts[0], fits):
             continue
         refs = tuple(sorted((p.ref for p in parts), key=lambda r: r in found))
         how = "inside its tolerance" if distance <= 1 else f"{100 * (value / nominal - 1):+.1f} % from its value"
         out.append(Candidate(kind, nominal, unit, parts[0].tolerance, refs, how))
     return sorted(out, key=lambda c: "inside" in c.how and not set(c.refs) - set(found))
+
+
+def _reach(part: Part, fits: bool) -> float:
+    """How far a reading may be from a part's value that it may still be, in nepers: where another one fits no further than a meter or a drift may
+    make of it, where none does whatever is not far."""
+    widest = max(abs(t) for t in part.tolerance) if part.tolerance else LOOSE
+    return min(LOOSE, max(NEAR, TIMES * widest)) if fits else LOOSE
 
 
 def _distance(part: Part, reading: Measured) -> float:
