@@ -10,6 +10,7 @@ import pytest
 
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.cli.main import command_line
+from nuvlo.cli.manual import verbs_page
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import KitFile
 from nuvlo.quantity import parse_value
@@ -35,10 +36,24 @@ def test_every_screenshot_is_current_in_name_and_linked():
     assert all(f"docs/screenshots/{name}" in README for name in pictures)
 
 
-def test_every_verb_of_the_readme_is_a_verb():
-    verbs = {line.split()[1] for line in README.splitlines() if line.strip().startswith(".venv/bin/nuvlo")}
-    known = command_line()._subparsers._group_actions[0].choices
-    assert verbs == set(known)
+def test_the_readme_is_short():
+    shown = re.sub(r"[|\[\]#*`!-]", " ", re.sub(r"\]\([^)]*\)", "]", README))
+    assert len(shown.split()) <= 600
+
+
+def test_the_page_of_verbs_is_as_it_is_made():
+    assert (ROOT / "docs" / "command-line.md").read_text() == verbs_page(), "run make manual"
+
+
+def test_every_verb_has_its_place_on_the_page_of_verbs():
+    named = set(re.findall(r"^## (\S+)", (ROOT / "docs" / "command-line.md").read_text(), re.MULTILINE))
+    assert set(command_line()._subparsers._group_actions[0].choices) <= named
+
+
+@pytest.mark.parametrize("page", sorted(p.name for p in (ROOT / "docs").glob("*.md")))
+def test_every_link_of_the_documents_leads_somewhere(page):
+    links = re.findall(r"\]\(([^)#]+)\)", (ROOT / "docs" / page).read_text())
+    assert [link for link in links if "://" not in link and not (ROOT / "docs" / link).exists()] == []
 
 
 def test_the_kit_format_describes_every_field():
