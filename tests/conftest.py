@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="nuvlo-tests-")  # what is kept between runs is nobody's but theirs
 
 import pytest
 from hypothesis import settings

@@ -63,7 +63,7 @@ RELATED = np.array([[1.0, 0.4], [0.4, 1.0]])  # of the good unit's readings
 def made_up(means: np.ndarray, spreads: np.ndarray, weights: tuple[str, ...], draws: int = 4000) -> Diagnosis:
     """A diagnosis of voltages (readings, 1 + mistakes) that are spread so, without a kit."""
     out = object.__new__(Diagnosis)
-    out.kit = NOT_POWERED
+    out.kit, out.keep = NOT_POWERED, None
     out.draws, out.habits = draws, shipped()
     out.readings = [Reading(f"TP{k}", "voltage", "V") for k in range(len(means))]
     out.mistakes = [Mistake(f"m{k}", (), kind, ((f"r{k}", 1.0),)) for k, kind in enumerate(weights)]
@@ -344,7 +344,7 @@ def test_what_is_seldom_made_has_the_first_draws_of_what_it_would_have(name):
 def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
     """A diagnosis of mistakes of some parts, of these kinds, by eye alone."""
     out = object.__new__(Diagnosis)
-    out.kit = NOT_POWERED
+    out.kit, out.keep = NOT_POWERED, None
     out.draws, out.habits = 4, shipped()
     refs = dict.fromkeys(ref for some, _ in mistakes for ref in some)
     out.readings = [Reading(BOARD, OVER, ""), Reading(BOARD, CLOSE, ""), *(Reading(ref, "look", "", part=ref) for ref in refs)]

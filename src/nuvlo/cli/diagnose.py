@@ -37,13 +37,15 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _diagnose(a: argparse.Namespace) -> Answer:
+    from platformdirs import user_cache_path
+
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_places
     from nuvlo.logbook import Build
     from nuvlo.model.diagnosis import Diagnosis
     from nuvlo.stages.slips import slip
 
-    diagnosis = Diagnosis(read_kit(a.folder))
+    diagnosis = Diagnosis(read_kit(a.folder), keep=user_cache_path("nuvlo", appauthor=False) / "tables")
     left_out: list[Problem] = []
     skipped: set[tuple[str, str]] = set()
     taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings}, "", left_out, skipped)

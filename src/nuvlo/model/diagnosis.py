@@ -15,11 +15,13 @@ import warnings
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
+from nuvlo.files.kept import content_of, kept
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
@@ -110,11 +112,12 @@ class Ranking:
 class Diagnosis:
     """The table of a kit: what each reading would be with each mistake. Made once, in some seconds; asked in milliseconds.
 
-    ``habits`` say how often each kind of mistake is made; as shipped, where none are given. A kit without a circuit is only looked at.
+    ``habits`` say how often each kind of mistake is made; as shipped, where none are given. A kit without a circuit is only looked at. In the
+    folder ``keep``, where one is given, tables are kept from one time to the next.
     """
 
-    def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None) -> None:
-        self.kit, self.draws, self.seed = kit, draws, seed
+    def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None, keep: Path | None = None) -> None:
+        self.kit, self.draws, self.seed, self.keep = kit, draws, seed, keep
         self.habits = habits or shipped()
         self.mistakes = single_mistakes(kit)
         self.readings = readings_of(kit)
@@ -126,7 +129,12 @@ class Diagnosis:
     @cached_property
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution: it tells nothing then."""
-        return Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws, self.weights).table()
+        make = Trials(self.kit, self.mistakes, self.readings, self.laws, self.base, self.draws, self.weights).table
+        return kept(self.keep, ("table", *self._made_of(), self.weights.tobytes()), make)
+
+    def _made_of(self) -> tuple[object, ...]:
+        """All that its tables hang on."""
+        return (content_of(self.kit.folder) if self.keep else b"", self.kit.changes, self.draws, self.seed, sorted(self.laws.items()))
 
     def make_ready(self) -> None:
         """All that takes time, so that :meth:`rank` takes none."""
@@ -137,7 +145,8 @@ class Diagnosis:
     def many(self) -> Array:
         """(readings, RELATED): what a good unit reads, in many draws, on the scale that readings are judged by."""
         many = sample(self.laws, RELATED, self.seed + 1) if self.laws else {}
-        return self._scaled(Trials(self.kit, (), self.readings, self.laws, many, RELATED).table()[:, 0])
+        make = Trials(self.kit, (), self.readings, self.laws, many, RELATED).table
+        return self._scaled(kept(self.keep, ("many", *self._made_of()), make)[:, 0])
 
     @cached_property
     def related(self) -> Array:
