@@ -114,7 +114,8 @@ class Gauge(QWidget):
         f, s, t = self.finding, self.scale, theme.current()
         window = f.window
         assert window is not None
-        high = window.high if math.isfinite(window.high) else window.low * 3 + 1
+        closed = math.isfinite(window.high)
+        high = window.high if closed else window.low * 3 + 1
         span = (high - window.low) or abs(high) * 0.1 or 1.0
         first, last = window.low - 0.45 * span, high + 0.45 * span
         y = (58 + self._lower) * s
@@ -128,9 +129,10 @@ class Gauge(QWidget):
         bar = QColor(t.slate)
         bar.setAlpha(70)
         p.setBrush(bar)
-        p.drawRect(QRectF(x(window.low), y - 5 * s, x(high) - x(window.low), 10 * s))
+        end = x(high) if closed else left + width
+        p.drawRect(QRectF(x(window.low), y - 5 * s, end - x(window.low), 10 * s))
         p.setBrush(theme.colour("slate"))
-        for edge in (window.low, high):
+        for edge in (window.low, high) if closed else (window.low,):
             p.drawRect(QRectF(x(edge) - 1, y - 6 * s, 2, 12 * s))
         if math.isfinite(window.nominal):
             notch = x(window.nominal)
@@ -143,7 +145,7 @@ class Gauge(QWidget):
         p.setPen(theme.colour("faint"))
         below = QRectF(left, y + 12 * s, width, 14 * s)
         p.drawText(below, Qt.AlignmentFlag.AlignLeft, format_value(window.low, window.unit))
-        p.drawText(below, Qt.AlignmentFlag.AlignRight, format_value(window.high, window.unit))
+        p.drawText(below, Qt.AlignmentFlag.AlignRight, format_value(window.high, window.unit) if closed or not math.isfinite(window.low) else "or more")
         if f.reading is None:
             return
         colour = QColor(t.verdict(f.tone.value))
