@@ -19,6 +19,7 @@ def test_the_shelf_of_the_demo(tmp_path):
     assert len(stands) == len(SCENES) - 1
     stuck = [name for name, c in stands.items() if c.stuck]
     assert stuck == ["Gorsefire 002"]
+    assert f"{found.in_hand[0].kit} {found.in_hand[0].serial}" == stuck[0], "what is stuck comes first"
     assert "in the post" in stands["Millrace 001"].waits
     assert stands["Barrowmoor 001"].dries
     assert {k.name for k in found.kits} >= {"Kilnlight", "Tidewheel", "Landing", "Oxbow", "Sluice", "Lampwick"}

@@ -17,7 +17,7 @@ from nuvlo.workshop.workshop import Workshop
 
 @dataclass(frozen=True)
 class Shelf:
-    """All of a workshop, builds newest first. ``kits`` are those within reach, begun or not."""
+    """All of a workshop, builds newest first, of those in hand what is stuck before the others. ``kits`` are those within reach, begun or not."""
 
     in_hand: tuple[Card, ...]
     finished: tuple[Card, ...]
@@ -32,7 +32,7 @@ def shelf(workshop: Workshop) -> Shelf:
     """What stands on the shelf. Builds whose card is out of date are looked at anew, which takes longer."""
     cards = sorted(_cards(workshop), key=lambda c: c.last_at.timestamp() if c.last_at else 0.0, reverse=True)
     return Shelf(
-        tuple(c for c in cards if not c.finished), tuple(c for c in cards if c.finished), tuple(_kits(workshop, cards))
+        tuple(sorted((c for c in cards if not c.finished), key=lambda c: not (c.stuck or c.problem))), tuple(c for c in cards if c.finished), tuple(_kits(workshop, cards))
     )
 
 
