@@ -413,3 +413,18 @@ def test_a_build_is_painted_by_its_number(tmp_path, gorsefire):
     done = subprocess.run([*asked, "099"], capture_output=True, text=True, timeout=90)
     assert done.returncode == 1
     assert "Builds here: Gorsefire 001, Gorsefire 002" in done.stderr
+
+
+@pytest.mark.parametrize("typed", ["help", "lamp", "large", "side"])
+def test_a_command_of_the_window_leaves_no_line_before_standing(drive, typed):
+    driver = drive()
+    driver.type("r99 fish")
+    assert driver.said
+    driver.window.bench_line.entry.clear()
+    driver.type(typed)
+    assert "r99" not in driver.said.lower()
+    driver.type("note the lamp flickers")
+    assert driver.said
+    driver.type(typed)
+    assert "flickers" not in driver.said
+    assert "kept" not in driver.said.lower()

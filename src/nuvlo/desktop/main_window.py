@@ -202,6 +202,7 @@ class Window(QMainWindow):
         self.controller.command(command)
 
     def _window_command(self, command: Command) -> None:
+        self.bench_line.say("", True)  # what came of the line before stands no longer
         HANDLES[command.verb](self, command.given)
 
     def escape(self) -> None:
