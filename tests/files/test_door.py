@@ -15,6 +15,7 @@ from nuvlo.cli.main import main
 from nuvlo.files.drawer import read_drawer
 from nuvlo.files.interface import read_plan
 from nuvlo.files.kit_folder import check_kit, read_kit
+from nuvlo.files.meter import read_reach
 from nuvlo.files.mistakes import read_habits
 from nuvlo.files.parts_list import read_parts_list
 from nuvlo.files.rack import read_rack
@@ -41,13 +42,13 @@ def gorsefire_copy(tmp_path: Path) -> Path:
 @pytest.mark.parametrize("failure", [KeyError((0, 0)), OverflowError("too large"), RecursionError(), MemoryError(), AssertionError("x"), OSError(5, "Input/output error")])
 @pytest.mark.parametrize(("read", "name"), [
     (read_drawer, "drawer.csv"), (read_rack, "rack.csv"), (read_habits, "mistakes.csv"), (lambda p: read_measured(p, None), "m.csv"),
-    (lambda p: read_places(p, {}), "r.csv"), (read_plan, "plan.toml"), (curve_figures, "c.zma"), (read_parts_list, "list.csv"),
+    (lambda p: read_places(p, {}), "r.csv"), (read_plan, "plan.toml"), (curve_figures, "c.zma"), (read_parts_list, "list.csv"), (read_reach, "meter.toml"),
 ])  # fmt: skip
 def test_any_failure_of_any_reader_is_a_problem_of_its_file(guarded, tmp_path, monkeypatch, read, name, failure):
     def fails(*_):
         raise failure
 
-    for module in ("drawer", "rack", "mistakes", "interface", "recipe"):
+    for module in ("drawer", "rack", "mistakes", "interface", "recipe", "meter"):
         monkeypatch.setattr(f"nuvlo.files.{module}.text_of", fails)
     monkeypatch.setattr("nuvlo.files.whole.text_of", fails)
     monkeypatch.setattr("nuvlo.files.parts_list.reader.read_lines", fails)

@@ -28,6 +28,7 @@ from nuvlo.files.interface import SHIPPED as PLANS
 from nuvlo.files.interface import read_plan
 from nuvlo.files.kit_folder import check_kit, cover_of, read_kit
 from nuvlo.files.manual import faults
+from nuvlo.files.meter import read_reach
 from nuvlo.files.mistakes import SHIPPED as HABITS
 from nuvlo.files.mistakes import read_habits
 from nuvlo.files.parts_list import read_parts_list
@@ -210,11 +211,14 @@ def small_file(rnd: Random, scratch: Path) -> None:
         read_places(file, places)
     elif which == "curve":
         curve_figures(file)
+    elif which == "meter":
+        read_reach(file)
     else:
         read_look(file)
 
 
 SMALL: dict[str, tuple[str, Callable[[], bytes]]] = {
+    "meter": ("meter.toml", lambda: b"ac_hertz = \"20k\"\nac_volts = 0.003\n"),
     "mistakes": ("mistakes.csv", lambda: HABITS.read_bytes()), "plan": ("plan.toml", lambda: (PLANS / "four-cable.toml").read_bytes()),
     "rack": ("rack.csv", lambda: b"unit,count,kit,+12 V,-12 V,+12 V worst\nosc,2,,21,19,25\nsupply,,,500,500,\n"),
     "readings": ("r.csv", lambda: b"point,quantity,value,unit,uncertainty\nTP1,voltage,4.5,V,0.02\nTP1,look,right,,\nQ1,touch,hot,,\nA1,tone,0.1,V,\nTP2,voltage,OL,V,\n"),

@@ -86,7 +86,7 @@ def test_a_tone_is_asked_for_in_words_and_typed(tmp_path):
     type_line(session, "stage prove")
     found = session.findings(Stage.PROVE)
     assert [f.task.target for f in found if f.task.wants is Wants.READING] == ["A1", "A2"]
-    assert "until it shows 100\u202fmV at the microphone side, pin 2 against pin 3, then read the preamplifier side" in found[0].task.detail
+    assert "until it shows 1\u202fV at the microphone side, pin 2 against pin 3, then read the preamplifier side" in found[0].task.detail
     session.settle()
     window = session.findings(Stage.PROVE)[0].window
     words = type_line(session, f"a1 {1000 * window.nominal:.2f}m").words

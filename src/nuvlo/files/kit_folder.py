@@ -21,8 +21,9 @@ from nuvlo.files.setups import read_setups
 from nuvlo.files.whole import bytes_of, text_of, toml_of, unpack
 from nuvlo.kit.board import Board
 from nuvlo.kit.kinds import KINDS
-from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED, Kit, KitError
+from nuvlo.kit.kit import GROUND_NAMES, HAND_HELD, UNCONNECTED, Kit, KitError
 from nuvlo.kit.parts import Part
+from nuvlo.kit.reach import within
 from nuvlo.kit.schema import Choice, KitFile, Match
 from nuvlo.problems import NuvloError, Problem, errors, reader, reading
 from nuvlo.progress import Stopped
@@ -35,7 +36,7 @@ def read_kit(folder: Path) -> Kit:
     kit, problems = _Reader(_unpacked(Path(folder))).read()
     if kit is None or errors(problems):
         raise KitError(problems)
-    return kit
+    return within(kit, HAND_HELD)
 
 
 @reader

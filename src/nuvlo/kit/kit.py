@@ -42,6 +42,20 @@ class Change:
 
 
 @dataclass(frozen=True)
+class Reach:
+    """``hertz`` to which AC volts are right, ``volts`` from which they are: a twentieth of the lowest range, for many meters.
+
+    Common practice, no source: hand-held meters state 400 Hz or 1 kHz, and their AC ranges from 5 % of full scale.
+    """
+
+    hertz: float = 1000.0
+    volts: float = 0.03
+
+
+HAND_HELD = Reach()
+
+
+@dataclass(frozen=True)
 class Kit:
     """What came in the box. Never edited by building. ``missing`` says what the folder lacks and what that costs.
 
@@ -59,6 +73,9 @@ class Kit:
     missing: tuple[str, ...] = ()
     warnings: tuple[Problem, ...] = field(default=(), compare=False)
     changes: tuple[Change, ...] = ()  # from what came in the box, where it is built otherwise
+    written: tuple[Tone, ...] = field(default=(), compare=False)  # its tones as its folder has them
+    waiting: tuple[Tone, ...] = field(default=(), compare=False)  # those that the meter in use does not read
+    reach: Reach = field(default=HAND_HELD, compare=False)
     memory: dict[Hashable, Any] = field(default_factory=dict, compare=False, repr=False)  # what was computed of it once
 
     @property

@@ -41,7 +41,7 @@ AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points tak
 MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
-FOLLOWED_HZ, FOLLOWED_V = (100.0, 2000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
+FOLLOWED_HZ, FOLLOWED_V = (100.0, 1000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
 SMALL_V, CONDUCTS_V = 0.05, 0.35  # swing that is small for a junction no more, where it comes near conducting
 STIFF_OHMS = 1e3  # from a net to one that moves with it
 COLD = ("resistance", "capacitance", "lifted", "look", *WHOLE)  # read with the power off
@@ -169,8 +169,12 @@ def _that_a_meter_tells(kit: Kit, found: Sequence[Reading]) -> list[Reading]:
             groups.setdefault((id(circuit), hertz), (circuit, []))[1].append(r)
     dropped = set()
     for (_, hertz), (circuit, some) in groups.items():
-        seen = np.abs(seen_from(operating_point(circuit), [r.nodes for r in some], hertz)[:, 0])
+        point = operating_point(circuit)
+        seen = np.abs(seen_from(point, [r.nodes for r in some], hertz)[:, 0])
         dropped |= {r.key for r, ohms in zip(some, seen, strict=True) if not ohms <= MOST_SEEN}
+        if hertz:  # nor where a good unit gives less than the meter reads of AC
+            volts = [tones_at(point, r.tone, [r.nodes])[0, 0] for r in some if r.tone]
+            dropped |= {r.key for r, shown in zip(some, volts, strict=True) if not shown >= kit.reach.volts}
     return [r for r in found if r.key not in dropped]
 
 

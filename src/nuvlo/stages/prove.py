@@ -16,6 +16,9 @@ from nuvlo.quantity import Measured, Verdict, format_value, judge, sentence
 from nuvlo.stages import cabinet
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Finding, Shown, Task, Wants, Windows, finding
+from nuvlo.words import listed
+
+DIVIDED = 100  # times more that is set before a divider, where the meter does not read what is to be fed in
 
 
 @dataclass(frozen=True)
@@ -116,6 +119,18 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     ]
 
 
+def _divided(kit: Kit, tone: Tone) -> str:
+    """How a level is set that the meter does not read, and which tones wait for a better one."""
+    said = ""
+    if tone.level < kit.reach.volts:
+        before, from_ = format_value(DIVIDED * tone.level, "V"), format_value(kit.reach.volts, "V")
+        said = f" Your meter reads AC from {from_}: set {before} before a divider of {DIVIDED} (9.9 kΩ above 100 Ω), and feed what is left."
+    if kit.waiting and kit.info.tone[-1] is tone:
+        names = listed([f"{t.name} ({format_value(t.hertz, 'Hz')})" for t in kit.waiting])
+        said += f" {names} {'waits' if len(kit.waiting) == 1 else 'wait'} for a meter that is good to there: yours is to {format_value(kit.reach.hertz, 'Hz')}."
+    return said
+
+
 def _tone(kit: Kit, tone: Tone) -> Task:
     level, hertz = format_value(tone.level, "V"), format_value(tone.hertz, "Hz")
     black, (fed, fed_black) = kit.named_place(tone.reference), tone.fed_at
@@ -127,7 +142,7 @@ def _tone(kit: Kit, tone: Tone) -> Task:
     return Task(
         StepId.of(Stage.PROVE, tone.name), Stage.PROVE, Wants.READING, f"Tone of {hertz}: measure {tone.name}",
         f"{kit.said_of_setup(tone.setup) if tone.setup else ''}{f'{sentence(tone.says)}. ' if tone.says else ''}Meter on AC volts{held}. Turn the tone up until it "
-        f"shows {level} at {there}, then read {where}.",
+        f"shows {level} at {there}, then read {where}.{_divided(kit, tone)}",
         tone.name, "tone", "V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref), nodes=(tone.node, tone.reference), setup=tone.setup,
     )  # fmt: skip
 

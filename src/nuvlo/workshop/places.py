@@ -12,9 +12,12 @@ from pathlib import Path
 
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import is_scratch, read_kit
+from nuvlo.files.meter import read_reach
 from nuvlo.files.mistakes import Habits, learnt, read_habits, shipped
 from nuvlo.files.whole import bytes_of, folder_whole, write_whole
 from nuvlo.kit import Kit
+from nuvlo.kit.kit import HAND_HELD, Reach
+from nuvlo.kit.reach import within
 from nuvlo.logbook import Build
 from nuvlo.problems import NuvloError, Problem
 
@@ -81,6 +84,11 @@ class Places:
         path = self.folder / "drawer.csv"
         return read_drawer(path) if path.exists() else []
 
+    def reach(self) -> Reach:
+        """What its meter reads of AC: as its own ``meter.toml`` says, else as a hand-held one."""
+        own = self.folder / "meter.toml"
+        return read_reach(own) if own.exists() else HAND_HELD
+
     def habits(self, repairs: Mapping[str, int]) -> Habits:
         """How often each kind of mistake is made: as shipped or in the workshop's own ``mistakes.csv``, and as its ``repairs`` by kind
         have taught. Raises :class:`NuvloError` for a table with mistakes."""
@@ -124,7 +132,7 @@ class Places:
         if is_scratch(kit.folder):
             kit = replace(kit, folder=self._own_copy(kit))
         place = remembered_as(kit.folder)
-        self._kits[place] = kit
+        self._kits[place] = within(kit, self.reach())
         return place
 
     def _own_copy(self, kit: Kit) -> Path:
@@ -151,5 +159,5 @@ class Places:
             moved = (self.kits / folder.name, self.elsewhere(place))
             folder = next((f for f in moved if f.is_dir()), folder)
         if place not in self._kits or not folder.exists():
-            self._kits[place] = read_kit(folder)
+            self._kits[place] = within(read_kit(folder), self.reach())
         return self._kits[place]

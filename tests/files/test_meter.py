@@ -1,0 +1,75 @@
+"""What a builder's meter reads of AC, and where a tone goes that it does not. Band and floor of a hand-held one are common practice, no source."""
+
+import pytest
+
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.meter import read_reach
+from nuvlo.kit import Stage
+from nuvlo.kit.kit import HAND_HELD, Reach
+from nuvlo.kit.reach import within
+from nuvlo.model import WorkingModel
+from nuvlo.model.probes import readings_of
+from nuvlo.problems import NuvloError
+from nuvlo.stages.prove import tasks
+from nuvlo.workshop.demo import SHIPPED
+from nuvlo.workshop.workshop import Workshop
+
+KITS = [p.name for p in sorted(SHIPPED.iterdir())]
+
+
+@pytest.mark.parametrize("name", KITS)
+def test_no_tone_is_asked_for_that_a_hand_held_meter_does_not_read(name):
+    kit = read_kit(SHIPPED / name)
+    assert all(t.hertz <= HAND_HELD.hertz for t in kit.info.tone)
+    assert {t.name for t in (*kit.info.tone, *kit.waiting)} == {t.name for t in kit.written}
+    for w, tone in zip(WorkingModel(kit).tone_windows() if kit.info.tone else [], kit.info.tone, strict=True):
+        assert tone.common or w.nominal >= HAND_HELD.volts, "what is read is no noise of the meter"
+    followed = [r for r in readings_of(kit) if r.tone] if kit.unit else []
+    assert all(r.tone.hertz <= HAND_HELD.hertz for r in followed)
+
+
+@pytest.mark.parametrize(("hertz", "waiting"), [(1e3, {"A3", "A6"}), (400.0, {"A3", "A6"}), (20e3, set()), (16e3, set()), (8e3, {"A3", "A6"})])
+def test_a_tone_beyond_is_moved_or_waits(hertz, waiting):
+    """Kilnlight has 40 Hz, 1 kHz and 16 kHz of each channel: what a meter to 8 kHz is given there 1 kHz tells as well but for the last octaves."""
+    kit = within(read_kit(SHIPPED / "kilnlight"), Reach(hertz))
+    if hertz in (8e3,):
+        assert {t.hertz for t in kit.info.tone} >= {8e3}
+        return
+    assert {t.name for t in kit.waiting} - {"A2", "A5", "A8"} == waiting
+
+
+def test_within_is_taken_from_what_the_kit_has_and_not_from_what_another_meter_left_of_it():
+    kit = read_kit(SHIPPED / "kilnlight")
+    again = within(within(kit, Reach(400.0)), Reach(20e3))
+    assert again.info.tone == kit.written
+    assert again.waiting == ()
+
+
+@pytest.mark.parametrize(("name", "says"), [("millrace", "set 1 V before a divider of 100"), ("kilnlight", "A3 (16 kHz) and A6 (16 kHz) wait for a meter"), ("barrowmoor", "A4 (8 kHz) and A5 (8 kHz) wait"), ("lampwick", "8 kHz as the kit has it, 1 kHz for this meter")])
+def test_what_is_moved_divided_or_left_is_said(name, says, tmp_path):
+    workshop = Workshop(tmp_path / "shop")
+    session = workshop.start(read_kit(SHIPPED / name), bench="typed")
+    said = " ".join(t.detail for t in tasks(session.kit, session.build)).replace("\u202f", " ")
+    assert says in said
+    workshop.close()
+
+
+@pytest.mark.parametrize(("text", "hertz", "volts"), [('ac_hertz = "20k"', 20e3, 0.03), ("ac_hertz = 400\nac_volts = 0.1", 400.0, 0.1), ('ac_volts = "3m"', 1e3, 3e-3), ("", 1e3, 0.03)])
+def test_a_workshop_states_its_own_meter(text, hertz, volts, tmp_path):
+    (tmp_path / "shop").mkdir()
+    (tmp_path / "shop" / "meter.toml").write_text(text)
+    assert read_reach(tmp_path / "shop" / "meter.toml") == Reach(hertz, volts)
+    workshop = Workshop(tmp_path / "shop")
+    session = workshop.start(read_kit(SHIPPED / "landing"), bench="typed")
+    tone = next(t for t in session.kit.info.tone if t.name == "A2")
+    assert tone.hertz == min(8e3, hertz)
+    assert any(f"Tone of {'8 kHz' if hertz >= 8e3 else '1 kHz' if hertz == 1e3 else '400 Hz'}" in t.title.replace("\u202f", " ") for t in tasks(session.kit, session.build) if t.stage is Stage.PROVE)
+    workshop.close()
+
+
+@pytest.mark.parametrize(("text", "says"), [("ac_herz = 5", "nothing that is stated"), ('ac_hertz = "fish"', "is no value"), ("ac_volts = -1", "no meter has"), ("ac_hertz = true", "is no value"), ("ac_hertz = nan", "no meter has"), ('ac_hertz = "1k', "quotation mark")])
+def test_what_no_meter_has_is_refused_with_its_file(text, says, tmp_path):
+    (tmp_path / "meter.toml").write_text(text)
+    with pytest.raises(NuvloError, match=says) as refused:
+        read_reach(tmp_path / "meter.toml")
+    assert refused.value.problems[0].file == "meter.toml"
