@@ -41,6 +41,8 @@ SURE = 0.95  # of what single mistakes have together, from which a suspect is pu
 REPAIR = "repair"
 REPAIRS = {
     "decade": "Take it out, fit the right value, and look at both joints.", "look-alike": "Take it out, fit the right part, and look at both joints.",
+    "value": "Take it out and measure it by itself; fit the right value, and look at both joints.",
+    "supply": "Read the supply by itself, and set it right or take another, before the unit is on it again.",
     "strip": "Take all of them out; measure each new one before it goes in.", "exchanged": "Take both out and put each where it belongs.",
     "reversed": "Take it out. What was powered the wrong way round is replaced, not turned.", "bridge": "Draw the solder off with braid, and look again.",
     "open": "Look whether it is there at all; heat both its joints again with fresh solder.", "cold": "Heat its joints again with fresh solder.",
