@@ -73,6 +73,15 @@ def test_what_may_be_fitted_instead_is_kept(tmp_path, described, kept):
         assert kept in part.note
 
 
+@pytest.mark.parametrize(
+    ("value", "description", "kept"),
+    [("10k (optional)", "resistor", "optional"), ("100n", "film capacitor, optional", "optional"), ("4k7 or 5k1", "resistor", "or 5k1"), ("100u", "electrolytic", "")],
+)
+def test_what_is_optional_or_may_be_another_value_is_kept(tmp_path, value, description, kept):
+    (part,) = parts_of(tmp_path, f"Ref,Value,Description\n{'C1' if value.startswith('100') else 'R1'},{value},\"{description}\"\n").values()
+    assert kept in part.note if kept else part.note == ""
+
+
 ASKED = 'Qty,Ref,Value,Remarks\n1,R1,10k,\n1,R2,22k,\n1,U1,TL072,+ socket\n1,ENC,1590B,\n1,JACK1,"1/4""",\n1,DC1,2.1 mm,\n1,X1,16 MHz,\n'
 
 

@@ -368,6 +368,7 @@ class _Reading:
             taper = found.taper or _taper(described)
             text = f"{text} {taper}".strip() if kind in ("potentiometer", "trimmer") else text
             tolerance, rating = tolerance or found.tolerance, rating or found.rating
+            also = "; ".join(t for t in dict.fromkeys((fields.get("value", ""), fields.get("kind", ""))) if _OR.search(t))
         return Part(
             "", kind, text, value, unit, tolerance, rating, fields.get("package", ""), None, kind in HEAT_SHY,
             kind == "chip", kind_of(kind).one_way_round, _cost(fields.get("cost", "")), (), kind_of(kind).on_board and kind in KINDS,
