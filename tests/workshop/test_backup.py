@@ -104,7 +104,7 @@ def test_what_is_there_is_never_written_over(shop, tmp_path):
     with pytest.raises(NuvloError, match="outside its folder"):
         back_up(shop, tmp_path / "shop" / "b.zip")
     before = kept.place.read_bytes()
-    with pytest.raises(NuvloError, match="cannot be written"):
+    with pytest.raises(NuvloError, match="stick is plugged in"):
         back_up(shop, tmp_path / "no" / "such" / "folder.zip")
     assert kept.place.read_bytes() == before
 
@@ -126,3 +126,16 @@ def test_a_folder_that_is_not_there_is_no_name_for_a_backup(shop, tmp_path, name
     with pytest.raises(NuvloError, match="whether the stick is plugged in"):
         back_up(shop, tmp_path / name)
     assert sorted(tmp_path.iterdir()) == before
+
+
+def test_a_full_disk_is_said_and_the_backup_before_stays(shop, tmp_path, monkeypatch):
+    kept = back_up(shop, tmp_path / "b.zip")
+    before = kept.place.read_bytes()
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("nuvlo.workshop.backup.write_whole", full)
+    with pytest.raises(NuvloError, match=r"b\.zip cannot be written: No space left"):
+        back_up(shop, tmp_path / "b.zip")
+    assert kept.place.read_bytes() == before

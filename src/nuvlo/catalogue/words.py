@@ -41,9 +41,9 @@ def told(t: Type, *, figures: bool = True) -> list[str]:
     if t.also:
         out.append(f"also written {', '.join(t.also)}")
     out.append(f"pins{', ' + t.seen if t.seen else ''}: " + ", ".join(f"{p.number} {p.name}" for p in t.pins))
+    out.append(print_of(t))
     if nodes := node_order(t.model):
         out.append(f"nodes in a netlist, in this order: {' '.join(nodes)}")
-    out.append(print_of(t))
     if t.way_round:
         out.append(t.way_round)
     if t.ratings:

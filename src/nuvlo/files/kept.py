@@ -32,7 +32,7 @@ def kept(folder: Path | None, made_of: Iterable[object], make: Callable[[], Arra
         sums.update(b"\0")
     place = folder / f"{sums.hexdigest()[:40]}.npz"
     try:
-        with np.load(place, allow_pickle=False) as archive:
+        with np.load(place) as archive:
             found: Array = archive["array"]
         place.touch()
         return found
