@@ -18,8 +18,9 @@ from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.model import helper
-from nuvlo.model.densities import TAILS
+from nuvlo.model.densities import TAILS, along_lines
 from nuvlo.model.diagnosis import (
     AT_A_GLANCE,
     ENDS,
@@ -656,3 +657,36 @@ def test_ohms_out_of_reach_are_not_asked_for_ever(gorsefire):
     d = Diagnosis(gorsefire)
     assert d.rank({}).next[0].key == ("TP0", "resistance")
     assert d.rank({}, skipped={("TP0", "resistance")}).next[0].quantity in COLD
+
+
+def test_along_a_line_there_is_so_much_more_doubt():
+    """Of each point the density of a multivariate t with the line's own spread laid on, by scipy."""
+    dice = np.random.default_rng(3)
+    root = dice.normal(size=(4, 4))
+    about, away, along = root @ root.T + np.eye(4), dice.normal(size=(4, 2, 3)), dice.normal(size=(4, 2, 3))
+    found = along_lines(away, along, about)
+    for k in range(2):
+        for p in range(3):
+            u = along[:, k, p]
+            assert found[k, p] == pytest.approx(multivariate_t(np.zeros(4), about + np.outer(u, u), df=TAILS).logpdf(away[:, k, p]))
+
+
+@pytest.mark.parametrize(
+    ("wrong", "accused"),
+    [
+        ({"r6": "2.7k"}, "R6 is of another value than 4.7 kΩ"), ({"r4": "1.2k"}, "R4 is of another value than 680 Ω"), ({"r1": "330"}, "R1 is of another value than 100 Ω"),
+        ({"vsup": "7.2"}, "the 9 V supply is not at 9 V"), ({"vsup": "11"}, "the 9 V supply is not at 9 V"),
+    ],
+)  # fmt: skip
+def test_a_value_that_is_anything_is_followed_to_where_it_explains_what_was_read(wrong, accused):
+    """No decade and no part of the kit, 20 % and more off: the part, or the supply, is named, and no unit is called good."""
+    d = diagnosis_of("gorsefire")
+    bench = SimulatedBench(HiddenUnit(d.kit, 4, wrong))
+    taken = {}
+    for r in d.readings:
+        if (r.quantity == "voltage" and r.point in ("TP0", "TP1", "TP2", "TP3", "TP4", "TP5", "TP6")) or r.quantity == "current":
+            taken.update(bench.observed(r))
+    ranking = d.rank(taken)
+    named = [m.text.replace("\u202f", " ") for g in ranking.groups[:2] for m in g.mistakes]
+    assert accused in named, (named, ranking.nothing_shown, ranking.unexplained)
+    assert ranking.good_unit < 0.05
