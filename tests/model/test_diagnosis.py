@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from scipy.stats import multivariate_t, norm
 
+from nuvlo.circuit.ohms import Ohmmeter, resistance
 from nuvlo.circuit.overrides import can_override
 from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
@@ -690,3 +691,34 @@ def test_a_value_that_is_anything_is_followed_to_where_it_explains_what_was_read
     named = [m.text.replace("\u202f", " ") for g in ranking.groups[:2] for m in g.mistakes]
     assert accused in named, (named, ranking.nothing_shown, ranking.unexplained)
     assert ranking.good_unit < 0.05
+
+
+@pytest.mark.parametrize(("ohms", "part"), [(120.0, "R14"), (330.0, "R14"), (68.0, "R14")])
+def test_ohms_of_a_resistor_alone_are_no_junction(ohms, part):
+    """What is drawn from draw to draw is another value then, and not another meter."""
+    d = diagnosis_of("landing")
+    ranking = d.rank({("R14.2-TP4", "resistance"): Measured(ohms, 1.0, "Ω")})
+    assert all(part in m.refs for m in ranking.groups[0].mistakes)
+    assert ranking.good_unit < 0.05
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "landing", "lampwick"])
+@pytest.mark.parametrize("meter", [Ohmmeter(1e-3, 3.0), Ohmmeter(0.3e-3, 1.3), Ohmmeter(1e-3, 2.5)])
+def test_a_good_unit_is_good_on_other_meters_than_the_table_has(name, meter):
+    d = ready(name)
+    taken = {}
+    for r in d.readings:
+        if r.quantity == "resistance":
+            ohms = float(resistance(d.kit.unpowered(*r.nodes), *r.nodes, meter).ohms[0])
+            taken[r.key] = Measured(ohms, 0.005 * ohms + 0.2 if np.isfinite(ohms) else 0.0, "Ω")
+    ranking = d.rank(taken)
+    accused = max(g.probability for g in ranking.groups if not g.silent)
+    assert accused < 0.3, [(g.mistakes[0].text, round(g.probability, 2)) for g in ranking.groups[:3]]
+    assert ranking.nothing_shown > max(accused, ranking.unexplained)
+
+
+@cache
+def ready(name: str) -> Diagnosis:
+    d = diagnosis_of(name)
+    d.make_ready()
+    return d
