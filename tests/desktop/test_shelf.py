@@ -91,6 +91,19 @@ def test_by_keyboard_alone(shelf):
     assert shelf.session is None, "Space means nothing here"
 
 
+def test_what_was_begun_to_type_stays_with_its_build(shelf):
+    shelf.type("reedling 001")
+    shelf.type("note the lid is scr", enter=False)
+    entry = shelf.window.bench_line.entry
+    shelf.press(Qt.Key.Key_F2)
+    assert not entry.text()
+    shelf.type("millrace 001")
+    assert not entry.text()
+    shelf.press(Qt.Key.Key_Up)
+    shelf.press(Qt.Key.Key_Up)
+    assert entry.text() == "note the lid is scr", "nor is it lost"
+
+
 def drop(driver, path) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path))])

@@ -2,6 +2,7 @@
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
 from nuvlo.desktop.curve import CurveView
@@ -47,8 +48,10 @@ def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
     assert isinstance(tool, PartsListTool)
     assert tool.isVisible()
     assert "7 parts" in tool.heading.text()
-    assert tool.table.rowCount() == 7
-    assert "line 8" in tool.unread.text()
+    assert tool.table.rowCount() == 8, "the line that was not read stands first"
+    assert (tool.table.item(0, 0).text(), tool.table.item(0, 2).text()) == ("8", "not read")
+    shown = driver.window
+    assert not any(lane.isVisible() for lane in (shown.next_lane, shown.readings, shown.strip)), "another build has no say here"
     for wrong, says in (("column Was fish", "'fish' is not a meaning"), ("column Nix note", "no column 'nix'")):
         driver.type(wrong)
         assert says in driver.said
@@ -66,6 +69,35 @@ def test_a_strange_list_becomes_a_build_that_is_checked_in(drive, parts_list):
     assert "letter.txt" in driver.said
     (letter,) = session.places.sheets.glob("*letter.txt")
     assert "R4 (resistor 100Ω): not in the box" in letter.read_text()
+
+
+def test_a_list_is_put_right_line_by_line_and_begun_by_mouse(drive, parts_list):
+    driver = drive()
+    driver.type(f"import {parts_list}")
+    tool = driver.window.tool
+    box = tool.table.visualItemRect(tool.table.item(0, 3))
+    QTest.mouseClick(tool.table.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
+    entry = driver.window.bench_line.entry
+    assert entry.text().startswith("line 8 ")
+    entry.clear()
+    driver.type("line 8 R77 4k7")
+    assert {"R77"} <= {tool.table.item(k, 1).text() for k in range(tool.table.rowCount())}
+    driver.type("line 99 R78 4k7")
+    assert "no line 99" in driver.said
+    row = next(k for k in range(tool.table.rowCount()) if tool.table.item(k, 1).text() == "R4")
+    QTest.mouseClick(tool.table.viewport(), Qt.MouseButton.LeftButton, pos=tool.table.visualItemRect(tool.table.item(row, 1)).center())
+    as_it_is = entry.text()
+    driver.press(Qt.Key.Key_Return)
+    assert "R4" in as_it_is
+    assert tool.table.item(next(k for k in range(tool.table.rowCount()) if tool.table.item(k, 1).text() == "R4"), 3).text() == "100Ω"
+    driver.type(f"line {as_it_is.split()[1]}")
+    assert "R4" not in {tool.table.item(k, 1).text() for k in range(tool.table.rowCount()) if tool.table.item(k, 2).text() != "not read"}
+    QTest.mouseClick(tool.begin, Qt.MouseButton.LeftButton)
+    driver.settle()
+    assert driver.session.kit.name == parts_list.stem
+    assert "R77" in driver.session.kit.parts
+    assert "R4" not in driver.session.kit.parts
+    assert driver.window.next_lane.isVisible()
 
 
 def test_a_whole_strip_that_is_wrong_stops_with_every_place_it_would_have_gone(drive, parts_list):

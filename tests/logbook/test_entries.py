@@ -4,17 +4,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nuvlo.logbook import Fold, Note, Redone, Undone
+from nuvlo.kit.step_id import fit_step
+from nuvlo.logbook import Fold, Note, Redone, StepDone, Undone
 from nuvlo.logbook.events import Event, new_ids
 from tests.workshop.test_session import line
 
 
 @pytest.mark.parametrize(
     ("typed", "before"),
-    [("variant twelve", ()), ("rework 1u off because wrong", ("c1", "c2")), ("r4 679", ()), ("school sections", ())],
+    [("variant twelve", ()), ("rework 1u off because wrong", ("C1", "C2")), ("r4 679", ()), ("school sections", ())],
 )
 def test_undo_takes_all_of_a_line_back_and_redo_all_of_it(bench, typed, before):
     session = bench(kind="typed")
+    if before:
+        session.record(*(StepDone(step=fit_step(ref)) for ref in before))
     for each in before:
         line(session, each)
     was = session.build

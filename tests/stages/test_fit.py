@@ -153,6 +153,24 @@ def test_a_whole_value_is_pulled(open_kit):
         line(session, "rework 47R5 off")
 
 
+@pytest.mark.parametrize("typed", ["joint r1.2 dull", "rework r3", "rework 1u off", "joint c1.1 reflowed"])
+def test_no_joint_is_spoken_of_before_its_part_is_in(open_kit, typed):
+    session = open_kit("gorsefire")
+    with pytest.raises(NuvloError, match="not on the board yet"):
+        line(session, typed)
+    assert not session.build.joints
+    assert not session.build.heats
+    through(session, "Mount")
+    line(session, typed)
+
+
+def test_who_keeps_no_book_of_steps_but_has_power_on_may_speak_of_joints(open_kit):
+    session = open_kit("gorsefire")
+    line(session, "stage wake")
+    line(session, "tp0 9.0")
+    assert "is dull" in line(session, "joint r1.2 dull").words
+
+
 def test_the_log_of_rework_folds_to_the_same_build(open_kit):
     session = open_kit("gorsefire")
     through(session, "Mount")

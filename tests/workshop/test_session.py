@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import KitError, Stage
+from nuvlo.logbook import fold
 from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.execute import execute
@@ -84,13 +85,24 @@ def test_verbs_of_the_window_are_not_for_the_session(bench):
         execute(bench(), Command("lamp"))
 
 
-def test_choosing_what_is_printed_keeps_what_was_measured(bench):
+@pytest.mark.parametrize(
+    ("choices", "kept"),
+    [(["1"], True), (["1u"], True), (["2"], False), (["2", "1"], False), (["1", "1"], True), (["1", "2"], False)],
+)
+def test_choosing_what_is_meant_already_keeps_what_was_measured(bench, choices, kept):
     session = bench(kind="typed")
     line(session, "c1 1.02u")
-    line(session, "choose 1")
-    assert session.build.part_value("C1") is None, "a first choice settles which part it is: measure that one"
-    line(session, "c1 1.02u")
-    line(session, "choose 1")
+    for choice in choices:
+        line(session, f"choose {choice}")
+    assert (session.build.part_value("C1") is not None) is kept
+    again = fold(session.build.id, session.log.events(session.build.id))
+    assert again.measured == session.build.measured
+
+
+def test_what_was_measured_after_a_choice_holds_when_it_is_made_again(bench):
+    session = bench(kind="typed")
+    for typed in ("choose 2", "c1 0.221u", "choose 2"):
+        line(session, typed)
     assert session.build.part_value("C1") is not None
 
 

@@ -124,6 +124,18 @@ class BenchLine(QWidget):
         self.entry.setFocus()
         self.say(f"{verb.needs} {verb.says} For example: {verb.example}", True)
 
+    def begin_with(self, text: str) -> None:
+        """Put words on the line, to be changed and entered."""
+        self.entry.setText(text)
+        self.entry.setFocus()
+        self.entry.deselect()
+
+    def set_aside(self) -> None:
+        """What was typed for another build is not typed for this one: the arrow up still has it."""
+        if self.entry.text().strip():
+            self.entry.remember(self.entry.text().strip())
+        self.entry.clear()
+
     def put_back(self, line: str) -> None:
         """A line that was not understood stays, to be mended."""
         if not self.entry.text():

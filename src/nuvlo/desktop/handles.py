@@ -23,6 +23,7 @@ HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "interface": lambda w, given: w.tools.interface(given.text),
     "lamp": lambda w, given: w.set_theme("lamp"),
     "large": lambda w, given: w.set_large(not w.large),
+    "line": lambda w, given: w.tools.mend_line(given),
     "manual": lambda w, given: w.tools.manual(given.text),
     "net": lambda w, given: w.looking.net_lit(given.text.lower()),
     "picture": lambda w, given: w.looking.picture_beneath(given.text),

@@ -258,7 +258,9 @@ class Window(QMainWindow):
         self.side = self._found_part = ""
         for picture in self._pictures.values():
             picture.forget()
-        shown = self.controller.shown
+        shown, before = self.controller.shown, self.bench_line.shown
+        if before is not None and (shown is None or shown.build.id != before.build.id):
+            self.bench_line.set_aside()
         self.bench_line.use(shown)
         if shown is None:
             self.tools.list_shelf()
@@ -353,6 +355,7 @@ class Window(QMainWindow):
             self.set_large(False)
             return
         self.path_bar.hide()
+        self._only_picture(bool(self.tool))
         self.timers.show_running([])
         self.rooms.setCurrentWidget(self.lanes if self.tool is not None else self.shelf)
 
@@ -375,11 +378,20 @@ class Window(QMainWindow):
             "" if judged.findings else note, shown.stop(), found_out, shown.by_eye,
         )  # fmt: skip
         self.bench_line.follow(shown)
-        self.strip.setVisible(not self.large)
-        if not self.large:
-            self.strip.show_verbs(offered(shown))
+        if getattr(self.tool, "of_workshop", False):
+            self._only_picture(True)
+        else:
+            self.next_lane.show()
+            self.strip.setVisible(not self.large)
+            if not self.large:
+                self.strip.show_verbs(offered(shown))
         self._show_picture(shown)
         self.timers.show_running([r for r in shown.running() if stage in r.stages])
+
+    def _only_picture(self, alone: bool) -> None:
+        """What is shown has to do with no build: nothing of one stands beside it."""
+        for lane in (self.next_lane, self.readings, self.strip):
+            lane.setVisible(not alone)
 
     def _show_picture(self, shown: Snapshot) -> None:
         stage, now = self._pictured(shown), shown.now()

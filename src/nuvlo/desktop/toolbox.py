@@ -13,7 +13,7 @@ from nuvlo.desktop.jobs import LOG, then_or_say
 from nuvlo.files.kit_folder import Cover
 from nuvlo.logbook.benches import PRACTICE, hidden_in
 from nuvlo.logbook.projections import Card
-from nuvlo.workshop.commands.arguments import ColumnMeans, nearest
+from nuvlo.workshop.commands.arguments import ColumnMeans, LineSays, NotUnderstood, line_says, nearest
 from nuvlo.workshop.snapshot import Snapshot
 
 if TYPE_CHECKING:
@@ -33,6 +33,7 @@ class Toolbox:
         self.window = window
         self.list_path: Path | None = None
         self.list_columns: dict[str, str] = {}
+        self.list_mended: dict[int, str] = {}
         self.shelf: Shelf | None = None
         self._first = ""  # what is said before what is on the shelf
 
@@ -178,6 +179,12 @@ class Toolbox:
         elif word.lower() == "column" and rest:
             heading, _, meaning = rest.replace("=", " ").rpartition(" ")
             self.column(ColumnMeans(heading.strip(), meaning.strip().lower()))
+        elif word.lower() == "line" and rest:
+            try:
+                self.mend_line(line_says(rest))
+            except NotUnderstood as why:
+                self._say(str(why), False)
+                return False
         elif word.lower() == "take":
             self.take(rest)
         elif word.lower() == "backup":
@@ -367,7 +374,7 @@ class Toolbox:
 
     def forget_list(self) -> None:
         """No list is open."""
-        self.list_path, self.list_columns = None, {}
+        self.list_path, self.list_columns, self.list_mended = None, {}, {}
 
     def import_list(self, text: str) -> None:
         """Read a parts list anew, by the name that was typed."""
@@ -377,11 +384,11 @@ class Toolbox:
 
     def import_path(self, path: Path) -> None:
         """Read a parts list anew."""
-        self.list_path, self.list_columns = path, {}
-        self.read_list({})
+        self.list_path = path
+        self.read_list({}, {})
 
-    def read_list(self, columns: dict[str, str]) -> None:
-        """Read the open list with ``columns`` put right; they are kept only where it can be read so."""
+    def read_list(self, columns: dict[str, str], mended: dict[int, str]) -> None:
+        """Read the open list with ``columns`` and lines put right; they are kept only where it can be read so."""
         from nuvlo.desktop.tools.parts_list import PartsListTool
         from nuvlo.files.parts_list import read_parts_list
 
@@ -389,25 +396,38 @@ class Toolbox:
         assert path is not None
 
         def show(found: Any) -> None:
-            self.list_columns = columns
-            tool = self.window.tool if isinstance(self.window.tool, PartsListTool) else PartsListTool()
+            self.list_columns, self.list_mended = columns, mended
+            tool = self.window.tool
+            if not isinstance(tool, PartsListTool):
+                tool = PartsListTool()
+                tool.begun.connect(lambda: self.take(""))
+                tool.mends.connect(self.window.bench_line.begin_with)
             tool.show_list(found)
             self.window.show_tool(tool)
             self._say(f"{len(found.parts)} parts. 'take NAME' begins a build of them.", True)
 
-        self.window.controller.work("Reading the list", lambda: read_parts_list(path, columns), show)
+        self.window.controller.work("Reading the list", lambda: read_parts_list(path, columns, mended), show)
 
-    def column(self, given: ColumnMeans) -> None:
+    def _open_list(self) -> Path | None:
+        """The list that is open; where none is, that is said."""
         if self.list_path is None:
             self._say("No list is open: type import and the file's name.", False)
-            return
-        self.read_list({**self.list_columns, given.heading: given.meaning})
+        return self.list_path
+
+    def column(self, given: ColumnMeans) -> None:
+        """Take a column of the open list for something else."""
+        if self._open_list():
+            self.read_list({**self.list_columns, given.heading: given.meaning}, self.list_mended)
+
+    def mend_line(self, given: LineSays) -> None:
+        """Put a line of the open list right."""
+        if self._open_list():
+            self.read_list(self.list_columns, {**self.list_mended, given.number: given.text})
 
     def take(self, name: str) -> None:
         """Make a kit of the list that is shown, and begin a build of it."""
-        path, columns = self.list_path, dict(self.list_columns)
+        path, columns, mended = self._open_list(), dict(self.list_columns), dict(self.list_mended)
         if path is None:
-            self._say("No list is open: type import and the file's name.", False)
             return
         # The list stays open until there is a kit of it: what was put right in it is not lost to a name that is taken.
-        self.window.controller.take_in_hand(lambda workshop: workshop.start_from_list(path, name or path.stem, columns))
+        self.window.controller.take_in_hand(lambda workshop: workshop.start_from_list(path, name or path.stem, columns, mended))

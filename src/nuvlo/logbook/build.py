@@ -284,7 +284,7 @@ def _apply(build: Build, event: ev.Event) -> None:
             else:
                 build.marks[ref] = state
         case ev.ChoiceMade() as b:
-            if build.chosen_values.get(b.part) != b.value:
+            if not b.kept and build.chosen_values.get(b.part) != b.value:
                 build.measured.pop(b.part, None)
             build.choices[b.choice] = b.value
             build.chosen_values[b.part] = b.value

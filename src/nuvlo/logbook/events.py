@@ -75,12 +75,14 @@ class PartMarked(_Body):
 
 
 class ChoiceMade(_Body):
-    """An option of a choice was taken; ``value`` as the kit writes it."""
+    """An option of a choice was taken; ``value`` as the kit writes it. ``kept``: the part is what it was meant to be before, so
+    what was measured of it still holds."""
 
     kind: Literal["choice_made"] = "choice_made"
     choice: str
     part: str
     value: str
+    kept: bool = False
 
 
 class TrayOrdered(_Body):

@@ -73,15 +73,17 @@ class Workshop:
             return f"This is another revision of {kit.name} than No. {built.serial} was begun with: {told}."
         return ""
 
-    def start_from_list(self, path: Path, name: str, columns: Mapping[str, str] | None = None) -> Session:
-        """A kit of the parts list at ``path``, kept in this workshop, and a first build of it.
+    def start_from_list(
+        self, path: Path, name: str, columns: Mapping[str, str] | None = None, mended: Mapping[int, str] | None = None
+    ) -> Session:
+        """A kit of the parts list at ``path``, with columns and lines put right, kept in this workshop, and a first build of it.
 
         Raises :class:`NuvloError` where the list cannot be read, holds no parts, or the name is taken or no name.
         """
         from nuvlo.files.parts_list import bom_csv, read_parts_list
 
         self.logbook.refuse_changes()
-        found = read_parts_list(path, columns)
+        found = read_parts_list(path, columns, mended)
         if not found.parts:
             raise NuvloError(
                 Problem("the list holds no parts.", "Say what its columns are, and read it again.", found.name)

@@ -1,10 +1,19 @@
-"""A parts list read in: what each column was taken for, the parts, and every line that was not read with its reason."""
+"""A parts list read in: what each column was taken for, every line that was not read with its reason, and the parts."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.labels import label
@@ -12,32 +21,40 @@ from nuvlo.files.parts_list import MEANINGS, PartsList
 from nuvlo.files.parts_list.writer import tolerance_text
 
 HEADINGS = ("line", "reference", "kind", "value", "tolerance", "rating", "note")
-NOTE = HEADINGS.index("note")
+KIND, NOTE = HEADINGS.index("kind"), HEADINGS.index("note")
 MOST_ROWS = 400
 
 
 class PartsListTool(QWidget):
-    """The preview of a list, before a kit is made of it."""
+    """The preview of a list, before a kit is made of it. ``begun`` by its button; ``mends`` with the beginning of a line for the
+    bench line when a row is clicked. It is of the workshop: no build that is in hand has to do with it."""
+
+    of_workshop = True
+    begun = pyqtSignal()
+    mends = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
         column = QVBoxLayout(self)
-        column.setContentsMargins(12, 4, 12, 4)
+        column.setContentsMargins(16, 4, 16, 4)
         column.setSpacing(8)
         self.heading, self.columns = label("", 15, bold=True), label("", 11, "slate", mono=True)
-        self.unread = label("", 11)
-        self.card = QFrame()
-        self.card.setObjectName("stuck")
-        inside = QVBoxLayout(self.card)
-        self.unread_heading = label("", 11, "out", bold=True)
-        inside.addWidget(self.unread_heading)
-        inside.addWidget(self.unread)
+        self.begin = QPushButton("Begin a build of these")
+        self.begin.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.begin.clicked.connect(self.begun)
+        head = QHBoxLayout()
+        head.addWidget(self.heading, 1)
+        head.addWidget(self.begin)
+        column.addLayout(head)
+        self.unread = label("", 11, "out", bold=True)
         self.table = QTableWidget(0, len(HEADINGS))
         self.table.setHorizontalHeaderLabels(HEADINGS)
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.table.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.table.cellClicked.connect(lambda row, _: self.mends.emit(self._says[row]))
         across, down = self.table.horizontalHeader(), self.table.verticalHeader()
         assert across is not None
         assert down is not None
@@ -46,44 +63,55 @@ class PartsListTool(QWidget):
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         across.setHighlightSections(False)
         down.hide()
+        self._says: list[str] = []  # what puts each row right, as it begins
         self.hint = label("", 10, "faint")
         self.made_up = label("", 12, "near", bold=True)
-        for widget in (self.heading, self.made_up, self.columns, self.card, self.table, self.hint):
+        for widget in (self.made_up, self.columns, self.unread, self.table, self.hint):
             column.addWidget(widget, 1 if widget is self.table else 0)
 
     def show_list(self, found: PartsList) -> None:
         """Replace what is shown."""
         count = len(found.parts)
         self.heading.setText(
-            f"{found.name}: {count} parts, {len(found.unread) or 'no'} line{'' if len(found.unread) == 1 else 's'} not read"
+            f"{found.name}: {count} part{'' if count == 1 else 's'}, {len(found.unread) or 'no'} line{'' if len(found.unread) == 1 else 's'} not read"
         )
         self.made_up.setText(found.made_up)
         self.made_up.setVisible(bool(found.made_up))
         taken = "   ".join(f"{heading} → {meaning}" for heading, meaning in found.columns.items())
         self.columns.setText(taken or "plain text, line by line")
-        self.card.setVisible(bool(found.unread))
-        self.unread_heading.setText("Not read")
-        shown = [f"line {u.line}: {u.text[:60]}: {u.why}" for u in found.unread[:6]]
-        more = [f"and {len(found.unread) - 6} more"] if len(found.unread) > 6 else []
-        self.unread.setText("\n".join(shown + more))
+        first = "It stands first" if len(found.unread) == 1 else "They stand first"
+        self.unread.setText(f"Not every line was read. {first}: click one to put it right.")
+        self.unread.setVisible(bool(found.unread))
+        self.begin.setVisible(bool(count))
         self.hint.setText(
+            "A line taken wrongly: click it, and put it right on the bench line; with nothing behind its number it is left out. "
             f"A column taken wrongly: column HEADING MEANING, one of {', '.join(MEANINGS)}. "
-            "All right: take NAME begins a build of it. Esc returns to the stage."
+            "All right: the button, or take NAME. Esc leaves the list."
         )
         self._fill(found)
-        self.setAccessibleName(f"{self.heading.text()}. {found.made_up} {taken}. {self.unread.text()}")
+        not_read = "; ".join(f"line {u.line}: {u.why}" for u in found.unread)
+        self.setAccessibleName(f"{self.heading.text()}. {found.made_up} {taken}. {not_read}")
 
     def _fill(self, found: PartsList) -> None:
-        rows = found.parts[:MOST_ROWS]
-        self.table.setRowCount(len(rows))
-        for k, listed in enumerate(rows):
+        rows = found.parts[: max(0, MOST_ROWS - len(found.unread))]
+        together: dict[int, list[str]] = {}  # references by their line
+        for listed in found.parts:
+            together.setdefault(listed.line, []).append(listed.part.ref)
+        unread, t = found.unread[:MOST_ROWS], theme.current()
+        self.table.setRowCount(len(rows) + len(unread))
+        self._says = [f"line {u.line} {u.text}" for u in unread]
+        for k, u in enumerate(unread):
+            self._row(k, (str(u.line), "", "not read", u.text[:60], "", "", u.why), t.out, t.out)
+        for k, listed in enumerate(rows, len(unread)):
             part = listed.part
-            spread = tolerance_text(part.tolerance)
-            cells = (str(listed.line), part.ref, part.kind, part.text, spread, part.rating, part.note)
-            for column, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setFont(theme.values(10) if column not in (2, NOTE) else theme.words(10))
-                item.setForeground(
-                    QColor(theme.current().near if listed.note and column == NOTE else theme.current().ink)
-                )
-                self.table.setItem(k, column, item)
+            cells = (str(listed.line), part.ref, part.kind, part.text, tolerance_text(part.tolerance), part.rating, part.note)
+            self._row(k, cells, t.ink, t.near if listed.note else t.ink)
+            spread = " ".join(w for w in (part.text, tolerance_text(part.tolerance), part.rating, part.kind) if w)
+            self._says.append(f"line {listed.line} {' '.join(together[listed.line])} {spread}")
+
+    def _row(self, at: int, cells: tuple[str, ...], ink: str, noted: str) -> None:
+        for column, text in enumerate(cells):
+            item = QTableWidgetItem(text)
+            item.setFont(theme.words(10) if column in (KIND, NOTE) else theme.values(10))
+            item.setForeground(QColor(noted if column == NOTE else ink))
+            self.table.setItem(at, column, item)

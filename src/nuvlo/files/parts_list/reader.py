@@ -77,21 +77,24 @@ class PartsList:
 
 
 @reader
-def read_parts_list(path: Path, columns: Mapping[str, str] | None = None) -> PartsList:
-    """Read the parts list at ``path``; ``columns`` (heading → meaning) corrects what a column is taken for.
+def read_parts_list(path: Path, columns: Mapping[str, str] | None = None, mended: Mapping[int, str] | None = None) -> PartsList:
+    """Read the parts list at ``path``; ``columns`` (heading → meaning) corrects what a column is taken for, ``mended`` (number of
+    a line → plain text, empty to leave it out) what a line says.
 
-    Raises :class:`NuvloError` where the file cannot be opened or a column is not there.
+    Raises :class:`NuvloError` where the file cannot be opened, or a column or line is not there.
     """
     path = Path(path)
     lines = read_lines(path)
     if not lines:
         raise NuvloError(Problem("holds no lines.", "Name another file.", path.name))
-    return _Reading(path.name, lines, columns or {}).read()
+    if lost := sorted(set(mended or ()) - {line.number for line in lines}):
+        raise NuvloError(Problem(f"there is no line {lost[0]}.", f"Its lines are numbered 1 to {lines[-1].number}.", path.name))
+    return _Reading(path.name, lines, columns or {}, mended or {}).read()
 
 
 class _Reading:
-    def __init__(self, name: str, lines: list[Line], wanted: Mapping[str, str]) -> None:
-        self.name, self.wanted = name, {k.lower(): v for k, v in wanted.items()}
+    def __init__(self, name: str, lines: list[Line], wanted: Mapping[str, str], mended: Mapping[int, str]) -> None:
+        self.name, self.wanted, self.mended = name, {k.lower(): v for k, v in wanted.items()}, mended
         for heading, meaning in wanted.items():
             if meaning not in MEANINGS:
                 raise NuvloError(
@@ -129,7 +132,9 @@ class _Reading:
             self._take_columns(None if strange is None else self.lines[strange], looks)
         for k, line in enumerate(self.lines):
             meanings = heading_meanings(line, numbers)
-            if k == strange:
+            if line.number in self.mended:
+                self._mended(line)
+            elif k == strange:
                 self.headings.append((line.number, line.text))
             elif meanings is not None and k >= (first or 0):
                 self._take_columns(line, settled(meanings, self._below(k, numbers)))
@@ -183,6 +188,14 @@ class _Reading:
                     block[noted[0]] = "value"
 
     # -- one line -----------------------------------------------------------------------------------------------
+
+    def _mended(self, line: Line) -> None:
+        """A line as the builder put it: plain text, whatever its columns were."""
+        text = self.mended[line.number].strip()
+        if not text:
+            self._give_up(line, "left out by you")
+            return
+        self._line(Line(line.number, (text,), text, line.sheet), {})
 
     def _each_table(self, line: Line) -> None:
         """A line, or each part of it where tables stand side by side."""

@@ -23,6 +23,7 @@ from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
 from nuvlo.stages.task import Task, Wants
 from nuvlo.words import listed
 
+MOST_DIGITS = 6  # of the number of a line
 MOST_DEGREES = 36_000.0  # in one entry: a hundred turns
 MOST_REFERENCE = 0.0051  # beyond which a part tells nothing that the meter does not know (common practice, no source)
 MARKS = ("missing", "wrong", "reversed", "doubtful", "swapped", "posted")
@@ -186,6 +187,14 @@ class ColumnMeans:
 
     heading: str
     meaning: str
+
+
+@dataclass(frozen=True)
+class LineSays:
+    """A line of a parts list and what it is to say; nothing to leave it out."""
+
+    number: int
+    text: str
 
 
 Reader = Callable[[str, At], tuple[Any, str]]
@@ -478,6 +487,19 @@ def photo(rest: str, at: At) -> tuple[PhotoNamed, str]:
 def column(rest: str, at: At) -> tuple[ColumnMeans, str]:
     heading, _, meaning = rest.replace("=", " ").rpartition(" ")
     return ColumnMeans(heading.strip(), meaning.strip().lower()), ""
+
+
+def list_line(rest: str, at: At) -> tuple[LineSays, str]:
+    given = line_says(rest)
+    return given, f"line {given.number} says '{given.text}'" if given.text else f"leave line {given.number} out"
+
+
+def line_says(rest: str) -> LineSays:
+    """What a line of a list is to say. Raises :class:`NotUnderstood`."""
+    number, _, text = rest.strip().partition(" ")
+    if not number.isdecimal() or len(number) > MOST_DIGITS:
+        raise NotUnderstood.because("which line? Its number stands first.", "For example: line 14 R7 47k.")
+    return LineSays(int(number), text.strip())
 
 
 def nearest(text: str, known: Iterable[str]) -> str:

@@ -11,7 +11,7 @@ from nuvlo.logbook import ChoiceMade, KitChanged, StanceTaken
 from nuvlo.logbook.events import PRINTED
 from nuvlo.model.stress import overstressed
 from nuvlo.problems import Problem
-from nuvlo.quantity import format_value, sentence
+from nuvlo.quantity import format_value, parse_value, sentence
 from nuvlo.stages.choose import Proposed
 from nuvlo.workshop.commands.arguments import Chosen, Modified, Nothing, SideTaken, Words
 from nuvlo.workshop.commands.outcome import Reply
@@ -78,11 +78,17 @@ def _change(s: Session, changes: list[Change]) -> Reply:
 def choose(s: Session, given: Chosen) -> Reply:
     choice = next(c for c in s.kit.info.choice if c.id == given.choice)
     chosen = _set_of(s, choice, given.value) if choice.move else {choice.part: given.value}
-    s.record(*(ChoiceMade(choice=choice.id, part=ref, value=text) for ref, text in chosen.items()))
+    s.record(*(ChoiceMade(choice=choice.id, part=ref, value=text, kept=_meant_before(s, ref, text)) for ref, text in chosen.items()))
     for ref, text in chosen.items():
         if s.bench is not None and text != s.kit.part(ref).text:
             s.bench.unit.fit_part(ref, text)
     return Reply(", ".join(f"{ref} will be {text}" for ref, text in chosen.items()) + ".")
+
+
+def _meant_before(s: Session, ref: str, text: str) -> bool:
+    """Whether a part was to be just this already."""
+    unit, before = s.kit.part(ref).unit, s.build.chosen_values.get(ref, s.kit.part(ref).text)
+    return before == text or (bool(unit) and parse_value(before, unit) == parse_value(text, unit))
 
 
 def _set_of(s: Session, choice: Choice, number: str) -> dict[str, str]:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
-from nuvlo.kit.step_id import craft_step
+from nuvlo.craft.order import board_order
+from nuvlo.kit.step_id import craft_step, fit_step
 from nuvlo.logbook import BoardPictured, JointMarked, PartReworked, PhotoKept, StepBegun
 from nuvlo.problems import Problem
 from nuvlo.stages.fit import MANY_HEATS, reopened
 from nuvlo.stages.fit.joints import BAD
+from nuvlo.words import listed
 from nuvlo.workshop import papers
 from nuvlo.workshop.commands.arguments import JointSeen, Minutes, Nothing, PhotoNamed, PictureLaid, Reworked
 from nuvlo.workshop.commands.outcome import Reply
@@ -30,6 +33,7 @@ def begin(s: Session, given: Nothing) -> Reply:
 
 def joint(s: Session, given: JointSeen) -> Reply:
     """A joint is bad, or was put right."""
+    _are_in(s, [given.joint.partition(".")[0]])
     s.record(JointMarked(joint=given.joint, mark=given.mark))
     ref = given.joint.partition(".")[0]
     often = s.build.heats.get(ref, 0)
@@ -42,6 +46,7 @@ def joint(s: Session, given: JointSeen) -> Reply:
 def rework(s: Session, given: Reworked) -> Reply:
     """Parts were taken off, or re-heated: the checks made on them no longer hold."""
     refs = given.refs
+    _are_in(s, refs)
     again = reopened(s.kit, s.build, refs, given.off)
     readings = len(s.build.readings)
     what = "off" if given.off else "hot"
@@ -52,6 +57,17 @@ def rework(s: Session, given: Reworked) -> Reply:
     often = [ref for ref in refs if s.build.heats.get(ref, 0) >= MANY_HEATS]
     said += [f"{', '.join(often)}: heated {MANY_HEATS} times or more, pads lift"] if often else []
     return Reply("; ".join(said) + ".", refs[0])
+
+
+def _are_in(s: Session, refs: Sequence[str]) -> None:
+    """Refuse what is said of parts that nothing says are on the board: neither a step of theirs, nor a reading of the whole."""
+    if s.build.hunted or s.build.readings or s.build.powered_at:
+        return
+    steps = board_order(s.kit, s.build.school)
+    mine = {ref: {fit_step(ref), *(step.id for step in steps if ref in step.parts and step.verb in ("solder", "leads"))} for ref in refs}
+    if out := [ref for ref in refs if any(ref in step.parts for step in steps) and not mine[ref] & s.build.done]:
+        raise Refused(Problem(f"{listed(out)} {'is' if len(out) == 1 else 'are'} not on the board yet, so there is no joint to speak of.",
+                              "Go through Fit first: type 'stage fit', and Space as each part goes in."))  # fmt: skip
 
 
 def photo(s: Session, given: PhotoNamed) -> Reply:

@@ -260,6 +260,8 @@ ROWS: tuple[Verb, ...] = (
          keeps=_keeps(TOOL), looks=True, stages=_in(UNPACK), button="Read a parts list"),
     Verb("column", "Take a column of the open list for something else.", "column Marking note", arg.column,
          needs="Which column is what?", keeps=_keeps(TOOL), looks=True),
+    Verb("line", "Put a line of the open list right; with nothing behind its number it is left out.", "line 14 R7 47k", arg.list_line,
+         needs="Which line says what?", keeps=_keeps(TOOL), looks=True),
     Verb("take", "Make a kit of the open list and begin a build of it.", "take Lampwick two", arg.words, keeps=_keeps(TOOL)),
     # -- the window
     Verb("backup", "Write all of the workshop to one file, beside its folder where none is named.", "backup /media/stick",
