@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from nuvlo import clock
 from nuvlo.desktop import theme
 from nuvlo.desktop.controller import Opened
-from nuvlo.desktop.main_window import Window
+from nuvlo.desktop.main_window import SIZE, Window
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.workshop.demo import NAME, SHIPPED, demo_workshop
@@ -31,6 +31,7 @@ class Studio:
         theme.load_fonts()
         folder = Path(tempfile.mkdtemp()) / NAME
         self.window = Window()
+        self.window.resize(*SIZE)
         self.window.show()
         self.window.controller.open(lambda: Opened(demo_workshop(folder)))
         self.wait()

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from nuvlo import clock
 from nuvlo.desktop import theme
 from nuvlo.desktop.controller import Opened
-from nuvlo.desktop.main_window import Window
+from nuvlo.desktop.main_window import SIZE, Window
 from nuvlo.kit import Stage
 from nuvlo.workshop.workshop import Workshop
 
@@ -105,6 +105,7 @@ def drive(qtbot, tmp_path, gorsefire):
     def make(seed=7, wrong=None, kind="simulated", opener=None) -> Driver:
         folder = tmp_path / f"shop{len(opened)}"
         window = Window(folder / "look.json")
+        window.resize(*SIZE)
         qtbot.addWidget(window, before_close_func=lambda w: w.controller.close())
         window.show()
         window.activateWindow()

@@ -24,5 +24,6 @@ def test_a_changed_band_is_drawn_anew(qtbot, monkeypatch):
     monkeypatch.setattr(view, "_draw", lambda: (drawn.append(1), draw())[1])
     for edge, times in ((1.0, 1), (1.0, 1), (2.0, 2), (2.0, 2), (1.0, 3)):
         view.show_picture(picture(edge))
-        qtbot.wait(20)  # it is drawn in turns of the event loop
+        qtbot.waitUntil(lambda wanted=times: len(drawn) >= wanted)  # it is drawn in turns of the event loop
+        qtbot.wait(20)
         assert len(drawn) == times, "the same lines with another band are another picture"

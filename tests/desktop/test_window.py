@@ -309,21 +309,26 @@ def test_gauges_say_their_verdict_in_words(qtbot, value, uncertainty, verdict, w
     assert painted(gauge)
 
 
-def test_contrast_of_every_text_colour():
-    """WCAG 2.1, success criterion 1.4.3: at least 4.5 to 1 on paper and on card, in both lights."""
+def contrast(one: str, other: str) -> float:
+    """Of two colours (WCAG 2.1, relative luminance)."""
 
     def luminance(colour: str) -> float:
         parts = [int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)]
         r, g, b = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)
         return 0.2126 * r + 0.7152 * g + 0.0722 * b
 
+    a, b = sorted((luminance(one), luminance(other)))
+    return (b + 0.05) / (a + 0.05)
+
+
+def test_contrast_of_every_text_colour():
+    """WCAG 2.1, success criterion 1.4.3: at least 4.5 to 1 on paper and on card, in both lights."""
+
     for light in theme.THEMES.values():
         for role in ("ink", "faint", "slate", "copper", "good", "near", "out"):
             for ground in (light.paper, light.card):
-                a, b = sorted((luminance(getattr(light, role)), luminance(ground)))
-                assert (b + 0.05) / (a + 0.05) >= 4.5, (light.name, role)
-        a, b = sorted((luminance(light.legend), luminance(light.board)))
-        assert (b + 0.05) / (a + 0.05) >= 4.5
+                assert contrast(getattr(light, role), ground) >= 4.5, (light.name, role)
+        assert contrast(light.legend, light.board) >= 4.5
 
 
 def test_portraits_of_all_parts_paint_and_are_described(qtbot, gorsefire):

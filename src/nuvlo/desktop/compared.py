@@ -48,9 +48,9 @@ class ComparedGauge(QWidget):
         p.setPen(theme.colour("ink"))
         p.setFont(theme.words(10.5 * s, bold=True))
         p.drawText(QRectF(left, 6 * s, width * 0.6, 18 * s), Qt.AlignmentFlag.AlignLeft, r.point)
-        p.setFont(theme.words(8.5 * s))
+        p.setFont(theme.words(theme.SMALL * s))
         p.setPen(theme.colour("faint"))
-        p.drawText(QRectF(left, 24 * s, width * 0.6, 15 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(r.quantity, r.quantity))
+        p.drawText(QRectF(left, 24 * s, width * 0.6, 18 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(r.quantity, r.quantity))
         p.setFont(theme.values((theme.GAUGE if taken and math.isfinite(taken.value) else 10) * s, bold=taken is not None))
         p.setPen(theme.colour("ink" if taken else "copper"))
         p.drawText(QRectF(left, 4 * s, width, 25 * s), Qt.AlignmentFlag.AlignRight, str(taken) if taken else "read this")
@@ -81,9 +81,9 @@ class ComparedGauge(QWidget):
         y = (HEAD + ROW * len(told)) * s
         p.setPen(QPen(theme.colour("line"), 1.2 * s))
         p.drawLine(QPointF(start, y), QPointF(start + long, y))
-        p.setFont(theme.values(8.5 * s))
+        p.setFont(theme.values(theme.SMALL * s))
         p.setPen(theme.colour("faint"))
-        below = QRectF(start, y + 2 * s, long, 14 * s)
+        below = QRectF(start, y + 2 * s, long, 18 * s)
         p.drawText(below, Qt.AlignmentFlag.AlignLeft, format_value(low, unit, 3))
         p.drawText(below, Qt.AlignmentFlag.AlignRight, format_value(high, unit, 3))
         if taken is not None:
@@ -97,7 +97,7 @@ class ComparedGauge(QWidget):
         """One bar with its letter: copper where a suspect would read, slate where a good unit would."""
         s = self.scale
         role = "copper" if t.letter else "slate"
-        p.setFont(theme.words(9 * s, bold=bool(t.letter)))
+        p.setFont(theme.words(theme.SMALL * s, bold=bool(t.letter)))
         p.setPen(theme.colour(role))
         p.drawText(QRectF(left, top, LETTERS * s, ROW * s), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, t.letter or "good")
         bar = QColor(theme.colour(role))

@@ -139,7 +139,7 @@ class CurveView(QWidget):
             axis = self.plot.getAxis(side)
             axis.setPen(QColor(t.line))
             axis.setTextPen(QColor(t.faint))
-            axis.setStyle(tickFont=theme.values(9))
+            axis.setStyle(tickFont=theme.values(theme.SMALL))
             axis.enableAutoSIPrefix(False)
         self.plot.scene().sigMouseMoved.connect(self._moved)
         self.column.insertWidget(1, self.plot, 1)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.focus import ringed
 from nuvlo.quantity import Verdict, format_value
 from nuvlo.stages.task import Finding, Wants
 
@@ -25,14 +26,30 @@ QUANTITIES = {
 
 
 class Gauge(QWidget):
-    """One finding. ``large`` doubles the type, for two metres away."""
+    """One finding. ``large`` doubles the type, for two metres away. ``picked`` with how its reading begins, by a click or Enter."""
+
+    picked = pyqtSignal(str)
 
     def __init__(self, finding: Finding, *, present: bool = False, large: bool = False) -> None:
         super().__init__()
         self.finding, self.present, self.scale = finding, present, 3.0 if large else 1.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumHeight(self.sizeHint().height())
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(self.said())
+
+    def click(self) -> None:
+        """Read it, or read it again."""
+        self.picked.emit(f"{self.begins} ")
+
+    @property
+    def begins(self) -> str:
+        """How its reading begins on the bench line."""
+        return self.finding.task.target.lower()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):
+            self.click()
 
     def show_finding(self, finding: Finding, *, present: bool) -> None:
         """Show another state of the same place."""
@@ -67,10 +84,10 @@ class Gauge(QWidget):
         p.setPen(theme.colour("ink"))
         p.setFont(theme.words(10.5 * s, bold=True))
         p.drawText(QRectF(left, 6 * s, width * 0.55, 18 * s), Qt.AlignmentFlag.AlignLeft, f.task.place)
-        p.setFont(theme.words(8.5 * s))
+        p.setFont(theme.words(theme.SMALL * s))
         p.setPen(theme.colour("faint"))
         p.drawText(
-            QRectF(left, 24 * s, width * 0.5, 15 * s),
+            QRectF(left, 24 * s, width * 0.5, 18 * s),
             Qt.AlignmentFlag.AlignLeft,
             "" if f.brief else f"{QUANTITIES.get(f.task.quantity, '')}{f.task.how}",
         )
@@ -83,18 +100,20 @@ class Gauge(QWidget):
         p.drawText(QRectF(left, 4 * s, width, 25 * s), Qt.AlignmentFlag.AlignRight, value)
         if f.reading is not None and f.window is not None:
             word = f.verdict_words
-            p.setFont(theme.words((10.5 if f.brief else 9) * s, bold=True))
+            p.setFont(theme.words((10.5 if f.brief else theme.SMALL) * s, bold=True))
             p.setPen(QColor(t.verdict(f.tone.value)))
             rect = QRectF(left, 27 * s, width, 20 * s)
             p.drawText(rect, Qt.AlignmentFlag.AlignRight, word)
             mark = p.fontMetrics().horizontalAdvance(word)
             self._shape(p, QPointF(left + width - mark - 10 * s, 36 * s), f.tone, 4.5 * s)
             if f.aside:
-                p.setFont(theme.words(8.5 * s))
+                p.setFont(theme.words(theme.SMALL * s))
                 p.setPen(theme.colour("faint"))
-                p.drawText(QRectF(left, 46 * s, width, 15 * s), Qt.AlignmentFlag.AlignRight, f.aside)
+                p.drawText(QRectF(left, 45 * s, width, 18 * s), Qt.AlignmentFlag.AlignRight, f.aside)
         if f.window is not None:
             self._scale(p, left, width)
+        p.end()
+        ringed(self, box)
 
     @staticmethod
     def _shape(p: QPainter, at: QPointF, verdict: Verdict, r: float) -> None:
@@ -141,9 +160,9 @@ class Gauge(QWidget):
                     [QPointF(notch - 4 * s, y + 10 * s), QPointF(notch + 4 * s, y + 10 * s), QPointF(notch, y + 3 * s)]
                 )
             )
-        p.setFont(theme.values(8.5 * s))
+        p.setFont(theme.values(theme.SMALL * s))
         p.setPen(theme.colour("faint"))
-        below = QRectF(left, y + 12 * s, width, 14 * s)
+        below = QRectF(left, y + 11 * s, width, 18 * s)
         p.drawText(below, Qt.AlignmentFlag.AlignLeft, format_value(window.low, window.unit))
         p.drawText(below, Qt.AlignmentFlag.AlignRight, format_value(window.high, window.unit) if closed or not math.isfinite(window.low) else "or more")
         if f.reading is None:

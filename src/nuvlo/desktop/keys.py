@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.verbs import ROWS
@@ -27,11 +27,11 @@ class Keys(QObject):
     def __init__(self, window: Window) -> None:
         super().__init__(window)
         self.window = window
-        self._tabbed_to: QAbstractButton | None = None  # a button that has the focus by Tab, not by a click
+        self._tabbed_to: QWidget | None = None  # what can be pressed and has the focus by Tab, not by a click
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QFocusEvent) and event.gotFocus() and isinstance(watched, QWidget):
-            self._tabbed_to = watched if isinstance(watched, QAbstractButton) and event.reason() in BY_TAB else None
+            self._tabbed_to = watched if hasattr(watched, "click") and event.reason() in BY_TAB else None
         if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False
         # The window system's own QWindow sees each key first; it is let through to the widget it is meant for.
@@ -60,8 +60,8 @@ class Keys(QObject):
         elif key == Qt.Key.Key_Space and not entry.text():
             # It presses a button that was gone to by Tab. After a click it goes on, so that a foot switch does not undo again; and no caution
             # is passed by it.
-            if self._tabbed_to is not None and watched is self._tabbed_to and not self._cautioned():
-                self._tabbed_to.click()
+            if watched is self._tabbed_to and hasattr(watched, "click") and not self._cautioned():
+                watched.click()
             elif not on_shelf:
                 self.window.run(Command("next"))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and hasattr(watched, "click"):

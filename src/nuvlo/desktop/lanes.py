@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScr
 from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.desktop import theme
 from nuvlo.desktop.compared import ComparedGauge
+from nuvlo.desktop.focus import MainButton
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.keypad import Keypad
 from nuvlo.desktop.labels import label
@@ -104,7 +105,7 @@ class ShareBar(QWidget):
         p.setFont(theme.words(10.5, bold=True))
         p.drawText(QRectF(0, 1, 20, 20), Qt.AlignmentFlag.AlignCenter, self.letter)
         p.setPen(theme.colour("ink"))
-        p.setFont(theme.values(9.5, bold=True))
+        p.setFont(theme.values(theme.SMALL, bold=True))
         p.drawText(QRectF(start + room, 0, 52, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{100 * self.share:.0f}\u202f%")
 
 
@@ -219,10 +220,10 @@ class NextLane(QScrollArea):
         if reading and not instrument:
             say = words(f"Type what the meter shows, such as {f.task.example}, then Enter.", body, "slate")
             return [say, Row(("keypad", f.task.unit), lambda: self._keypad_of(f.task.unit), self._has_keypad)]
-        return [Row(("act", body), lambda: self._act_button(body), lambda b: self._has_button(b, f"{text}   (Space)"))]
+        return [Row(("act", body), lambda: self._act_button(body), lambda b: self._has_button(b, text if self.large else f"{text}   (Space)"))]
 
     def _act_button(self, body: float) -> QPushButton:
-        out = QPushButton()
+        out = MainButton()
         out.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the bench line
         out.setStyleSheet(f"font-size: {body}pt;")
         out.clicked.connect(lambda: self.asked.emit("next"))
@@ -287,7 +288,7 @@ class NextLane(QScrollArea):
         column.addLayout(head)
         column.addWidget(label(hazard.danger, body + 2, bold=True))
         column.addWidget(label(hazard.do, body))
-        self.confirm = QPushButton("I have done this")
+        self.confirm = MainButton("I have done this")
         self.confirm.clicked.connect(lambda: self.asked.emit("confirm"))
         column.addWidget(self.confirm)
         column.addWidget(label("or type 'confirm' and Enter. Space does not pass a caution.", 10, "faint"))
@@ -295,7 +296,9 @@ class NextLane(QScrollArea):
 
 
 class ReadingsLane(QScrollArea):
-    """Gauges of the stage in hand, the present one marked and in view."""
+    """Gauges of the stage in hand, the present one marked and in view. ``picked`` with how the reading of one begins."""
+
+    picked = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -362,6 +365,7 @@ class ReadingsLane(QScrollArea):
             column.addWidget(label(f"{above} more above", 10, "faint"))
         self.gauges = [Gauge(f, large=self.large) for f in shown]
         for gauge in self.gauges:
+            gauge.picked.connect(self.picked)
             column.addWidget(gauge)
         if below:
             column.addWidget(label(f"{below} more below", 10, "faint"))

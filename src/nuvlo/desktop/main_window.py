@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import cast
 
-from PyQt6.QtCore import QRect, Qt, QTimer
+from PyQt6.QtCore import QRect, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -40,6 +40,7 @@ from nuvlo.workshop.commands.verbs import SIDE, TOOL, VERBS, Verb, offered
 from nuvlo.workshop.snapshot import BUILT, Snapshot
 
 SIZE = (1280, 800)
+FRAME = (8, 44)  # px that a window manager may add to it
 IDLE_MS = 300  # after opening; the builder is still reading the first step
 LANES = (310, 660, 310)
 LARGE_GAUGE, UNBOUND = 310, 16_777_215  # px high
@@ -85,7 +86,8 @@ class Window(QMainWindow):
 
     def _take_place(self) -> None:
         """Where it stood, if a screen there still shows it; else of the usual size."""
-        self.resize(*SIZE)
+        screen = QGuiApplication.primaryScreen()
+        self.resize(fitting(screen.availableSize() if screen else QSize(*SIZE)))
         if self.look.place is not None:
             place = QRect(*self.look.place)
             if any(screen.availableGeometry().intersects(place) for screen in QGuiApplication.screens()):
@@ -106,6 +108,7 @@ class Window(QMainWindow):
         self.next_lane, self.readings = NextLane(), ReadingsLane()
         self.next_lane.asked.connect(lambda verb: self.run(Command(verb)))
         self.next_lane.line.connect(self.enter)
+        self.readings.picked.connect(lambda begins: self.bench_line.begin_with(begins))
         self.picture_lane = QWidget()
         self.picture_column = QVBoxLayout(self.picture_lane)
         self.picture_column.setContentsMargins(0, 0, 8, 0)
@@ -118,7 +121,11 @@ class Window(QMainWindow):
         self.picture_column.addLayout(strip_row)
         self.lanes = QSplitter(Qt.Orientation.Horizontal)
         self.lanes.setChildrenCollapsible(False)
-        for lane in (self.next_lane, self.picture_lane, self.readings):
+        self.left = QWidget()
+        self.left_column = QVBoxLayout(self.left)
+        self.left_column.setContentsMargins(0, 0, 0, 0)
+        self.left_column.addWidget(self.next_lane, 1)
+        for lane in (self.left, self.picture_lane, self.readings):
             self.lanes.addWidget(lane)
         self.lanes.setStretchFactor(1, 1)
         self.lanes.setSizes(list(self.look.lanes or LANES))
@@ -302,12 +309,12 @@ class Window(QMainWindow):
         self.refresh()
 
     def set_large(self, large: bool) -> None:
-        """Next and one gauge with the picture below it, to be seen from two metres away."""
+        """Next with one gauge below it, to be seen from two metres away; the picture keeps its height."""
         if large == self.large:
             return
         self.large = self.next_lane.large = self.readings.large = large
-        if large:  # the gauge above, the picture below it
-            self.picture_column.insertWidget(0, self.readings)
+        if large:
+            self.left_column.addWidget(self.readings)
             self.readings.setFixedHeight(LARGE_GAUGE)
             self._sizes = self.lanes.sizes()
             self.lanes.setSizes([self.width() * 45 // 100, self.width() * 55 // 100])
@@ -381,7 +388,7 @@ class Window(QMainWindow):
         if getattr(self.tool, "of_workshop", False):
             self._only_picture(True)
         else:
-            self.next_lane.show()
+            self.left.show()
             self.strip.setVisible(not self.large)
             if not self.large:
                 self.strip.show_verbs(offered(shown))
@@ -390,7 +397,7 @@ class Window(QMainWindow):
 
     def _only_picture(self, alone: bool) -> None:
         """What is shown has to do with no build: nothing of one stands beside it."""
-        for lane in (self.next_lane, self.readings, self.strip):
+        for lane in (self.left, self.readings, self.strip):
             lane.setVisible(not alone)
 
     def _show_picture(self, shown: Snapshot) -> None:
@@ -452,6 +459,11 @@ class Window(QMainWindow):
             "lanes": (sizes[0], sizes[1], sizes[2]) if seen else self.look.lanes,
         })  # fmt: skip
         keep_look(self.look, self._look_file)
+
+
+def fitting(room: QSize) -> QSize:
+    """The usual size, or what a screen with so much room shows of it inside a frame and a title bar."""
+    return QSize(*SIZE).boundedTo(room - QSize(*FRAME))
 
 
 def application() -> QApplication:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.focus import ringed
 from nuvlo.kit import Stage
 from nuvlo.workshop.snapshot import StageState
 
@@ -14,7 +15,8 @@ NAME_WIDTH = 170
 
 
 class PathBar(QWidget):
-    """Name and serial at the left, then the stones. Clicking one goes to its stage."""
+    """Name and serial at the left, then the stones. Clicking one goes to its stage. By keyboard: Tab comes here, the arrows go
+    from stone to stone, Enter goes to the stage."""
 
     picked = pyqtSignal(str)
     shelf = pyqtSignal()
@@ -24,6 +26,8 @@ class PathBar(QWidget):
         self.title, self.serial = "", ""
         self.here: Stage | None = None
         self.states: list[StageState] = []
+        self._at = 0  # where the arrows are: the shelf, then the stones
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Path of the nine stages")
 
@@ -50,6 +54,30 @@ class PathBar(QWidget):
             if self._slot(k).contains(event.position()):
                 self.picked.emit(state.stage.value)
 
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self._go_to(next((k for k, s in enumerate(self.states, 1) if s.stage is self.here), 0))
+        super().focusInEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        if event is not None and event.key() in steps:
+            self._go_to(min(max(0, self._at + steps[Qt.Key(event.key())]), len(self.states)))
+        else:
+            super().keyPressEvent(event)
+
+    def _go_to(self, at: int) -> None:
+        self._at = at
+        stone_at = self.states[at - 1] if 0 < at <= len(self.states) else None
+        self.setAccessibleName(f"{stone_at.stage.label}, {stone_at.state}" if stone_at else "Shelf")
+        self.update()
+
+    def click(self) -> None:
+        """Go where the arrows are."""
+        if 0 < self._at <= len(self.states):
+            self.picked.emit(self.states[self._at - 1].stage.value)
+        else:
+            self.shelf.emit()
+
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -61,11 +89,14 @@ class PathBar(QWidget):
         p.drawText(
             QRectF(16, 37, NAME_WIDTH - 24, 20), Qt.AlignmentFlag.AlignLeft, f"No. {self.serial}" if self.serial else ""
         )
-        p.setFont(theme.words(9.5))
+        p.setFont(theme.words(theme.SMALL))
         p.setPen(theme.colour("slate"))
-        p.drawText(QRectF(16, 58, NAME_WIDTH - 24, 16), Qt.AlignmentFlag.AlignLeft, "Shelf (F2)")
+        p.drawText(QRectF(16, 56, NAME_WIDTH - 24, 18), Qt.AlignmentFlag.AlignLeft, "Shelf (F2)")
         for k, state in enumerate(self.states):
             self._stone(p, self._slot(k), state, k)
+        p.end()
+        slot = self._slot(self._at - 1) if self._at else QRectF(8, 0, NAME_WIDTH - 12, self.height())
+        ringed(self, slot.adjusted(2, 1, -2, -1))
 
     def _stone(self, p: QPainter, slot: QRectF, state: StageState, k: int) -> None:
         centre = QPointF(slot.center().x(), 20)
@@ -79,12 +110,12 @@ class PathBar(QWidget):
         p.setPen(theme.colour("ink" if here or state.state != "to come" else "faint"))
         p.setFont(theme.words(10.5, bold=here))
         p.drawText(QRectF(slot.x(), 34, slot.width(), 18), Qt.AlignmentFlag.AlignHCenter, state.stage.label)
-        p.setFont(theme.words(8.5))
+        p.setFont(theme.words(theme.SMALL))
         p.setPen(QColor(shade))
         said = state.state
         if state.state == "in hand" and state.total:
             said = f"{state.done} of {state.total}"
-        p.drawText(QRectF(slot.x(), 53, slot.width(), 16), Qt.AlignmentFlag.AlignHCenter, said)
+        p.drawText(QRectF(slot.x(), 52, slot.width(), 18), Qt.AlignmentFlag.AlignHCenter, said)
 
 
 def stone(p: QPainter, centre: QPointF, state: str, scale: float = 1.0) -> None:
@@ -107,7 +138,7 @@ def stone(p: QPainter, centre: QPointF, state: str, scale: float = 1.0) -> None:
         p.drawEllipse(centre, 4.5 * scale, 3.8 * scale)
     elif state == "lacks input":
         p.drawEllipse(centre, 9 * scale, 7.5 * scale)
-        p.setFont(theme.words(9 * scale, bold=True))
+        p.setFont(theme.words(theme.SMALL, bold=True))
         p.drawText(QRectF(centre.x() - 8, centre.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "?")
     elif state == "nothing to do":
         p.drawLine(centre + QPointF(-4 * scale, 0), centre + QPointF(4 * scale, 0))

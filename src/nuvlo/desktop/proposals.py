@@ -132,7 +132,7 @@ class ProposalList(QWidget):
         p.setBrush(theme.colour("good" if good >= 0.95 else "near" if good >= 0.5 else "out"))
         p.drawRect(QRectF(box.x(), box.y(), box.width() * good, box.height()))
         p.setPen(theme.colour("faint"))
-        p.setFont(theme.words(9))
+        p.setFont(theme.words(theme.SMALL))
         words = f"{100 * good:.0f} of 100 are right"
         p.drawText(QRectF(box.x(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignRight, words)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from nuvlo import clock
 from nuvlo.desktop import theme
+from nuvlo.desktop.focus import ringed
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.path_bar import stone
 from nuvlo.files.kit_folder import Cover
@@ -89,11 +90,7 @@ class CardView(QFrame):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
-        if self.hasFocus():
-            p = QPainter(self)
-            p.setRenderHint(QPainter.RenderHint.Antialiasing)
-            p.setPen(QPen(theme.colour("copper"), 2.4))
-            p.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5), 6, 6)
+        ringed(self)
 
 
 class Spot(QWidget):

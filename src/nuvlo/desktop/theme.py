@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 
 FONTS = Path(__file__).parents[1] / "fonts"
 WORDS, VALUES = "B612", "B612 Mono"
-BASE, NEXT, GAUGE, LARGE = 11, 18, 16, 30  # pt
+SMALL, BASE, NEXT, GAUGE, LARGE = 10, 11, 18, 16, 30  # pt; nothing on the screen is smaller than the first
 STEP = 4  # px
 
 
@@ -28,6 +28,7 @@ class Theme:
     good: str
     near: str
     out: str
+    edge: str  # of what can be typed into or pressed: at least 3:1 on paper and card
     board: str = "#3B4F63"
     pads: str = "#D9B98A"
     legend: str = "#EFE9DC"
@@ -48,9 +49,10 @@ DAYLIGHT = Theme(
     "#2F7350",
     "#7D5A0C",
     "#9E2F3A",
+    "#857D6C",
 )
 LAMP = Theme(
-    "lamp", "#171C1F", "#20272B", "#ECE6DA", "#9AA5AB", "#37424A", "#7FB3BD", "#E29A62", "#76C39A", "#E0B45C", "#EE8A8F"
+    "lamp", "#171C1F", "#20272B", "#ECE6DA", "#9AA5AB", "#37424A", "#7FB3BD", "#E29A62", "#76C39A", "#E0B45C", "#EE8A8F", "#6B7780"
 )
 THEMES = {t.name: t for t in (DAYLIGHT, LAMP)}
 _current = DAYLIGHT
@@ -116,16 +118,15 @@ def style_sheet(t: Theme) -> str:
     QFrame#stuck {{ background: {t.card}; border: 2px solid {t.out}; border-radius: 6px; }}
     QPushButton {{ font-family: '{WORDS}'; background: {t.slate}; color: {t.card}; border: 2px solid {t.slate}; border-radius: 6px;
       padding: 8px 12px; font-size: {BASE + 1}pt; }}
-    QPushButton:focus {{ border: 2px solid {t.copper}; }}
     QPushButton:disabled {{ background: {t.line}; color: {t.faint}; border-color: {t.line}; }}
-    QPushButton#plain {{ background: {t.paper}; color: {t.slate}; border: 1px solid {t.line}; }}
-    QPushButton#plain:focus {{ border: 2px solid {t.copper}; }}
-    QPushButton#quiet {{ background: {t.card}; color: {t.slate}; border: 1px solid {t.line}; padding: 5px 10px; font-size: {BASE - 0.5}pt; }}
+    QPushButton#plain {{ background: {t.paper}; color: {t.slate}; border: 1px solid {t.edge}; padding: 9px 13px; }}
+    QPushButton#plain:focus {{ border: 3px solid {t.ink}; padding: 7px 11px; }}
+    QPushButton#quiet {{ background: {t.card}; color: {t.slate}; border: 1px solid {t.edge}; padding: 5px 10px; font-size: {BASE - 0.5}pt; }}
     QPushButton#quiet:hover {{ border: 1px solid {t.slate}; }}
-    QPushButton#quiet:focus {{ border: 2px solid {t.copper}; padding: 4px 9px; }}
-    QLineEdit {{ background: {t.card}; color: {t.ink}; border: 2px solid {t.line}; border-radius: 6px;
-      padding: 6px 10px; font-family: '{VALUES}'; font-size: {BASE + 3}pt; selection-background-color: {t.slate}; }}
-    QLineEdit:focus {{ border: 2px solid {t.slate}; }}
+    QPushButton#quiet:focus {{ border: 3px solid {t.ink}; padding: 3px 8px; }}
+    QLineEdit {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 6px;
+      padding: 7px 11px; placeholder-text-color: {t.faint}; font-family: '{VALUES}'; font-size: {BASE + 3}pt; selection-background-color: {t.slate}; }}
+    QLineEdit:focus {{ border: 2px solid {t.slate}; padding: 6px 10px; }}
     QScrollArea {{ border: none; }}
     QScrollBar:vertical {{ background: {t.paper}; width: 12px; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 6px; min-height: 28px; }}

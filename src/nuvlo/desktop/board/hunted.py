@@ -63,7 +63,7 @@ def draw_accused(p: QPainter, there: BoardMap) -> None:
 def draw_probes(p: QPainter, there: BoardMap) -> None:
     """The two tips of the meter, each with its colour in words."""
     spots = {f"{q.ref}.{q.pin}": q for q in reversed(there.board.pads)} | {q.ref: q for q in reversed(there.board.pads)}
-    p.setFont(theme.words(9.5, bold=True))
+    p.setFont(theme.words(theme.SMALL, bold=True))
     for place, colour in there.marking.probes:
         pad = spots.get(place)
         if pad is None:

@@ -27,7 +27,7 @@ class InsideMap(QWidget):
         self.kit: Kit | None = None
         self.marking = Marking()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(260, 200)
+        self.setMinimumSize(260, 150)
 
     def show_wiring(self, kit: Kit, marking: Marking) -> None:
         """Show the wires of a kit that has holes and an enclosure."""
@@ -91,7 +91,7 @@ class InsideMap(QWidget):
         p.setPen(QPen(theme.colour("faint"), 1.4))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRoundedRect(self._face, 6, 6)
-        p.setFont(theme.words(9, bold=True))
+        p.setFont(theme.words(theme.SMALL, bold=True))
         p.setPen(theme.colour("faint"))
         p.drawText(QRectF(self._face.left(), self._face.top() - 20, self._face.width(), 18), Qt.AlignmentFlag.AlignLeft, "Front, from behind")
         holes = {h.ref: h for h in self.kit.panel}
@@ -117,7 +117,7 @@ class InsideMap(QWidget):
             p.drawEllipse(at, LUG_R + 2 * lit, LUG_R + 2 * lit)
             name = lug.partition(".")[2]
             p.setPen(QColor(theme.current().ink))
-            p.setFont(theme.values(10 if name in SIGNS else 8.5, bold=lit))
+            p.setFont(theme.values(theme.SMALL, bold=lit))
             small = places[lug.partition(".")[0]][1] <= 1.5 * LEAST_R
             p.drawText(QRectF(at.x() - 30, at.y() + (LUG_R + 2 if small else -24), 60, 14), Qt.AlignmentFlag.AlignCenter, SIGNS.get(name, name))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from math import hypot
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -26,9 +26,11 @@ class LugPortraits(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.shown: list[tuple[Part, LugView, tuple[str, ...]]] = []
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(HIGH)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Maximum)
         self.hide()
+
+    def sizeHint(self) -> QSize:
+        return QSize(300, HIGH)
 
     def show_ends(self, kit: Kit, ends: Sequence[str]) -> None:
         """Show the parts that ``ends`` (``PART.lug``) belong to."""
@@ -60,7 +62,7 @@ class LugPortraits(QWidget):
         words = QRectF(area.left() + 12, area.top() + 8, WORDS * area.width(), area.height() - 16)
         wrapped = Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
         p.drawText(words, wrapped, part.ref)
-        p.setFont(theme.words(9.5))
+        p.setFont(theme.words(theme.SMALL))
         p.drawText(words.adjusted(0, 22, 0, 0), wrapped, part.text)
         p.setPen(theme.colour("faint"))
         p.drawText(words, wrapped | Qt.AlignmentFlag.AlignBottom, f"{view.seen}. {throws_told(view)}".rstrip())
@@ -96,7 +98,7 @@ class LugPortraits(QWidget):
             p.setBrush(theme.colour("copper" if lit else "card"))
             radius = LUG_R + 2 * lit
             p.drawEllipse(here, radius, radius)
-            p.setFont(theme.values(9, bold=lit))
+            p.setFont(theme.values(theme.SMALL, bold=lit))
             p.setPen(theme.colour("ink"))
             box = QRectF(here.x() - 32, here.y() + radius + 1, 64, 14)
             if view.ring:  # a number of a ring stands beside its lug, away from the middle; all else below it

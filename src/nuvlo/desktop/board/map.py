@@ -89,7 +89,7 @@ class BoardMap(QWidget):
         self._sharpen.setSingleShot(True)
         self._sharpen.timeout.connect(self._settled)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(260, 200)
+        self.setMinimumSize(260, 150)
 
     def show_board(self, kit: Kit, marking: Marking) -> None:
         self.kit, self.marking = kit, marking
@@ -371,7 +371,7 @@ class BoardMap(QWidget):
         if m.wires:
             self._wires(p)
         first = {pad.ref: pad for pad in reversed(board.pads)}
-        p.setFont(theme.values(9.5, bold=True))
+        p.setFont(theme.values(theme.SMALL, bold=True))
         for box, words, verdict in self.reading_boxes(p.fontMetrics(), first):
             self._reading(p, box, words, verdict)
         draw_flaws(p, self)
@@ -436,7 +436,7 @@ class BoardMap(QWidget):
             else:
                 path.cubicTo(QPointF(a.x(), a.y() + bend), QPointF(b.x(), b.y() - bend), b)
             draw_wire(p, path, wire, self.marking.wire_now, self.marking.wires_done)
-        p.setFont(theme.values(8.5))
+        p.setFont(theme.values(theme.SMALL))
         width = p.fontMetrics().horizontalAdvance
         row: dict[float, int] = {}  # how many lugs of each row have been named: where words are long, every other lies lower
         crowded = {
@@ -451,7 +451,7 @@ class BoardMap(QWidget):
             p.drawEllipse(at, 7 if lit else 5, 7 if lit else 5)
             _, _, pin = lug.partition(".")
             above = at.y() < self.height() / 2
-            p.setFont(theme.values(8.5, bold=lit))
+            p.setFont(theme.values(theme.SMALL, bold=lit))
             p.setPen(theme.colour("ink" if lit else "faint"))
             row[at.y()] = row.get(at.y(), -1) + 1
             lower = LOWER if crowded[at.y()] and row[at.y()] % 2 else 0

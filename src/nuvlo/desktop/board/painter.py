@@ -234,7 +234,7 @@ class BoardPainter:
         p, scale, lit = self.p, self.scale, ref in self.marking.lit
         if 1.15 * scale < LEAST_TEXT and not lit and len(self.there.board.placements) > 100:
             return  # on a large board seen from afar letters are dust
-        points = max(7.0, min(14.0, 1.15 * scale))
+        points = max(8.5, min(14.0, 1.15 * scale))  # printed to scale: zoom brings it nearer
         p.setFont(theme.values(points, bold=lit))
         p.setPen(QColor(theme.LAMP.copper if lit else theme.current().legend))
         placed, part = self.there.board.placements.get(ref), self.kit.find_part(ref)

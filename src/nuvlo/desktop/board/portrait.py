@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -20,14 +20,19 @@ BANDS = {
 LEAD, METAL, DARK, FILM, BODY = "#8E979B", "#B9BEC2", "#2B2F33", "#B5523B", "#D9C7A0"
 
 
+HIGH = 190  # px
+
+
 class Portrait(QWidget):
     """One part. ``text`` under it says what the picture shows, for those who do not see it."""
 
     def __init__(self, part: Part | None = None) -> None:
         super().__init__()
         self.part = part
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(190)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Maximum)
+
+    def sizeHint(self) -> QSize:
+        return QSize(300, HIGH)
 
     def show_part(self, part: Part | None) -> None:
         self.part = part
@@ -65,7 +70,7 @@ class Portrait(QWidget):
         for k in range(11):
             tall = 8 if k % 5 == 0 else 4
             p.drawLine(QPointF(right - k * mm, y), QPointF(right - k * mm, y - tall))
-        p.setFont(theme.values(8.5))
+        p.setFont(theme.values(theme.SMALL))
         p.drawText(QRectF(right - 10 * mm, y + 2, 10 * mm, 14), Qt.AlignmentFlag.AlignRight, "10\u202fmm")
 
 
@@ -147,7 +152,7 @@ def _electrolytic(p: QPainter, mm: float, part: Part) -> None:
     for y in (-3.5, -0.5, 2.5):
         p.drawLine(QPointF(1.7 * mm, y * mm), QPointF(2.3 * mm, y * mm))
     p.setPen(QColor("#FFFFFF"))
-    p.setFont(theme.values(9, bold=True))
+    p.setFont(theme.values(theme.SMALL, bold=True))
     p.drawText(QRectF(-3 * mm, -3 * mm, 4.2 * mm, 5 * mm), Qt.AlignmentFlag.AlignCenter, part.text)
 
 
@@ -157,7 +162,7 @@ def _transistor(p: QPainter, mm: float, part: Part) -> None:
     _fill(p, DARK)
     p.drawRoundedRect(QRectF(-2.4 * mm, -2.6 * mm, 4.8 * mm, 4.8 * mm), 4, 4)
     p.setPen(QColor("#E4E4E4"))
-    p.setFont(theme.values(8.5, bold=True))
+    p.setFont(theme.values(theme.SMALL, bold=True))
     p.drawText(QRectF(-2.4 * mm, -2.4 * mm, 4.8 * mm, 4 * mm), Qt.AlignmentFlag.AlignCenter, part.text)
     p.setPen(theme.colour("faint"))
     for x, pin in zip((-1.9, 0, 1.9), "123", strict=True):
@@ -198,7 +203,7 @@ def _pot(p: QPainter, mm: float, part: Part) -> None:
     _fill(p, "#8E979B")
     p.drawEllipse(QPointF(0, 0), 3 * mm, 3 * mm)
     p.setPen(theme.colour("faint"))
-    p.setFont(theme.values(9))
+    p.setFont(theme.values(theme.SMALL))
     for x, pin in zip((-5, 0, 5), "123", strict=True):
         p.drawText(QRectF((x + 0.6) * mm, 8.6 * mm, 20, 14), Qt.AlignmentFlag.AlignLeft, pin)
 
@@ -211,7 +216,7 @@ def _jack(p: QPainter, mm: float, part: Part) -> None:
     for y in (-4, 4):
         _lead(p, QPointF(-9 * mm, y * mm), QPointF(-13 * mm, y * mm))
     p.setPen(QColor("#E4E4E4"))
-    p.setFont(theme.words(9))
+    p.setFont(theme.words(theme.SMALL))
     p.drawText(QRectF(-8.6 * mm, -5.2 * mm, 60, 14), Qt.AlignmentFlag.AlignLeft, "tip")
     p.drawText(QRectF(-8.6 * mm, 2.4 * mm, 60, 14), Qt.AlignmentFlag.AlignLeft, "sleeve")
 

@@ -18,7 +18,7 @@ class Picture(BoardFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.portrait = Portrait()
+        self.portrait = self.beside = Portrait()
         self.column.addWidget(self.portrait)
 
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:

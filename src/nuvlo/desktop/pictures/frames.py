@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from nuvlo.desktop.board.map import BoardMap
@@ -10,16 +11,24 @@ from nuvlo.kit import Kit
 from nuvlo.stages.task import Finding
 from nuvlo.workshop.snapshot import Snapshot
 
+ROOMY, UNBOUND = 400, 16_777_215  # px high: from where on a picture shows a part beside the whole; as high as a widget may be
+
 
 class StagePicture(QWidget):
     """What the Picture lane shows in a stage. ``board`` is its map, where it has one."""
 
     board: BoardMap | None = None
+    beside: QWidget | None = None  # what gives its room to the rest where the window is low
     worker: Jobs | None = None  # for what takes longer than a redraw may
 
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:
         """Show a state with ``now`` in hand, the board from ``side`` where one was asked for."""
         raise AssertionError(f"{type(self).__module__} shows nothing")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self.beside is not None:
+            self.beside.setMaximumHeight(UNBOUND if self.height() >= ROOMY else 0)
 
     def forget(self) -> None:
         """Another build is shown from now on."""

@@ -28,7 +28,7 @@ class Picture(StagePicture):
         self.words = label("", 12)
         self.page = QLabel()
         self.page.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.page.setMinimumSize(200, 200)
+        self.page.setMinimumSize(80, 80)
         self.column.addWidget(self.words)
         self.column.addWidget(self.page, 1)
         self._image: QImage | None = None
@@ -58,7 +58,8 @@ class Picture(StagePicture):
             self._image = image
         self._scale()
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
         self._scale()
 
     def _scale(self) -> None:

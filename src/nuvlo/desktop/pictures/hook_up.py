@@ -30,7 +30,7 @@ class Picture(BoardFrame):
         self.inside = InsideMap()
         self.column.addWidget(self.inside, 1)
         self.inside.hide()
-        self.lugs = LugPortraits()
+        self.lugs = self.beside = LugPortraits()
         self.column.addWidget(self.lugs)
 
     def show_state(self, shown: Snapshot, now: Finding | None, side: str) -> None:

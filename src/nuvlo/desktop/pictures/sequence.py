@@ -46,19 +46,19 @@ class Steps(QWidget):
                 p.drawPolygon(QPolygonF([at + QPointF(*d) for d in ((-15, 0), (0, -15), (15, 0), (0, 15))]))
             else:
                 p.drawEllipse(at, 13, 13)
-            p.setFont(theme.values(9, bold=True))
+            p.setFont(theme.values(theme.SMALL, bold=True))
             p.drawText(QRectF(at.x() - 15, at.y() - 9, 30, 18), Qt.AlignmentFlag.AlignCenter, str(step.n))
             p.setPen(theme.colour("ink"))
             p.setFont(theme.words(11.5, bold=not step.gate))
             p.drawText(QRectF(58, y + 2, self.width() - 130, 20), Qt.AlignmentFlag.AlignLeft, step.action)
             p.setPen(theme.colour("faint"))
-            p.setFont(theme.words(9.5))
+            p.setFont(theme.words(theme.SMALL))
             p.drawText(
                 QRectF(58, y + 21, self.width() - 130, 18),
                 Qt.AlignmentFlag.AlignLeft,
                 _why(step, p, self.width() - 130),
             )
-            p.setFont(theme.values(9.5))
+            p.setFont(theme.values(theme.SMALL))
             right = QRectF(self.width() - 70, y + 3, 60, 18)
             p.drawText(right, Qt.AlignmentFlag.AlignRight, f"{step.minutes:.0f}\u202fmin")
 

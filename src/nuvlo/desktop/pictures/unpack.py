@@ -105,7 +105,7 @@ def _paint_cell(p: QPainter, box: QRectF, part: Part, f: Finding, here: bool) ->
     p.setFont(theme.words(10.5, bold=True))
     p.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignLeft, part.ref)
     room = box.width() - 24 - p.fontMetrics().horizontalAdvance(part.ref)
-    p.setFont(theme.values(9))
+    p.setFont(theme.values(theme.SMALL))
     p.setPen(QColor(t.faint))
     text = p.fontMetrics().elidedText(part.text, Qt.TextElideMode.ElideRight, int(room))
     p.drawText(box.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignRight, text)
@@ -130,6 +130,7 @@ class Picture(StagePicture):
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 4, 8, 4)
         self.portrait, self.tray = Portrait(), Tray()
+        self.beside = self.portrait
         self.scroll_area = QScrollArea()
         self.scroll_area.setWidgetResizable(True)
         self.scroll_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)

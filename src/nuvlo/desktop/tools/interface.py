@@ -137,8 +137,8 @@ class _Chain(QWidget):
             p.setBrush(theme.colour("card"))
             p.drawRoundedRect(box, 5, 5)
         name, under = ("", _under(piece)) if piece.kind == "cable" else (piece.name, _under(piece))
-        rows = [(name, box.top() - 1 if piece.kind == "jack" else box.top() + 3, theme.words(9.5, bold=True), "ink")]
-        rows += [(under, middle.y() + 3 if piece.kind == "cable" else box.top() + 20, theme.words(8.5), "faint")] if piece.kind != "jack" else []
+        rows = [(name, box.top() - 1 if piece.kind == "jack" else box.top() + 3, theme.words(theme.SMALL, bold=True), "ink")]
+        rows += [(under, middle.y() + 3 if piece.kind == "cable" else box.top() + 20, theme.words(theme.SMALL), "faint")] if piece.kind != "jack" else []
         for text, top, font, colour in rows:
             p.setFont(font)
             p.setPen(theme.colour(colour))

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -16,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.focus import MainButton
 from nuvlo.desktop.labels import label
 from nuvlo.files.parts_list import MEANINGS, PartsList
 from nuvlo.files.parts_list.writer import tolerance_text
@@ -39,7 +39,7 @@ class PartsListTool(QWidget):
         column.setContentsMargins(16, 4, 16, 4)
         column.setSpacing(8)
         self.heading, self.columns = label("", 15, bold=True), label("", 11, "slate", mono=True)
-        self.begin = QPushButton("Begin a build of these")
+        self.begin = MainButton("Begin a build of these")
         self.begin.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.begin.clicked.connect(self.begun)
         head = QHBoxLayout()
@@ -79,8 +79,8 @@ class PartsListTool(QWidget):
         self.made_up.setVisible(bool(found.made_up))
         taken = "   ".join(f"{heading} → {meaning}" for heading, meaning in found.columns.items())
         self.columns.setText(taken or "plain text, line by line")
-        first = "It stands first" if len(found.unread) == 1 else "They stand first"
-        self.unread.setText(f"Not every line was read. {first}: click one to put it right.")
+        first = "It stands first: click it" if len(found.unread) == 1 else "They stand first: click one"
+        self.unread.setText(f"Not every line was read. {first} to put it right.")
         self.unread.setVisible(bool(found.unread))
         self.begin.setVisible(bool(count))
         self.hint.setText(

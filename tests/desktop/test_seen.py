@@ -1,0 +1,155 @@
+"""Seen by tired eyes and reached without a mouse: contrast, the least type, low screens, Tab through stages and gauges."""
+
+import sys
+
+import pytest
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtTest import QTest
+
+from nuvlo.desktop import theme
+from nuvlo.desktop.focus import MainButton
+from nuvlo.desktop.main_window import SIZE, fitting
+from nuvlo.kit import Stage
+from tests.desktop.test_window import contrast
+
+
+@pytest.mark.parametrize("light", theme.THEMES.values(), ids=lambda t: t.name)
+def test_what_can_be_pressed_or_typed_into_has_an_edge_that_is_seen(light):
+    """WCAG 2.1, success criterion 1.4.11: at least 3 to 1."""
+    for ground in (light.paper, light.card):
+        assert contrast(light.edge, ground) >= 3.0
+        assert contrast(light.ink, ground) >= 3.0
+    assert f"border: 1px solid {light.edge}" in theme.style_sheet(light).split("QLineEdit {")[1]
+    assert f"placeholder-text-color: {light.faint}" in theme.style_sheet(light)
+
+
+@pytest.mark.parametrize("light", ["daylight", "lamp"])
+def test_the_focus_of_the_main_button_is_a_ring_that_differs_from_what_lies_on_both_its_sides(qtbot, light):
+    theme.use(light)
+    button = MainButton("Read the meter")
+    qtbot.addWidget(button)
+    button.setStyleSheet(theme.style_sheet(theme.current()))
+    button.resize(240, 48)
+    button.show()
+    button.activateWindow()
+    qtbot.waitUntil(button.isActiveWindow)
+
+    def rim() -> list[str]:
+        """Colours from the left edge inwards at half height."""
+        seen = button.grab().toImage()
+        return [QColor(seen.pixel(x, 24)).name() for x in range(8)]
+
+    button.clearFocus()
+    before = rim()
+    button.setFocus()
+    after = rim()
+    theme.use("daylight")
+    t = theme.THEMES[light]
+    assert contrast(after[0], t.paper) >= 3.0
+    gap = next(c for c in after if contrast(c, after[0]) >= 3.0)
+    assert contrast(gap, after[7]) >= 3.0, "the ring is told from the fill by its gap"
+    assert max(contrast(a, b) for a, b in zip(before, after, strict=True)) >= 3.0
+
+
+def test_nothing_on_the_screen_is_smaller_than_the_least_type(drive, monkeypatch):
+    sizes = set()
+    for name in ("words", "values"):
+        made = getattr(theme, name)
+
+        def noted(points=theme.BASE, made=made, **kw):
+            if sys._getframe(1).f_globals["__name__"] != "nuvlo.desktop.board.painter":  # what is printed on parts and boards is to scale
+                sizes.add(points)
+            return made(points, **kw)
+
+        monkeypatch.setattr(theme, name, noted)
+    driver = drive()
+    for stage in Stage:
+        driver.type(f"stage {stage.label.lower()}")
+        for _ in range(2):
+            driver.type("confirm" if (now := driver.session.now()) and now.task.hazard else "next")
+        driver.window.grab()
+    driver.type("bonds")
+    driver.window.grab()
+    assert theme.SMALL >= 10
+    assert len(sizes) > 4
+    assert min(sizes) >= theme.SMALL
+
+
+@pytest.mark.parametrize(("room", "fits"), [((1280, 772), (1272, 728)), ((1920, 1080), SIZE), ((960, 516), (952, 472)), ((1288, 844), SIZE)])
+def test_the_first_window_fits_the_screen_with_its_frame(room, fits):
+    assert fitting(QSize(*room)) == QSize(*fits)
+
+
+def test_at_twice_the_scale_a_common_screen_shows_every_stage_whole(drive):
+    """1920 by 1080 at 200 %: 960 by 540, less a panel and a title bar."""
+    driver = drive()
+    driver.window.resize(960, 494)
+    for stage in Stage:
+        driver.type(f"stage {stage.label.lower()}")
+        for _ in range(3):
+            driver.type("confirm" if (now := driver.session.now()) and now.task.hazard else "next")
+            least = driver.window.minimumSizeHint()
+            assert (driver.window.height(), driver.window.width()) == (494, 960), stage
+            assert least.height() <= 494, stage
+            assert least.width() <= 960
+
+
+def test_a_part_is_shown_beside_the_board_only_where_there_is_room(drive):
+    driver = drive()
+    driver.until(Stage.FIT, "Fit")
+    portrait = driver.window.picture().portrait
+    assert portrait.height() > 100
+    driver.window.resize(960, 494)
+    driver.settle()
+    assert portrait.height() == 0
+    driver.window.resize(*SIZE)
+    driver.settle()
+    assert portrait.height() > 100
+
+
+def test_large_print_leaves_the_board_its_height(drive):
+    driver = drive()
+    driver.until(Stage.WAKE, "Measure TP2")
+    board = driver.window.board()
+    before = board.height()
+    driver.type("large")
+    assert board.height() >= before
+    assert driver.window.readings.gauges[0].isVisible()
+    driver.type("large")
+    assert board.height() == before
+
+
+def test_stages_are_reached_by_tab_and_arrows(drive):
+    driver = drive()
+    bar = driver.window.path_bar
+    bar.setFocus(Qt.FocusReason.TabFocusReason)
+    assert "Unpack" in bar.accessibleName()
+    for _ in range(2):
+        driver.press(Qt.Key.Key_Right, bar)
+    assert "Sequence" in bar.accessibleName()
+    driver.press(Qt.Key.Key_Return, bar)
+    assert driver.session.stage is Stage.SEQUENCE
+    bar.setFocus(Qt.FocusReason.TabFocusReason)
+    for _ in range(12):
+        driver.press(Qt.Key.Key_Left, bar)
+    driver.press(Qt.Key.Key_Space, bar)
+    assert driver.session is None, "left of all stages stands the shelf"
+
+
+def test_a_gauge_is_reached_by_tab_and_begins_its_reading(drive):
+    driver = drive(kind="typed")
+    driver.type("stage wake")
+    driver.type("confirm")
+    gauges, entry = driver.window.readings.gauges, driver.window.bench_line.entry
+    gauges[2].setFocus(Qt.FocusReason.TabFocusReason)
+    driver.press(Qt.Key.Key_Return, gauges[2])
+    assert entry.text() == f"{gauges[2].begins} "
+    assert entry.hasFocus()
+    entry.clear()
+    QTest.mouseClick(gauges[1], Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
+    assert entry.text() == f"{gauges[1].begins} "
+    for gauge in list(gauges):
+        task = gauge.finding.task
+        driver.type(f"{gauge.begins} 1k" if task.unit == "Ω" else f"{gauge.begins} 1m")
+        assert driver.session.build.latest(task.target, task.quantity) is not None, (gauge.begins, driver.said)
