@@ -10,7 +10,10 @@ from PyQt6.QtTest import QTest
 from nuvlo.desktop import theme
 from nuvlo.desktop.focus import MainButton
 from nuvlo.desktop.main_window import SIZE, fitting
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.workshop.demo import SHIPPED
+from tests.desktop.conftest import begun
 from tests.desktop.test_window import contrast
 
 
@@ -137,19 +140,28 @@ def test_stages_are_reached_by_tab_and_arrows(drive):
     assert driver.session is None, "left of all stages stands the shelf"
 
 
-def test_a_gauge_is_reached_by_tab_and_begins_its_reading(drive):
+def test_a_gauge_is_reached_by_tab_or_mouse_and_takes_its_step_in_hand(drive):
     driver = drive(kind="typed")
     driver.type("stage wake")
     driver.type("confirm")
-    gauges, entry = driver.window.readings.gauges, driver.window.bench_line.entry
-    gauges[2].setFocus(Qt.FocusReason.TabFocusReason)
-    driver.press(Qt.Key.Key_Return, gauges[2])
-    assert entry.text() == f"{gauges[2].begins} "
-    assert entry.hasFocus()
-    entry.clear()
-    QTest.mouseClick(gauges[1], Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
-    assert entry.text() == f"{gauges[1].begins} "
-    for gauge in list(gauges):
+    for k, gauge in enumerate(list(driver.window.readings.gauges)):
         task = gauge.finding.task
-        driver.type(f"{gauge.begins} 1k" if task.unit == "Ω" else f"{gauge.begins} 1m")
-        assert driver.session.build.latest(task.target, task.quantity) is not None, (gauge.begins, driver.said)
+        if k % 2:
+            gauge.setFocus(Qt.FocusReason.TabFocusReason)
+            driver.press(Qt.Key.Key_Return, gauge)
+        else:
+            QTest.mouseClick(gauge, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
+            driver.settle()
+        assert driver.session.now().task.id == task.id, driver.said
+        assert driver.window.bench_line.entry.hasFocus()
+        driver.type(task.example)
+        assert driver.session.build.latest(task.target, task.quantity) is not None, driver.said
+
+
+@pytest.mark.parametrize(("kit", "typed", "says"), [("kilnlight", "step tp1", "comes first"), ("gorsefire", "step tp1", "comes first"), ("gorsefire", "step fish", "no step of Wake")])
+def test_no_caution_is_passed_by_going_to_a_step_behind_it(drive, tmp_path, kit, typed, says):
+    driver = drive(opener=lambda: begun(tmp_path / kit, read_kit(SHIPPED / kit)))
+    driver.type("stage wake")
+    driver.type(typed)
+    assert says in driver.said
+    assert driver.session.looking_at is None

@@ -26,7 +26,7 @@ QUANTITIES = {
 
 
 class Gauge(QWidget):
-    """One finding. ``large`` doubles the type, for two metres away. ``picked`` with how its reading begins, by a click or Enter."""
+    """One finding. ``large`` doubles the type, for two metres away. ``picked`` with its step, by a click or Enter."""
 
     picked = pyqtSignal(str)
 
@@ -39,13 +39,8 @@ class Gauge(QWidget):
         self.setAccessibleName(self.said())
 
     def click(self) -> None:
-        """Read it, or read it again."""
-        self.picked.emit(f"{self.begins} ")
-
-    @property
-    def begins(self) -> str:
-        """How its reading begins on the bench line."""
-        return self.finding.task.target.lower()
+        """Take its step in hand, to be read or read again."""
+        self.picked.emit(self.finding.task.id)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):

@@ -296,7 +296,7 @@ class NextLane(QScrollArea):
 
 
 class ReadingsLane(QScrollArea):
-    """Gauges of the stage in hand, the present one marked and in view. ``picked`` with how the reading of one begins."""
+    """Gauges of the stage in hand, the present one marked and in view. ``picked`` with the step of one."""
 
     picked = pyqtSignal(str)
 

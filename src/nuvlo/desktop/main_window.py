@@ -33,7 +33,7 @@ from nuvlo.problems import NuvloError
 from nuvlo.stages.lacks import lacks
 from nuvlo.stages.registry import row
 from nuvlo.workshop.answers import SUSPECTS
-from nuvlo.workshop.commands.arguments import StageNamed
+from nuvlo.workshop.commands.arguments import StageNamed, Words
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.grammar import NotUnderstood, understand
 from nuvlo.workshop.commands.verbs import SIDE, TOOL, VERBS, Verb, offered
@@ -108,7 +108,7 @@ class Window(QMainWindow):
         self.next_lane, self.readings = NextLane(), ReadingsLane()
         self.next_lane.asked.connect(lambda verb: self.run(Command(verb)))
         self.next_lane.line.connect(self.enter)
-        self.readings.picked.connect(lambda begins: self.bench_line.begin_with(begins))
+        self.readings.picked.connect(self._take_step)
         self.picture_lane = QWidget()
         self.picture_column = QVBoxLayout(self.picture_lane)
         self.picture_column.setContentsMargins(0, 0, 8, 0)
@@ -207,6 +207,11 @@ class Window(QMainWindow):
         if TOOL not in verb.keeps:
             self.close_tool()
         self.controller.command(command)
+
+    def _take_step(self, step: str) -> None:
+        """A gauge was picked: its step is in hand, and what is typed is its reading."""
+        self.bench_line.entry.setFocus()
+        self.run(Command("step", Words(step)))
 
     def _window_command(self, command: Command) -> None:
         self.bench_line.say("", True)  # what came of the line before stands no longer

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.map import Marking
-from nuvlo.desktop.board.wire import draw_wire
+from nuvlo.desktop.board.wire import draw_wires
 from nuvlo.kit import Kit, PanelHole
 
 EDGE, TITLE, STRIP = 16.0, 12.0, 110.0  # px round the face, of its heading, and high for what sits in other faces
@@ -105,11 +105,13 @@ class InsideMap(QWidget):
             face = "" if holes[ref].face == "front" else f", {holes[ref].face}"
             top = middle.y() - (0.5 * radius if radius > 2 * LEAST_R else radius + 20)
             p.drawText(QRectF(middle.x() - 80, top, 160, 18), Qt.AlignmentFlag.AlignCenter, f"{ref}{face}")
-        for wire in sorted(self.kit.wires, key=lambda w: w.name == self.marking.wire_now):
+        routed = []
+        for wire in self.kit.wires:
             a, b = lugs.get(wire.start), lugs.get(wire.end)
             if a is not None and b is not None:
                 middle, _ = places[wire.start.partition(".")[0]]
-                draw_wire(p, _run(a, b, -1 if a.x() < middle.x() else 1), wire, self.marking.wire_now, self.marking.wires_done)
+                routed.append((wire, _run(a, b, -1 if a.x() < middle.x() else 1)))
+        draw_wires(p, routed, self.marking.wire_now, self.marking.wires_done)
         for lug, at in lugs.items():
             lit = lug in self.marking.lit
             p.setPen(QPen(theme.colour("copper" if lit else "ink"), 2))

@@ -27,7 +27,7 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.board.hunted import draw_accused, draw_flaws, draw_probes
 from nuvlo.desktop.board.kept import KeptPainting
 from nuvlo.desktop.board.view import Underlay, View, room_for
-from nuvlo.desktop.board.wire import draw_lead, draw_wire
+from nuvlo.desktop.board.wire import draw_lead, draw_wires
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
 from nuvlo.model.mistakes import Flaw
@@ -424,7 +424,8 @@ class BoardMap(QWidget):
         pads = {pad.ref: place(pad.x_mm, pad.y_mm) for pad in self.board.pads}
         for x, y, to_x, to_y, now in sorted(self.marking.leads, key=lambda lead: lead[4]):
             draw_lead(p, place(x, y), place(to_x, to_y), now)
-        for wire in sorted(self._wired, key=lambda w: w.name == self.marking.wire_now):
+        routed = []
+        for wire in self._wired:
             a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
             if a is None or b is None:
                 continue
@@ -435,7 +436,8 @@ class BoardMap(QWidget):
                 path.cubicTo(QPointF(a.x(), sag), QPointF(b.x(), sag), b)
             else:
                 path.cubicTo(QPointF(a.x(), a.y() + bend), QPointF(b.x(), b.y() - bend), b)
-            draw_wire(p, path, wire, self.marking.wire_now, self.marking.wires_done)
+            routed.append((wire, path))
+        draw_wires(p, routed, self.marking.wire_now, self.marking.wires_done)
         p.setFont(theme.values(theme.SMALL))
         width = p.fontMetrics().horizontalAdvance
         row: dict[float, int] = {}  # how many lugs of each row have been named: where words are long, every other lies lower

@@ -89,6 +89,21 @@ def back(s: Session, given: Nothing) -> Reply:
     return Reply("Looking back; Space returns.")
 
 
+def step(s: Session, given: Words) -> Reply:
+    """Look at another step of the stage in hand, by its place or words of its title; no caution is passed on the way."""
+    found, wanted = s.findings(s.stage), given.text.strip().lower()
+    fits = [
+        k for exact in (True, False) for k, f in enumerate(found)
+        if wanted and (wanted in (f.task.id.lower(), f.task.target.lower(), f.task.place.lower()) if exact else wanted in f.task.title.lower())
+    ]  # fmt: skip
+    if not fits:
+        raise Refused(Problem(f"no step of {s.stage.label} speaks of '{given.text}'.", "Name its test point, its part, or a word of its title."))
+    if caution := next((f for f in found[: fits[0]] if f.task.hazard is not None and not f.done), None):
+        raise Refused(Problem(f"'{caution.task.title}' comes first.", "Read it, do what it says, and confirm it."))
+    s.look_at(found[fits[0]].task.id)
+    return Reply(f"{found[fits[0]].task.title}. Space returns to where you were.")
+
+
 def stage(s: Session, given: StageNamed) -> Reply:
     s.go_to(given.stage)
     return Reply(f"{given.stage.label}.")

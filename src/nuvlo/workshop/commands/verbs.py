@@ -111,6 +111,8 @@ ROWS: tuple[Verb, ...] = (
          keeps=_keeps(STEP), key="Space"),
     Verb("back", "Look at the step before.", "back", does=steps.back, short=("b",), keeps=_keeps(STEP, STAGE), looks=True,
          button="Step before"),
+    Verb("step", "Look at another step of this stage, to read it again.", "step tp3", arg.words, steps.step, needs="Which step?",
+         keeps=_keeps(STEP, STAGE), looks=True),
     Verb("stage", "Go to another stage.", "stage wake", arg.stage, steps.stage, needs="Which stage?",
          keeps=_keeps(STEP, STAGE), looks=True),
     Verb("undo", "Take the last entry back.", "undo", does=steps.undo, short=("u",), button="Undo",
