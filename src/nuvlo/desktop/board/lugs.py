@@ -100,7 +100,9 @@ class LugPortraits(QWidget):
             p.drawEllipse(here, radius, radius)
             p.setFont(theme.values(theme.SMALL, bold=lit))
             p.setPen(theme.colour("ink"))
-            box = QRectF(here.x() - 32, here.y() + radius + 1, 64, 14)
+            box = QRectF(here.x() - 32, here.y() + radius + 1, 64, 16)
+            if any(name in pair and view.places[pair[0]][0] == view.places[pair[1]][0] for _, pairs in view.joins for pair in pairs):
+                box = QRectF(here.x() - radius - 20, here.y() - 8, 18, 16)  # what it is joined to lies below it
             if view.ring:  # a number of a ring stands beside its lug, away from the middle; all else below it
                 far = max(hypot(x, y), 1e-9)
                 out = radius + 10

@@ -34,7 +34,7 @@ from nuvlo.model.mistakes import Flaw
 
 LEAST_APART = 21.0  # px between lugs
 AT_EDGE = 10.0  # px that words of the outermost lugs have
-LOWER = 11.0  # px that every other word lies off, where a row has no room for them side by side
+LOWER = 14.0  # px that every other word lies off, where a row has no room for them side by side
 PANEL_ROOM_MM = 26.0
 HEADING_PX = 26.0  # above the map, for what it shows
 READING_PX = 19.0  # high, what a point reads
@@ -457,7 +457,7 @@ class BoardMap(QWidget):
             p.setPen(theme.colour("ink" if lit else "faint"))
             row[at.y()] = row.get(at.y(), -1) + 1
             lower = LOWER if crowded[at.y()] and row[at.y()] % 2 else 0
-            p.drawText(QRectF(at.x() - 30, at.y() + (-22 - lower if above else 8 + lower), 60, 14), Qt.AlignmentFlag.AlignCenter, pin)
+            p.drawText(QRectF(at.x() - 30, at.y() + (-22 - lower if above else 7 + lower), 60, 16), Qt.AlignmentFlag.AlignCenter, pin)
         for ref in {lug.partition(".")[0] for lug in lugs}:
             mine = [at for lug, at in lugs.items() if lug.startswith(ref + ".")]
             x = sum(a.x() for a in mine) / len(mine)
@@ -465,7 +465,7 @@ class BoardMap(QWidget):
             p.setFont(theme.words(10, bold=True))
             p.setPen(theme.colour("ink"))
             lower = LOWER if crowded[mine[0].y()] else 0
-            p.drawText(QRectF(x - 60, mine[0].y() + (-36 - lower if above else 20 + lower), 120, 15), Qt.AlignmentFlag.AlignCenter, ref)
+            p.drawText(QRectF(x - 60, mine[0].y() + (-38 - lower if above else 22 + lower), 120, 16), Qt.AlignmentFlag.AlignCenter, ref)
 
     def _reading(self, p: QPainter, box: QRectF, words: str, verdict: str) -> None:
         p.setPen(QPen(QColor(theme.current().verdict(verdict)), 1.6))
