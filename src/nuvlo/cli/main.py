@@ -18,6 +18,7 @@ from nuvlo.cli import (
     interface,
     journey,
     kit,
+    menu,
     power,
     predict,
     ring_out,
@@ -32,7 +33,7 @@ from nuvlo.cli import (
 from nuvlo.cli.answer import Verbs, answered
 from nuvlo.log import keep_log
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, wake, backup)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, wake, backup, menu)
 
 
 def main(argv: list[str] | None = None) -> int:

@@ -16,7 +16,7 @@ def add_verbs(verbs: Verbs) -> None:
     demo.add_argument("--folder", type=Path, help="where the demo workshop is kept")
     demo.add_argument("--new", action="store_true", help="begin another unit")
     opened = verbs.add("open", _open, "open a build, a kit folder or a workshop")
-    opened.add_argument("path", type=Path)
+    opened.add_argument("path", type=Path, nargs="?", help="your own workshop if not given")
     opened.add_argument("--new", action="store_true", help="begin another unit of the kit")
     opened.add_argument("--build", metavar="NAME", help="which build of a workshop, as 002 or \"Gorsefire 002\"; its shelf if not given")
     opened.add_argument("--workshop", type=Path, help="workshop that keeps builds of a kit opened by its folder")
@@ -62,7 +62,7 @@ def shelf(a: argparse.Namespace) -> Answer:
 
         return Opened(Workshop(folder))
 
-    status = start(opener)
+    status = start(opener, check=getattr(a, "check", False))
     return status, {"folder": folder.name, "status": status}, ""
 
 
@@ -70,7 +70,9 @@ def _open(a: argparse.Namespace) -> Answer:
     from nuvlo.desktop.app import start
     from nuvlo.desktop.controller import Opened
 
-    path: Path = a.path
+    if a.path is None and not (a.workshop or a.build or a.new):
+        return shelf(a)
+    path: Path = a.path or a.workshop or user_folder() / "workshop"
     if not path.exists():
         raise NuvloError(Problem(f"'{path}' is not there.", "Name a kit folder, its zip, or a workshop folder."))
     inside = path if path.is_dir() else path.parent

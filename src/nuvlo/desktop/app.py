@@ -6,12 +6,15 @@ import logging
 import os
 import sys
 from collections.abc import Callable
+from importlib.resources import files
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
-from nuvlo.desktop import faults, theme
+from nuvlo.desktop import entry, faults, theme
 from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.entry import NAME
 from nuvlo.desktop.look import look_file
 from nuvlo.desktop.main_window import Window
 
@@ -20,7 +23,8 @@ def start(opener: Callable[[], Opened], *, check: bool = False) -> int:
     """Show the window on what ``opener`` gives; with ``check``, end once it has been painted whole."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Nuvlo")
-    app.setDesktopFileName("nuvlo")
+    app.setDesktopFileName(NAME)
+    app.setWindowIcon(QIcon(str(files(entry) / f"{NAME}.svg")))
     theme.load_fonts()
     window = Window(look_file())
     faults.watch(window.controller.jobs.failed.emit)  # a signal: a fault on another thread is told on this one

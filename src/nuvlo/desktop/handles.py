@@ -27,6 +27,8 @@ HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "manual": lambda w, given: w.tools.manual(given.text),
     "net": lambda w, given: w.looking.net_lit(given.text.lower()),
     "picture": lambda w, given: w.looking.picture_beneath(given.text),
+    "open": lambda w, given: w.tools.open_sheet(folder=False),
+    "folder": lambda w, given: w.tools.open_sheet(folder=True),
     "power": lambda w, given: w.tools.power(),
     "rack": lambda w, given: w.tools.rack(given.text),
     "recipe": lambda w, given: w.tools.recipe(given.text),

@@ -135,6 +135,7 @@ class Window(QMainWindow):
         self.shelf.taken.connect(self.tools.take_card)
         self.shelf.begun.connect(self.tools.begin_kit)
         self.shelf.asked_for_file.connect(self.tools.pick_file)
+        self.shelf.asked_for_folder.connect(self.tools.pick_folder)
         self.shelf.asked_for_backup.connect(lambda: self.tools.back_up(""))
         self.rooms = QStackedWidget()
         for room in (self.waiting, self.shelf, self.lanes):

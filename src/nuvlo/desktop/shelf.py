@@ -214,12 +214,13 @@ def _even(grid: QGridLayout, across: int, width: int) -> None:
 
 
 class ShelfView(QScrollArea):
-    """``taken`` with the card of a build, ``begun`` with a kit and its bench, ``asked_for_file`` to open one,
+    """``taken`` with the card of a build, ``begun`` with a kit and its bench, ``asked_for_file`` and ``asked_for_folder`` to open one,
     ``asked_for_backup`` to write all of it to one."""
 
     taken = pyqtSignal(object)
     begun = pyqtSignal(object, str)
     asked_for_file = pyqtSignal()
+    asked_for_folder = pyqtSignal()
     asked_for_backup = pyqtSignal()
 
     def __init__(self) -> None:
@@ -261,11 +262,12 @@ class ShelfView(QScrollArea):
         column.setSpacing(10)
         head = QHBoxLayout()
         head.addWidget(label(self.workshop or "Workshop", 18, bold=True), 1)
-        self.open_button = QPushButton("Open a kit or a parts list …")
-        self.open_button.setObjectName("quiet")
-        self.open_button.setToolTip("A kit folder, its zip, or a parts list. You can also drop it on this window.")
-        self.open_button.clicked.connect(self.asked_for_file)
-        head.addWidget(self.open_button)
+        self.folder_button, self.open_button = QPushButton("Open a kit folder …"), QPushButton("Open a zip or parts list …")
+        for button, asked in ((self.folder_button, self.asked_for_folder), (self.open_button, self.asked_for_file)):
+            button.setObjectName("quiet")
+            button.setToolTip("You can also drop a kit folder, its zip, or a parts list on this window.")
+            button.clicked.connect(asked)
+            head.addWidget(button)
         self.backup_button = QPushButton("Back up")
         self.backup_button.setObjectName("quiet")
         self.backup_button.setToolTip(

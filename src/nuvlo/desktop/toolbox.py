@@ -7,6 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from nuvlo.desktop.jobs import LOG, then_or_say
@@ -114,7 +116,7 @@ class Toolbox:
         )
 
     def pick_file(self) -> None:
-        """Let the builder pick a kit folder, its zip or a parts list."""
+        """Let the builder pick a kit's zip or a parts list."""
         chosen, _ = QFileDialog.getOpenFileName(
             self.window,
             "Open a kit or a parts list",
@@ -124,6 +126,24 @@ class Toolbox:
         if chosen:
             path = Path(chosen)
             self.open_path(path.parent if path.name in ("kit.toml", "bom.csv") else path)
+
+    def pick_folder(self) -> None:
+        """Let the builder pick a kit folder."""
+        chosen = QFileDialog.getExistingDirectory(self.window, "Open a kit folder")
+        if chosen:
+            self.open_path(Path(chosen))
+
+    def open_sheet(self, *, folder: bool) -> None:
+        """Let the desktop open the sheet that was written, or the folder it lies in."""
+        sheet = self._shown.sheet_path
+        if not self._shown.build.exports or not sheet.exists():
+            self._say("No sheet is written yet: type 'sheet'.", False)
+            return
+        what = sheet.parent if folder else sheet
+        if QDesktopServices.openUrl(QUrl.fromLocalFile(str(what))):
+            self._say(f"{what.name} is opened.", True)
+        else:
+            self._say(f"This desktop has nothing that opens it. It lies here: {what}", False)
 
     def open_path(self, path: Path) -> None:
         """A kit folder or zip is begun, or gone on with where it was; anything else is read as a parts list."""

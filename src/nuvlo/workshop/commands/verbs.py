@@ -89,6 +89,11 @@ def _acceptable(s: Snapshot) -> bool:
     return (now := s.stop() or s.now()) is not None and (now.stuck or now.waits) and now.task.setup != SWITCHED_OFF
 
 
+def _written(s: Snapshot) -> bool:
+    """Whether a sheet of this build is there to be opened."""
+    return bool(s.build.exports) and s.sheet_path.exists()
+
+
 def _glue(s: Snapshot) -> bool:
     return (now := s.now()) is not None and any(c.open_minutes and now.task.id.about == c.id for c in s.kit.info.craft)
 
@@ -266,6 +271,10 @@ ROWS: tuple[Verb, ...] = (
          needs="Which line says what?", keeps=_keeps(TOOL), looks=True),
     Verb("take", "Make a kit of the open list and begin a build of it.", "take Lampwick two", arg.words, keeps=_keeps(TOOL)),
     # -- the window
+    Verb("open", "Open the sheet that was written.", "open", keeps=_keeps(STEP, STAGE, SIDE, TOOL), looks=True, stages=_in(HAND_OVER),
+         button="Open the sheet", first=_in(HAND_OVER), offered=_written),
+    Verb("folder", "Open the folder in which the sheet lies.", "folder", keeps=_keeps(STEP, STAGE, SIDE, TOOL), looks=True,
+         stages=_in(HAND_OVER), button="Open its folder", first=_in(HAND_OVER), offered=_written),
     Verb("backup", "Write all of the workshop to one file, beside its folder where none is named.", "backup /media/stick",
          arg.words, optional=True, keeps=_keeps(STEP, STAGE, SIDE, TOOL), looks=True, stages=_in(HAND_OVER),
          button="Back up the workshop"),
