@@ -1,5 +1,5 @@
 # The two commands a person needs are `make demo` and `make test`; each sets up all it uses.
-.PHONY: demo test long fuzz lint kit-figures types manual screenshots bench ready ready-test
+.PHONY: demo test long fuzz lint kit-figures types manual demo-log screenshots bench ready ready-test
 BIN = .venv/bin
 
 demo: ready
@@ -33,6 +33,9 @@ kit-figures: ready
 
 types: ready-test
 	$(BIN)/python tools/fit_types.py
+
+demo-log: ready
+	$(BIN)/python tools/demo_log.py src/nuvlo/demo/logbook.json
 
 manual: ready
 	$(BIN)/python tools/manual_pages.py docs

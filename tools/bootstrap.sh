@@ -8,7 +8,7 @@ what=${1:-run}
 packages="libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0 libxcb-cursor0 \
 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libportaudio2"
 [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] || packages="$packages xvfb xauth"
-[ "$what" = test ] && packages="$packages ngspice"
+[ "$what" = test ] && packages="$packages ngspice desktop-file-utils appstream"
 
 python=${PYTHON:-python3}
 command -v "$python" >/dev/null 2>&1 || { echo "Nuvlo needs Python 3.11 or newer; $python was not found." >&2; exit 1; }
@@ -52,6 +52,7 @@ if [ ! -x .venv/bin/nuvlo ] || [ ! -e "$stamp" ] || [ pyproject.toml -nt "$stamp
   extra=; [ "$what" = test ] && extra='[dev]'
   echo "Setting up .venv (first time: a minute or two)" >&2
   .venv/bin/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".$extra" >&2
+  .venv/bin/python -m compileall -q src/nuvlo >&2 || true # else the first start does it, and takes twice as long
   touch "$stamp"
   .venv/bin/python -c 'import nuvlo.circuit._kernel' 2>/dev/null ||
     echo "The solver's inner loops were not compiled: all works, large answers take longer. What would compile them: ${compiler:-see the messages of pip install -v -e .}" >&2

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 from pathlib import Path
 
 from nuvlo.cli.answer import Answer, Verbs
@@ -23,6 +24,12 @@ def add_verbs(verbs: Verbs) -> None:
     opened.add_argument("--check", action="store_true", help="paint the first window, then end")
 
 
+def _without_sweeping() -> None:
+    """Nothing is thrown away while a program starts: the garbage collector would look through all of it again and again. The window
+    lets it go on once it is shown."""
+    gc.disable()
+
+
 def user_folder() -> Path:
     """Where workshops are kept unless another place is named."""
     from platformdirs import user_data_path
@@ -31,16 +38,18 @@ def user_folder() -> Path:
 
 
 def _demo(a: argparse.Namespace) -> Answer:
+    _without_sweeping()
     from nuvlo.desktop.app import start
     from nuvlo.desktop.controller import Opened
 
     folder = a.folder or user_folder() / "demo"
 
     def opener() -> Opened:
-        from nuvlo.workshop.demo import demo_workshop
+        from nuvlo.workshop.demo import demo_workshop, write_sheets
 
         workshop = demo_workshop(folder, another=a.new)
-        return Opened(workshop, workshop.open(workshop.builds()[-1].id) if a.new else None)
+        newest = workshop.open(workshop.builds()[-1].id) if a.new else None
+        return Opened(workshop, newest, afterwards=("Writing the sheets", lambda: write_sheets(workshop)))
 
     status = start(opener, check=a.check)
     return (
@@ -52,6 +61,7 @@ def _demo(a: argparse.Namespace) -> Answer:
 
 def shelf(a: argparse.Namespace) -> Answer:
     """Open the shelf of the user's own workshop, which is begun where there is none."""
+    _without_sweeping()
     from nuvlo.desktop.app import start
     from nuvlo.desktop.controller import Opened
 
@@ -67,6 +77,7 @@ def shelf(a: argparse.Namespace) -> Answer:
 
 
 def _open(a: argparse.Namespace) -> Answer:
+    _without_sweeping()
     from nuvlo.desktop.app import start
     from nuvlo.desktop.controller import Opened
 

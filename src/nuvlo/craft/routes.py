@@ -7,8 +7,6 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-import networkx as nx
-
 from nuvlo.kit import Kit, Pad
 from nuvlo.kit.packages import body_mm
 
@@ -118,6 +116,8 @@ def crossings(leads: Iterable[tuple[Pad, Pad]]) -> int:
 
 
 def _shortest(pads: Sequence[Pad]) -> list[tuple[Pad, Pad]]:
+    import networkx as nx  # not before it is needed
+
     graph = nx.Graph()
     graph.add_nodes_from(range(len(pads)))
     graph.add_weighted_edges_from((i, j, _apart(pads[i], pads[j])) for j in range(len(pads)) for i in range(j))
@@ -126,6 +126,8 @@ def _shortest(pads: Sequence[Pad]) -> list[tuple[Pad, Pad]]:
 
 def _sides(pads: Sequence[Pad], rest: Sequence[tuple[Pad, Pad]]) -> tuple[list[Pad], list[Pad]]:
     """The two halves that are left of a tree without one of its leads."""
+    import networkx as nx  # not before it is needed
+
     graph = nx.Graph()
     graph.add_nodes_from(pads)
     graph.add_edges_from(rest)

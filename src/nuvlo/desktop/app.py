@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
 import sys
@@ -29,6 +30,7 @@ def start(opener: Callable[[], Opened], *, check: bool = False) -> int:
     window = Window(look_file())
     faults.watch(window.controller.jobs.failed.emit)  # a signal: a fault on another thread is told on this one
     window.show()
+    window.controller.opened.connect(_sweep_again)
     window.controller.open(opener)
     if not check:
         return _ended(window, app.exec())
@@ -48,6 +50,13 @@ def start(opener: Callable[[], Opened], *, check: bool = False) -> int:
     window.controller.opened.connect(lambda: QTimer.singleShot(0, painted))
     app.exec()
     return _ended(window, outcome["code"])
+
+
+def _sweep_again() -> None:
+    """What stands by now stays: the garbage collector need not look at it again (see :mod:`nuvlo.cli.window`)."""
+    if not gc.isenabled():
+        gc.freeze()
+        gc.enable()
 
 
 def _ended(window: Window, status: int) -> int:

@@ -36,6 +36,7 @@ class Opened:
     workshop: Workshop
     session: Session | None = None
     says: str = ""  # what is to be known of it first
+    afterwards: tuple[str, Callable[[], None]] | None = None  # what is done once it is shown, and the words for it
 
 
 class Controller(QObject):
@@ -97,6 +98,8 @@ class Controller(QObject):
         if not self._loaded:
             self._loaded = True
             self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
+        if opened.afterwards is not None:
+            self.jobs.start(MODEL, opened.afterwards[1], then_or_say(lambda _: None, self.replied.emit), opened.afterwards[0])
         if shown is not None:
             fresh = f"{shown.kit.name} is open: {len(shown.kit.parts)} parts to unpack."
             self.replied.emit(opened.says or shown.where_you_were() or fresh, True)

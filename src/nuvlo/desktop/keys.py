@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt
@@ -16,9 +17,12 @@ if TYPE_CHECKING:
 
 BY_TAB = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 SPACE = "Space"  # means go on only while nothing is typed: see eventFilter
-OWN = {
-    QKeySequence(v.key)[0].toCombined(): v.name for v in ROWS if v.key and v.key != SPACE
-}  # keys that commands have of their own
+
+
+@cache
+def own_keys() -> dict[int, str]:
+    """Commands by the keys that they have of their own. Not before a key is pressed: the first key sequence costs Qt 40 ms."""
+    return {QKeySequence(v.key)[0].toCombined(): v.name for v in ROWS if v.key and v.key != SPACE}
 
 
 class Keys(QObject):
@@ -43,7 +47,7 @@ class Keys(QObject):
 
     def _pressed(self, watched: QWidget, event: QKeyEvent) -> bool:
         key, entry = event.key(), self.window.bench_line.entry
-        own = OWN.get(event.keyCombination().toCombined())
+        own = own_keys().get(event.keyCombination().toCombined())
         on_shelf = self.window.controller.shown is None
         if own is not None and not (entry.text() and event.modifiers()):  # Ctrl+Z in a line is the line's
             if not on_shelf or own in ("large", "help"):

@@ -9,7 +9,7 @@ import tempfile
 import time
 import uuid
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import closing, contextmanager, suppress
 from datetime import UTC, datetime
 from itertools import count
@@ -258,6 +258,12 @@ class Logbook:
                     )
             return _insert(connection, build_id, bodies)
 
+    def take_over(self, events: Sequence[Event], card: Card) -> None:
+        """Write the whole log of a build that was carried out elsewhere, with its ids and times, and the card that goes with it."""
+        with self._written() as connection:
+            _write(connection, events)
+            connection.execute(sa.insert(_CARDS), [{"build": card.build, "card": card.model_dump_json()}])
+
     def refuse_changes(self) -> None:
         """Raises :class:`LogbookError` where this workshop can only be viewed."""
         if not self.read_only:
@@ -442,18 +448,22 @@ def _is_damage(error: DBAPIError) -> bool:
 
 
 def _insert(connection: sa.Connection, build_id: str, bodies: Sequence[Body]) -> tuple[Event, ...]:
-    """Write events at the end of a build's log."""
+    """Write events that happen now at the end of a build's log."""
     now = clock.now().astimezone(UTC)
     made = tuple(
         Event(id=new, build=build_id, at=now, body=body) for new, body in zip(new_ids(len(bodies)), bodies, strict=True)
     )
-    at, texts = now.isoformat(), [as_text(body) for body in bodies]
-    rows = [
-        {"id": e.id, "build": build_id, "at": at, "body": text, "sum": _sum(e.id, build_id, at, text)}
-        for e, text in zip(made, texts, strict=True)
-    ]
-    connection.execute(sa.insert(_EVENTS), rows)
+    _write(connection, made)
     return made
+
+
+def _write(connection: sa.Connection, made: Iterable[Event]) -> None:
+    rows = []
+    for e in made:
+        assert not isinstance(e.body, Unread), "what cannot be read is never written"
+        at, text = e.at.astimezone(UTC).isoformat(), as_text(e.body)
+        rows.append({"id": e.id, "build": e.build, "at": at, "body": text, "sum": _sum(e.id, e.build, at, text)})
+    connection.execute(sa.insert(_EVENTS), rows)
 
 
 def _begin(connection: sa.Connection) -> None:

@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from nuvlo.clock import standing
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import write_whole
 from nuvlo.kit import Stage
+from nuvlo.logbook.events import Event
+from nuvlo.logbook.projections import Card
 from nuvlo.progress import pause
 from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.commands.grammar import understand
 from nuvlo.workshop.journey import run
+from nuvlo.workshop.papers import write_sheet
 from nuvlo.workshop.places import SHIPPED
 from nuvlo.workshop.session import Session
 from nuvlo.workshop.shelf import keep_card
 from nuvlo.workshop.workshop import Workshop
 
 ON_THE_BENCH = Path(__file__).parents[1] / "demo" / "bench"  # the demo's drawer, and a parts list to read in
+WRITTEN_DOWN = ON_THE_BENCH.parent / "logbook.json"  # the scenes as they were carried out, made by make demo-log
 SET_OUT = "demo-is-set-out"  # a file that says the scenes are all there
 FIRST_SEED = 7  # of the demo's first unit
 AGO = timedelta(days=2)  # that a scene began, so that what dried in it is dry by now
@@ -61,9 +67,10 @@ def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
             write_whole(workshop.places.folder / file.name, partial(_put, data))
     done = workshop.places.folder / SET_OUT
     if not done.exists():
-        for scene in SCENES[len(workshop.builds()) :]:
+        for scene in SCENES[len(workshop.logbook.counts()) :]:
             pause(f"{scene.kit.capitalize()}")
-            play(workshop, scene)
+            if not take_over(workshop, scene):
+                play(workshop, scene)
         done.touch()
     if another:
         begun = len(workshop.builds())
@@ -73,6 +80,56 @@ def demo_workshop(folder: Path, *, another: bool = False) -> Workshop:
 
 def _put(data: bytes, there: Path) -> None:
     there.write_bytes(data)
+
+
+def take_over(workshop: Workshop, scene: Scene) -> bool:
+    """Put a scene in as :func:`carried_out` wrote it down, as if it had ended just now. False where it is not written down."""
+    written = _written_down().get(repr(scene))
+    if written is None:
+        return False
+    now = datetime.now().astimezone()
+    moved = [{**e, "at": now + timedelta(seconds=e["at"])} for e in written["events"]]
+    card = written["card"]
+    dries = [{**d, "until": now + timedelta(seconds=d["until"])} for d in card["dries"]]
+    workshop.logbook.take_over(
+        [Event.model_validate(e) for e in moved], Card.model_validate({**card, "last_at": moved[-1]["at"], "dries": dries})
+    )
+    return True
+
+
+def carried_out(folder: Path) -> dict[str, Any]:
+    """Every scene played in a workshop in ``folder``: its events and its card, times in seconds from its end. What
+    ``demo/logbook.json`` holds."""
+    workshop = Workshop(folder)
+    out: dict[str, Any] = {}
+    for scene in SCENES:
+        session = play(workshop, scene)
+        events, card = workshop.logbook.events(session.build.id), workshop.logbook.cards()[session.build.id]
+        end = datetime.now().astimezone()
+        out[repr(scene)] = {
+            "events": [{**e.model_dump(mode="json"), "at": round((e.at - end).total_seconds())} for e in events],
+            "card": {**card.model_dump(mode="json"), "last_at": None,
+                     "dries": [{**d.model_dump(mode="json"), "until": round((d.until - end).total_seconds())} for d in card.dries]},
+        }  # fmt: skip
+    workshop.close()
+    return out
+
+
+def write_sheets(workshop: Workshop) -> None:
+    """Write the sheets of builds that are said to have one, where they are not there yet."""
+    for build in workshop.builds():
+        if build.exports:
+            session = workshop.open(build.id)
+            if not session.sheet_path.exists():
+                write_sheet(session)
+
+
+def _written_down() -> dict[str, Any]:
+    try:
+        found: dict[str, Any] = json.loads(WRITTEN_DOWN.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        return {}
+    return found
 
 
 def play(workshop: Workshop, scene: Scene) -> Session:

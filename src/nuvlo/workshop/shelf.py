@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from nuvlo import clock
 from nuvlo.files.kit_folder import Cover, cover_of
 from nuvlo.kit import Stage
 from nuvlo.logbook.projections import Card, Dries
@@ -62,11 +63,11 @@ def card_of(shown: Snapshot) -> Card:
 
 
 def _cards(workshop: Workshop) -> list[Card]:
-    kept = workshop.logbook.cards()
+    kept, now = workshop.logbook.cards(), clock.now()
     out = []
     for build_id, events in workshop.logbook.counts().items():
         card = kept.get(build_id)
-        if card is None or card.events != events or card.dries:  # what dries is dry some time later
+        if card is None or card.events != events or any(one.until <= now for one in card.dries):  # what dried has let a step go on
             card = _anew(workshop, build_id)
         out.append(card)
     return out
