@@ -8,12 +8,24 @@ from nuvlo.kit import Stage
 from nuvlo.kit.kit import HAND_HELD, Reach
 from nuvlo.kit.reach import within
 from nuvlo.model import WorkingModel
+from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.probes import readings_of
 from nuvlo.problems import NuvloError
 from nuvlo.stages.prove import tasks
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.workshop import Workshop
 
+HALVED = """[kit]
+name = "Half"
+[[supply]]
+name = "battery"
+element = "vs"
+node = "vcc"
+volts = 9.0
+[[point]]
+name = "TP1"
+node = "mid"
+"""
 KITS = [p.name for p in sorted(SHIPPED.iterdir())]
 
 
@@ -67,7 +79,26 @@ def test_a_workshop_states_its_own_meter(text, hertz, volts, tmp_path):
     workshop.close()
 
 
-@pytest.mark.parametrize(("text", "says"), [("ac_herz = 5", "nothing that is stated"), ('ac_hertz = "fish"', "is no value"), ("ac_volts = -1", "no meter has"), ("ac_hertz = true", "is no value"), ("ac_hertz = nan", "no meter has"), ('ac_hertz = "1k', "quotation mark")])
+@pytest.mark.parametrize(("given", "ohms"), [('"200k"', 2e5), ("1e6", 1e6), ('"10M"', 1e7), ('"1G"', 1e9)])
+def test_a_workshops_voltmeter_lies_across_what_it_reads(given, ohms, tmp_path):
+    """Half the battery from two alike of R: (V/2)·Rm/(Rm + R/2) by hand (Thévenin), in windows and in the table of mistakes."""
+    (tmp_path / "half").mkdir()
+    (tmp_path / "half" / "kit.toml").write_text(HALVED)
+    (tmp_path / "half" / "bom.csv").write_text("ref,kind,value,tolerance\nR1,resistor,220k,1%\nR2,resistor,220k,1%\n")
+    (tmp_path / "half" / "circuit.cir").write_text("* half\nvs vcc 0 9\nr1 vcc mid 220k\nr2 mid 0 220k\n.end\n")
+    (tmp_path / "meter.toml").write_text(f"volts_ohms = {given}")
+    reach = read_reach(tmp_path / "meter.toml")
+    assert reach == Reach(ohms=ohms)
+    kit = within(read_kit(tmp_path / "half"), reach)
+    by_hand = 4.5 * ohms / (ohms + 110e3)
+    (window,) = (w for w in WorkingModel(kit).voltage_windows() if w.point == "TP1")
+    assert window.nominal == pytest.approx(by_hand, rel=0.004)
+    d = Diagnosis(kit, draws=8)
+    (row,) = (k for k, r in enumerate(d.readings) if r.key == ("TP1", "voltage"))
+    assert d.many[row].mean() == pytest.approx(by_hand, rel=0.004)
+
+
+@pytest.mark.parametrize(("text", "says"), [("volts_ohms = 0", "no meter has"), ('volts_ohms = "20 V"', "is no value"), ("ac_herz = 5", "nothing that is stated"), ('ac_hertz = "fish"', "is no value"), ("ac_volts = -1", "no meter has"), ("ac_hertz = true", "is no value"), ("ac_hertz = nan", "no meter has"), ('ac_hertz = "1k', "quotation mark")])
 def test_what_no_meter_has_is_refused_with_its_file(text, says, tmp_path):
     (tmp_path / "meter.toml").write_text(text)
     with pytest.raises(NuvloError, match=says) as refused:

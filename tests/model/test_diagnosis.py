@@ -29,6 +29,7 @@ from nuvlo.model.diagnosis import (
     GOOD,
     MODEL,
     MOST_BEYOND,
+    NEAR_GOOD,
     ROUGH,
     SHRUNK,
     UNEXPLAINED,
@@ -99,7 +100,8 @@ def test_chances_are_those_of_bayes_by_hand(read):
     for k, prior in enumerate(before):
         moved = np.abs(table[:, k].mean(axis=1) - good.mean(axis=1))
         rougher = np.hypot(1.0, ROUGH * moved / widths[:, k])
-        shape = np.cov(table[:, k]) * np.outer(rougher, rougher)
+        few = np.where(moved < NEAR_GOOD * widths[:, 0], np.maximum(widths[:, 0] / widths[:, k], 1.0), 1.0)  # draws that lie too close together
+        shape = np.cov(table[:, k]) * np.outer(rougher * few, rougher * few)
         wide = np.sqrt(np.diag(shape))
         shape = (1 - SHRUNK) * shape + SHRUNK * RELATED * np.outer(wide, wide) + doubt
         lost = max((b for b, far in zip(beyond, moved / widths[:, 0], strict=True) if far <= 1.0), default=0.0)

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.circuit.circuit import Circuit
+from nuvlo.circuit.loaded import METER_OHMS
 from nuvlo.circuit.rewritten import without
 from nuvlo.kit.board import Board
 from nuvlo.kit.kinds import kind_of
@@ -43,13 +44,15 @@ class Change:
 
 @dataclass(frozen=True)
 class Reach:
-    """``hertz`` to which AC volts are right, ``volts`` from which they are: a twentieth of the lowest range, for many meters.
+    """``hertz`` to which AC volts are right, ``volts`` from which they are: a twentieth of the lowest range, for many meters; ``ohms``
+    between its leads on volts.
 
-    Common practice, no source: hand-held meters state 400 Hz or 1 kHz, and their AC ranges from 5 % of full scale.
+    Common practice, no source: hand-held meters state 400 Hz or 1 kHz, their AC ranges from 5 % of full scale, and 10 MΩ.
     """
 
     hertz: float = 1000.0
     volts: float = 0.03
+    ohms: float = METER_OHMS
 
 
 HAND_HELD = Reach()

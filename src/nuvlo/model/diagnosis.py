@@ -75,6 +75,7 @@ MOST_BEYOND = 6.0  # doubts of the meter that a reading counts as beyond the end
 ENDS = 0.05  # of what many good units span, that others may lie beyond on either side
 MODEL = 0.004  # share of volts and amperes by which a model of a part is off, at its best (common practice, no source)
 ROUGH, ROUGH_TONE = 0.03, 0.15  # share of what a mistake moves a reading by, that is not known (common practice, no source)
+NO_SPREAD = 1e-9  # of what a mistake moves a reading by, that is no spread of draws but their rounding
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
 WEIGHED = 12  # readings whose bits are worked out to the last
@@ -134,7 +135,7 @@ class Diagnosis:
 
     def _made_of(self) -> tuple[object, ...]:
         """All that its tables hang on."""
-        return (content_of(self.kit.folder) if self.keep else b"", self.kit.changes, self.draws, self.seed, sorted(self.laws.items()))
+        return (content_of(self.kit.folder) if self.keep else b"", self.kit.changes, self.kit.reach, self.draws, self.seed, sorted(self.laws.items()))
 
     def make_ready(self) -> None:
         """All that takes time, so that :meth:`rank` takes none."""
@@ -231,10 +232,11 @@ class Diagnosis:
         # alone lie with them.
         rests = np.bincount(self.states)[0] == 1  # else its many draws are in two places
         for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS or (rests and r.quantity in ("voltage", "current", "tone"))):
-            middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row, 0] ** 2).mean())
+            middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row] ** 2).mean(axis=1))
             near = np.abs(mean[row] - mean[row, 0]) < NEAR_GOOD * max(wide, self._noise(row))
             mean[row] += near * (middle - mean[row, 0])
-            off[row] *= min(max(wide / own, 1.0), MOST_WIDER) if own > 0 else 1.0
+            few = np.where(near, own, own[0])
+            off[row] *= np.where(few > 0, np.clip(wide / np.maximum(few, 1e-30), 1.0, MOST_WIDER), 1.0)[:, None]
         return mean, off
 
     @cached_property
@@ -250,13 +252,20 @@ class Diagnosis:
         return out
 
     @cached_property
+    def _lows(self) -> Array:
+        """(readings, states): the least that any meter shows."""
+        mean, off = self._drawn
+        out: Array = mean + off.min(axis=2)
+        return out
+
+    @cached_property
     def seen(self) -> tuple[Array, Array]:
         """Mean (readings, states) and what stands for the draws about it (readings, states, draws), as a meter sees them, on the scale that readings
         are judged by."""
         mean, off = (part.copy() for part in self._drawn)
         either = np.where(np.arange(self.draws) % 2, 1.0, -1.0)
         # Through a junction anything may be read from what lies beside it upwards, till the display says open.
-        low, top = mean + np.stack([off[..., k :: len(METERS)].mean(axis=2) for k in range(len(METERS))]).min(axis=0), math.log(FLOOR["resistance"][1])
+        low, top = self._lows, math.log(FLOOR["resistance"][1])
         mean = np.where(self._junctions, (low + top) / 2, mean)
         off = np.where(self._junctions[..., None], ((top - low) / math.sqrt(12.0))[..., None] * either, off)
         # Where a good unit has one in the way nothing is told but what lies below all that it may read.
@@ -267,7 +276,8 @@ class Diagnosis:
         # What a mistake makes of a reading is known to some hundredths: circuits are seldom driven where it takes them.
         moved = np.abs(mean - mean[:, :1]) * np.array([ROUGH_TONE if r.quantity == "tone" else ROUGH for r in self.readings])[:, None]
         wide = np.sqrt((off**2).mean(axis=2))
-        return mean, np.where(wide[..., None] > 0, off * np.hypot(1.0, moved / np.maximum(wide, 1e-30))[..., None], moved[..., None] * either)
+        some = wide > NO_SPREAD * moved  # else they lie on each other, and have no shape that could be made wider
+        return mean, np.where(some[..., None], off * np.hypot(1.0, moved / np.where(some, np.maximum(wide, 1e-300), 1.0))[..., None], moved[..., None] * either)
 
     def _scaled(self, table: Array) -> Array:
         """Readings (readings, …) on the scale they are judged by: what is judged by shares, between its floor and its ceiling, by its
@@ -313,12 +323,17 @@ class Diagnosis:
         y = self._scaled(full)[rows, 0]
         doubt = np.array([self._doubt(k, taken[self.readings[k].key]) for k in rows])
         about = np.einsum("rmt,smt->mrs", off[rows], off[rows]) / max(self.draws - 1, 1)
-        own = np.einsum("mrr->mr", about).copy()
+        own, middle = np.einsum("mrr->mr", about).copy(), mean[rows]
+        # Where a good unit has a junction in the way and so has another, only less than any meter shows of a good one tells for that.
+        either = self._junctions[rows] & self._junctions[rows, :1] & (y >= self._lows[rows, 0])[:, None]
+        middle, own = np.where(either, middle[:, :1], middle), np.where(either.T, own[:1], own)
         wide = np.sqrt(own)
         about = (1.0 - SHRUNK) * about + SHRUNK * self.related[np.ix_(rows, rows)] * wide[:, :, None] * wide[:, None, :]
         k = np.arange(len(rows))
+        vague = (self._junctions[rows] | self._junctions[rows, :1]).T  # where anything may be read, that tells of no other reading
+        about[vague[:, :, None] | vague[:, None, :]] = 0.0
         about[:, k, k] = own + doubt**2
-        away = y - mean[rows].T
+        away = y - middle.T
         known = self._followed(rows, y, doubt, together(away, about))
         beyond = self._beyond(rows, y, doubt)
         known -= beyond
@@ -361,7 +376,9 @@ class Diagnosis:
         there = np.isfinite(here + along).all(axis=0)
         away, along = np.where(there, y[:, None, None] - here, 0.0), np.where(there, along, 0.0)
         wide = np.sqrt((self.seen[1][rows, 0] ** 2).mean(axis=1))
-        found = along_lines(away, along, self.related[np.ix_(rows, rows)] * wide[:, None] * wide + np.diag(doubt**2))
+        told = ~self._junctions[rows, 0]
+        alone = np.diag(wide**2 * ~told + doubt**2)
+        found = along_lines(away, along, self.related[np.ix_(rows, rows)] * np.outer(wide * told, wide * told) + alone)
         share = np.repeat([0.5 / self.draws, 0.5 / (self.draws - 1)], [self.draws, self.draws - 1])
         best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(share), axis=1)
         out = known.copy()

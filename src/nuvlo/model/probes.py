@@ -173,7 +173,7 @@ def _that_a_meter_tells(kit: Kit, found: Sequence[Reading]) -> list[Reading]:
         seen = np.abs(seen_from(point, [r.nodes for r in some], hertz)[:, 0])
         dropped |= {r.key for r, ohms in zip(some, seen, strict=True) if not ohms <= MOST_SEEN}
         if hertz:  # nor where a good unit gives less than the meter reads of AC
-            volts = [tones_at(point, r.tone, [r.nodes])[0, 0] for r in some if r.tone]
+            volts = [tones_at(point, r.tone, [r.nodes], kit.reach.ohms)[0, 0] for r in some if r.tone]
             dropped |= {r.key for r, shown in zip(some, volts, strict=True) if not shown >= kit.reach.volts}
     return [r for r in found if r.key not in dropped]
 

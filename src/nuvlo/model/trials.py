@@ -193,21 +193,25 @@ class Trials:
             if r.quantity == "voltage":
                 volts.setdefault((r.setup, r.empty), []).append(row)
             elif r.quantity == "current":
-                out[row] = drawn(at_rest(self.kit.setup(r.setup), cold if r.empty else hot), supplies[r.point.removesuffix(EMPTY)])
+                supply = supplies[r.point.removesuffix(EMPTY)]
+                out[row] = np.array(drawn(at_rest(self.kit.setup(r.setup), cold if r.empty else hot), supply))
+                for k, one in enumerate(some):
+                    if supply.mains_hz and one and (supply.element, 0.0) in one.overrides:  # its winding is shorted: the volts are gone, the current is anything
+                        out[row][k * draws : (k + 1) * draws] = np.nan
             elif r.rippling:
                 out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.rippling)
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
         for (setup, empty), rows in volts.items():
             rest = at_rest(self.kit.setup(setup), cold if empty else hot)
-            out.update(zip(rows, shown(rest, [self.readings[row].nodes for row in rows]), strict=True))
+            out.update(zip(rows, shown(rest, [self.readings[row].nodes for row in rows], self.kit.reach.ohms), strict=True))
         touched = {r.part: row for row, r in enumerate(self.readings) if r.quantity == TOUCH}
         if touched:
             out.update((touched[ref], rise) for ref, rise in rises(self.kit, at_rest(self.kit.setup()), list(touched)).items())
         for rows in tones.values():
             first = self.readings[rows[0]].tone
             assert first is not None
-            found = tones_at(at_rest(self.kit.tone_setup(first)), first, [self.readings[row].nodes for row in rows])
+            found = tones_at(at_rest(self.kit.tone_setup(first)), first, [self.readings[row].nodes for row in rows], self.kit.reach.ohms)
             out.update(zip(rows, found, strict=True))
         return out
 

@@ -131,7 +131,7 @@ class WorkingModel:
         known = known_to(circuit, values)
 
         def error(position: Array) -> Array:
-            volts = shown(operating_point(circuit, {**known, name: position}), [(watched.node, watched.reference)])[0]
+            volts = shown(operating_point(circuit, {**known, name: position}), [(watched.node, watched.reference)], self.kit.reach.ohms)[0]
             return np.asarray(volts - reading)
 
         low, high = np.zeros(self.members), np.ones(self.members)
@@ -177,7 +177,7 @@ class WorkingModel:
             rows.append(-currents[supply.element])
         for point in self.kit.info.point:
             heads.append((point.name, "voltage", "V"))
-            rows.append(shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)])[0])
+            rows.append(shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)], self.kit.reach.ohms)[0])
         for name, supply in rippling(self.kit).items():
             heads.append((name, "tone", "V"))
             rows.append(ripple(self.kit, self.point_in(self.kit.setup()), supply))
@@ -204,7 +204,7 @@ class WorkingModel:
         rows, heads = [], []
         for tone in self.kit.info.tone:
             heads.append((tone.name, "tone", "V"))
-            rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone))
+            rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone, self.kit.reach.ohms))
         found = _windows(heads, np.array(rows)) if rows else []
         found = [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
         # No meter shows less than nothing; of what should cancel less is better, and printed values may cancel to the last digit.
@@ -278,7 +278,7 @@ class WorkingModel:
             rows.append(-amps[supply.element])
         for place, node in places:
             heads.append((f"{place}{EMPTY}", "voltage", "V"))
-            rows.append(shown(point, [(node, "0")])[0])
+            rows.append(shown(point, [(node, "0")], self.kit.reach.ohms)[0])
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(_windows(heads, np.array(rows)))]
 
     def supply_pairs(self) -> list[Pair]:
@@ -297,7 +297,7 @@ class WorkingModel:
         if fed is not None:
             read = ripple(self.kit, self.point_in(self.kit.setup()), fed)
         elif point is not None:
-            read = shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)])[0]
+            read = shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)], self.kit.reach.ohms)[0]
         else:
             assert supply is not None
             read = drawn(self.point_in(self.kit.setup()), supply)
@@ -395,7 +395,7 @@ class WorkingModel:
         spread = {k: np.repeat(v, positions) for k, v in free.items()}
         spread[name] = np.tile(position, members)
         watched = self.kit.point(trim.watch)
-        volts = shown(operating_point(circuit, spread), [(watched.node, watched.reference)])[0].reshape(members, positions)
+        volts = shown(operating_point(circuit, spread), [(watched.node, watched.reference)], self.kit.reach.ohms)[0].reshape(members, positions)
         return TrimCurve(position, volts[0], np.nanmin(volts, axis=0), np.nanmax(volts, axis=0))
 
     def compare(self, choice_id: str) -> list[Comparison]:
@@ -432,9 +432,9 @@ class WorkingModel:
         return self.kit.info.prove
 
 
-def tone_volts(point: OperatingPoint, tone: Tone) -> Array:
-    """(N,) V r.m.s. at a tone's node while its level stands where it is fed in."""
-    out: Array = tones_at(point, tone, [(tone.node, tone.reference)])[0]
+def tone_volts(point: OperatingPoint, tone: Tone, meter_ohms: float = METER_OHMS) -> Array:
+    """(N,) V r.m.s. that a meter shows at a tone's node while its level stands where it is fed in."""
+    out: Array = tones_at(point, tone, [(tone.node, tone.reference)], meter_ohms)[0]
     return out
 
 
