@@ -35,12 +35,13 @@ from nuvlo.model.diagnosis import (
     UNEXPLAINED,
     Diagnosis,
 )
+from nuvlo.model.ensemble import sample
 from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.model.probes import BESIDE, BOARD, CLOSE, COLD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.model.running import swinging
-from nuvlo.model.trials import SELDOM, Trials, spread
+from nuvlo.model.trials import METERS, SELDOM, Trials, spread
 from nuvlo.model.working import BACK, WorkingModel
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
@@ -724,3 +725,52 @@ def ready(name: str) -> Diagnosis:
     d = diagnosis_of(name)
     d.make_ready()
     return d
+
+
+@pytest.mark.parametrize(
+    ("taken", "asked", "follows"),
+    [
+        ((), ("TP6-TP8", "voltage"), False), ((("TP6", 40.0),), ("TP6-TP8", "voltage"), False),
+        ((("TP6", 40.0), ("TP8", 30.0)), ("TP6-TP8", "voltage"), True), ((("TP6-TP8", 10.0), ("TP8", 30.0)), ("TP6", "voltage"), True),
+        ((("TP6-TP8", 10.0), ("TP6-TP9", 9.0), ("TP9", 31.0)), ("TP8", "voltage"), True),
+        ((("TP6", 40.0), ("TP8", 30.0)), ("TP7", "voltage"), False),
+    ],
+)  # fmt: skip
+def test_what_readings_add_up_to_is_not_asked_for(taken, asked, follows):
+    """Kirchhoff's voltage law, by whatever way."""
+    d = diagnosis_of("kilnlight")
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    known = {(point, "voltage"): Measured(volts, 0.02, "V") for point, volts in taken}
+    assert known.keys() <= rows.keys(), "all of them are readings of this kit"
+    assert d._follows(rows[asked], known) is follows
+
+
+def test_a_difference_is_asked_for_where_the_ends_were_read_too_roughly():
+    d = diagnosis_of("kilnlight")
+    (row,) = (k for k, r in enumerate(d.readings) if r.key == ("TP6-TP8", "voltage"))
+    rough = 20.0 * float(d._apart[row, 1])
+    assert not d._follows(row, {("TP6", "voltage"): Measured(40.0, rough, "V"), ("TP8", "voltage"): Measured(30.0, rough, "V")})
+
+
+@pytest.mark.parametrize("meter", range(len(METERS)))
+def test_a_good_unit_is_not_accused_whatever_meter_reads_all_its_ohms(meter):
+    """Units and seeds of its own; the meters are those that there are, from a strong one to one of a microampere."""
+    d = Diagnosis(kit_of("gorsefire"))
+    units = 4 * len(METERS)
+    read = Trials(d.kit, (), d.readings, d.laws, sample(d.laws, units, 90210), units).table()[:, 0]
+    for k in range(meter, units, len(METERS)):
+        taken = {r.key: Measured(read[row, k], 0.01 * abs(read[row, k]) + 1e-3, "Ω") for row, r in enumerate(d.readings) if r.quantity == "resistance"}
+        found = d.rank(taken)
+        assert found.accused.probability < max(found.nothing_shown, 0.35), found.accused.mistakes[0].text
+
+
+@pytest.mark.parametrize("name", ["D1", "D2", "D3", "D4"])
+def test_what_a_shorted_winding_draws_is_not_known(name):
+    """The set-ups have volts of d.c. for the wave: nothing of the current into a diode that conducts both ways is known but that it is no reading."""
+    d = diagnosis_of("kilnlight")
+    (k,) = (k for k, m in enumerate(d.mistakes, 1) if m.text == f"{name} is the wrong way round")
+    (row,) = (row for row, r in enumerate(d.readings) if r.key == ("high tension", "current"))
+    assert np.isnan(d.table[row, k]).all()
+    dead = {("high tension", "current"): Measured(0.8, 0.01, "A"), ("TP1", "voltage"): Measured(0.6, 0.01, "V"), ("TP6", "voltage"): Measured(0.2, 0.01, "V")}
+    named = [m.text for g in d.rank(dead).groups[:1] for m in g.mistakes]
+    assert f"{name} is the wrong way round" in named

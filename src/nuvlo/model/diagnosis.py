@@ -76,6 +76,7 @@ ENDS = 0.05  # of what many good units span, that others may lie beyond on eithe
 MODEL = 0.004  # share of volts and amperes by which a model of a part is off, at its best (common practice, no source)
 ROUGH, ROUGH_TONE = 0.03, 0.15  # share of what a mistake moves a reading by, that is not known (common practice, no source)
 NO_SPREAD = 1e-9  # of what a mistake moves a reading by, that is no spread of draws but their rounding
+FOLLOWS, CLEAR = 3.0, 0.1  # times the least doubt of a meter, or this share of how far mistakes lie apart, within which a sum of readings is one
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
 WEIGHED = 12  # readings whose bits are worked out to the last
@@ -568,6 +569,7 @@ class Diagnosis:
             row for row, r in enumerate(self.readings)
             if (not first or r.key in first) and r.key not in taken and r.key not in skipped and not (closely and r.quantity in ("look", OVER)) and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
         ]  # fmt: skip
+        left = [row for row in left if not self._follows(row, taken)]
         told = [one for kind in ("look", TOUCH) for one in self._looks([row for row in left if self.readings[row].quantity == kind], heavy, w)]
         told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity in WHOLE]
         mean, off = self.seen
@@ -583,6 +585,32 @@ class Diagnosis:
             for k in np.argsort(-roughly(middle, wide, chances) / takes)[:WEIGHED].tolist():
                 told.append((self.readings[asked[k]], bits_of(middle[k], wide[k], chances, which)))
         return max(told, key=lambda one: one[1] / one[0].takes(before), default=None)
+
+    def _follows(self, row: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
+        """Whether volts add up to this reading that were read already, along whatever way, closely enough for what it would tell."""
+        r = self.readings[row]
+        if r.quantity != "voltage" or r.nodes[0] == r.nodes[1]:
+            return False
+        steps: dict[str, list[tuple[str, float]]] = {}
+        for key, volts in taken.items():
+            other = self._by_key.get(key)
+            if other is not None and other.quantity == "voltage" and (other.setup, other.empty) == (r.setup, r.empty):
+                for here, there in (other.nodes, other.nodes[::-1]):
+                    steps.setdefault(here, []).append((there, (volts.uncertainty / 2) ** 2))
+        doubt, left = {r.nodes[0]: 0.0}, [r.nodes[0]]
+        while left:
+            here = min(left, key=lambda node: doubt[node])  # the surest first (E. W. Dijkstra, Numer. Math. 1, 1959)
+            left.remove(here)
+            for there, more in steps.get(here, ()):
+                if there not in doubt or doubt[here] + more < doubt[there]:
+                    doubt[there] = doubt[here] + more
+                    left.append(there)
+        far = doubt.get(r.nodes[1], math.inf)
+        return math.sqrt(far) <= max(FOLLOWS * self._noise(row), CLEAR * float(self._apart[row, 1]))
+
+    @cached_property
+    def _by_key(self) -> dict[tuple[str, str], Reading]:
+        return {r.key: r for r in self.readings}
 
     def _looks(self, rows: list[int], heavy: NDArray[np.intp], w: Array) -> list[tuple[Reading, float]]:
         """What may be looked at, each of these ``rows`` with more and more of what is seen beside it, and the bits of which of them is the
