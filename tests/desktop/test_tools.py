@@ -98,6 +98,12 @@ def test_a_list_is_put_right_line_by_line_and_begun_by_mouse(drive, parts_list):
     assert "R77" in driver.session.kit.parts
     assert "R4" not in driver.session.kit.parts
     assert driver.window.next_lane.isVisible()
+    driver.type(f"import {parts_list}")
+    QTest.mouseClick(driver.window.tool.begin, Qt.MouseButton.LeftButton)
+    assert "a name of its own" in driver.said
+    assert entry.text() == f"take {parts_list.stem} "
+    driver.type("two")
+    assert driver.session.kit.name == f"{parts_list.stem} two"
 
 
 def test_a_whole_strip_that_is_wrong_stops_with_every_place_it_would_have_gone(drive, parts_list):

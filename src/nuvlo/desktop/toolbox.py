@@ -420,7 +420,7 @@ class Toolbox:
             tool = self.window.tool
             if not isinstance(tool, PartsListTool):
                 tool = PartsListTool()
-                tool.begun.connect(lambda: self.take(""))
+                tool.begun.connect(self._take_as_named)
                 tool.mends.connect(self.window.bench_line.begin_with)
             tool.show_list(found)
             self.window.show_tool(tool)
@@ -443,6 +443,15 @@ class Toolbox:
         """Put a line of the open list right."""
         if self._open_list():
             self.read_list(self.list_columns, {**self.list_mended, given.number: given.text})
+
+    def _take_as_named(self) -> None:
+        """Begin a build under the name of the list's file; where a kit has that, the builder is asked for another."""
+        path = self._open_list()
+        if path is not None and (self._workshop.places.kits / path.stem).exists():
+            self.window.bench_line.begin_with(f"take {path.stem} ")
+            self._say(f"There is a kit '{path.stem}' already: give this one a name of its own.", False)
+        else:
+            self.take("")
 
     def take(self, name: str) -> None:
         """Make a kit of the list that is shown, and begin a build of it."""
