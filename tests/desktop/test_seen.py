@@ -1,17 +1,20 @@
 """Seen by tired eyes and reached without a mouse: contrast, the least type, low screens, Tab through stages and gauges."""
 
 import sys
+from itertools import pairwise
 
 import pytest
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath
 from PyQt6.QtTest import QTest
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.board import wire as wires
+from nuvlo.desktop.board.wire import WIRES, draw_wire
 from nuvlo.desktop.focus import MainButton
 from nuvlo.desktop.main_window import SIZE, fitting
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.kit import Stage
+from nuvlo.kit import Stage, Wire
 from nuvlo.workshop.demo import SHIPPED
 from tests.desktop.conftest import begun
 from tests.desktop.test_window import contrast
@@ -165,3 +168,49 @@ def test_no_caution_is_passed_by_going_to_a_step_behind_it(drive, tmp_path, kit,
     driver.type(typed)
     assert says in driver.said
     assert driver.session.looking_at is None
+
+
+def drawn_wire(colour: str, light: str = "daylight") -> list[list[float]]:
+    """Brightness across (rows) and along a wire that is there, drawn level from left to right."""
+    theme.use(light)
+    paper = QImage(120, 30, QImage.Format.Format_RGB32)
+    paper.fill(theme.colour("paper"))
+    path = QPainterPath(QPointF(0, 15))
+    path.lineTo(120, 15)
+    p = QPainter(paper)
+    draw_wire(p, path, Wire("7", "a", "b", "n", colour, None, ""), "", {"7"})
+    p.end()
+    theme.use("daylight")
+    return [[QColor(paper.pixel(x, y)).lightnessF() for x in range(120)] for y in range(30)]
+
+
+@pytest.mark.parametrize(("one", "other"), [("blue", "violet"), ("red", "brown"), ("red", "green"), ("white", "yellow"), ("white", "pink"), ("black", "grey"), ("orange", "brown")])
+def test_no_two_wires_are_told_by_colour_alone(one, other):
+    """Where some eyes take one colour for another (common practice, no source), the stripes along the wires differ: by how often they change."""
+    changes = []
+    for colour in (one, other):
+        along = drawn_wire(colour)[15]
+        changes.append(sum(abs(a - b) > 0.08 for a, b in pairwise(along)))
+    assert abs(changes[0] - changes[1]) >= 8, changes
+
+
+@pytest.mark.parametrize("light", theme.THEMES)
+@pytest.mark.parametrize("colour", sorted(WIRES))
+def test_every_wire_has_an_edge_on_every_ground(colour, light):
+    across = [row[60] for row in drawn_wire(colour, light)]
+    ground = across[0]
+    assert max(abs(shade - ground) for shade in across) > 0.5
+
+
+def test_numbers_stand_on_wires_that_are_there_and_on_the_one_in_hand(qtbot, monkeypatch):
+    numbered = []
+    monkeypatch.setattr(wires, "number_wire", lambda p, path, wire, at: numbered.append(wire.name))
+    short, long = QPainterPath(QPointF(0, 0)), QPainterPath(QPointF(0, 0))
+    short.lineTo(20, 0)
+    long.lineTo(200, 0)
+    routed = [(Wire(name, "a", "b", "n", "red", None, ""), path) for name, path in (("1", long), ("2", short), ("3", long), ("4", short))]
+    paper = QImage(220, 30, QImage.Format.Format_RGB32)
+    p = QPainter(paper)
+    wires.draw_wires(p, routed, "4", {"1", "2"})
+    p.end()
+    assert numbered == ["1", "4"], "one to come has none, nor one too short for it, but for the one in hand"
