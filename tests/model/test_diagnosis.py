@@ -35,7 +35,7 @@ from nuvlo.model.diagnosis import (
     UNEXPLAINED,
     Diagnosis,
 )
-from nuvlo.model.ensemble import sample
+from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.information import bits_of, roughly
 from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
@@ -774,3 +774,14 @@ def test_what_a_shorted_winding_draws_is_not_known(name):
     dead = {("high tension", "current"): Measured(0.8, 0.01, "A"), ("TP1", "voltage"): Measured(0.6, 0.01, "V"), ("TP6", "voltage"): Measured(0.2, 0.01, "V")}
     named = [m.text for g in d.rank(dead).groups[:1] for m in g.mistakes]
     assert f"{name} is the wrong way round" in named
+
+
+def test_a_trimmer_that_nobody_set_may_stand_a_little_off():
+    """Both ends of Reedling's bias divider by hand, unloaded: TP7 is the wiper, so its share of the top is the travel, not a constant."""
+    d = diagnosis_of("reedling")
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    share = d.many[rows["TP7", "voltage"]] / d.many[rows["R4.2", "voltage"]]
+    assert share.mean() == pytest.approx(0.8, abs=0.01)
+    assert 0.005 < share.std() < 0.03
+    assert "xrv1.pos" not in laws(kit_of("reedling")), "what is expected of a unit is not widened by it"
+    assert set(as_they_stand(kit_of("kilnlight"))) == set(), "full up is at its end"

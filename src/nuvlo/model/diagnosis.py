@@ -26,7 +26,7 @@ from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model.densities import along_lines, by_itself, together
-from nuvlo.model.ensemble import laws, sample
+from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.information import bits_of, of_two, parts, roughly
 from nuvlo.model.mistakes import Mistake, single_mistakes
 from nuvlo.model.probes import (
@@ -125,7 +125,7 @@ class Diagnosis:
         self.readings = readings_of(kit)
         if not self.mistakes or not self.readings:
             raise ModelError(Problem(f"nothing is known of {kit.name} that could be wrong.", "Add circuit.cir, or a list of its parts with a board."))
-        self.laws = laws(kit, build) if kit.unit else {}
+        self.laws = {**as_they_stand(kit), **laws(kit, build)} if kit.unit else {}
         self.base = sample(self.laws, draws, seed) if kit.unit else {}
 
     @cached_property

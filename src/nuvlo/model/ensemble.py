@@ -83,6 +83,18 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
     return out
 
 
+def as_they_stand(kit: Kit) -> dict[str, Law]:
+    """Positions of knobs and trimmers of which the kit does not say how they are set: about where its netlist has them, as eye and hand put
+    them; one that stands at its end is there."""
+    out = {}
+    for part in kit.parts.values():
+        for element in kit.elements_of(part.ref) if kit.unit and part.kind in ("potentiometer", "trimmer") else ():
+            name = f"{element}.pos"
+            if kit.unit and element.startswith("x") and kit.unit.has_parameter(name) and 0.0 < (at := kit.unit.given(element, "pos")) < 1.0:
+                out[name] = Law(at, max(0.0, at - POSITION_SPREAD), min(1.0, at + POSITION_SPREAD))
+    return out
+
+
 def _by_type(kit: Kit, part: Part) -> dict[str, Law]:
     """What the catalogue knows of how units of the part's type differ, where the list says nothing of it."""
     known = find(part.text)
