@@ -134,7 +134,7 @@ class ProposalList(QWidget):
         p.setPen(theme.colour("faint"))
         p.setFont(theme.words(theme.SMALL))
         words = f"{100 * good:.0f} of 100 are right"
-        p.drawText(QRectF(box.x(), box.bottom() + 1, box.width(), 15), Qt.AlignmentFlag.AlignRight, words)
+        p.drawText(QRectF(box.x(), box.bottom() + 1, box.width(), 19), Qt.AlignmentFlag.AlignRight, words)
 
 
 def _values(row: Row) -> str:

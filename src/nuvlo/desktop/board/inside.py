@@ -121,7 +121,7 @@ class InsideMap(QWidget):
             p.setPen(QColor(theme.current().ink))
             p.setFont(theme.values(theme.SMALL, bold=lit))
             small = places[lug.partition(".")[0]][1] <= 1.5 * LEAST_R
-            p.drawText(QRectF(at.x() - 30, at.y() + (LUG_R + 2 if small else -24), 60, 14), Qt.AlignmentFlag.AlignCenter, SIGNS.get(name, name))
+            p.drawText(QRectF(at.x() - 30, at.y() + (LUG_R + 1 if small else -24), 60, 17), Qt.AlignmentFlag.AlignCenter, SIGNS.get(name, name))
 
 
 def _run(a: QPointF, b: QPointF, aside: int) -> QPainterPath:

@@ -152,8 +152,19 @@ def _electrolytic(p: QPainter, mm: float, part: Part) -> None:
     for y in (-3.5, -0.5, 2.5):
         p.drawLine(QPointF(1.7 * mm, y * mm), QPointF(2.3 * mm, y * mm))
     p.setPen(QColor("#FFFFFF"))
+    _print(p, QRectF(-3 * mm, -3 * mm, 4.2 * mm, 5 * mm), part.text)
+
+
+def _print(p: QPainter, box: QRectF, text: str) -> None:
+    """What is printed on a part, as small as its body has it."""
     p.setFont(theme.values(theme.SMALL, bold=True))
-    p.drawText(QRectF(-3 * mm, -3 * mm, 4.2 * mm, 5 * mm), Qt.AlignmentFlag.AlignCenter, part.text)
+    wide = max(p.fontMetrics().horizontalAdvance(text), 1)
+    share = min(1.0, box.width() / wide)
+    p.save()
+    p.translate(box.center())
+    p.scale(share, share)
+    p.drawText(QRectF(-wide, -10, 2 * wide, 20), Qt.AlignmentFlag.AlignCenter, text)
+    p.restore()
 
 
 def _transistor(p: QPainter, mm: float, part: Part) -> None:
@@ -162,11 +173,11 @@ def _transistor(p: QPainter, mm: float, part: Part) -> None:
     _fill(p, DARK)
     p.drawRoundedRect(QRectF(-2.4 * mm, -2.6 * mm, 4.8 * mm, 4.8 * mm), 4, 4)
     p.setPen(QColor("#E4E4E4"))
-    p.setFont(theme.values(theme.SMALL, bold=True))
-    p.drawText(QRectF(-2.4 * mm, -2.4 * mm, 4.8 * mm, 4 * mm), Qt.AlignmentFlag.AlignCenter, part.text)
-    p.setPen(theme.colour("faint"))
-    for x, pin in zip((-1.9, 0, 1.9), "123", strict=True):
-        p.drawText(QRectF((x - 1) * mm, 5.6 * mm, 0.7 * mm if x else 0.6 * mm, 12), Qt.AlignmentFlag.AlignLeft, pin)
+    _print(p, QRectF(-2.3 * mm, -2.4 * mm, 4.6 * mm, 4 * mm), part.text)
+    p.setPen(theme.colour("ink"))
+    p.setFont(theme.values(theme.SMALL))
+    for x, pin in zip((-1.27, 0, 1.27), "123", strict=True):  # beside its leg, where they stand apart
+        p.drawText(QRectF(1.22 * x * mm - 14, 5.4 * mm, 11, 17), Qt.AlignmentFlag.AlignRight, pin)
 
 
 def _lamp(p: QPainter, mm: float, part: Part) -> None:
@@ -205,7 +216,7 @@ def _pot(p: QPainter, mm: float, part: Part) -> None:
     p.setPen(theme.colour("faint"))
     p.setFont(theme.values(theme.SMALL))
     for x, pin in zip((-5, 0, 5), "123", strict=True):
-        p.drawText(QRectF((x + 0.6) * mm, 8.6 * mm, 20, 14), Qt.AlignmentFlag.AlignLeft, pin)
+        p.drawText(QRectF((x + 0.6) * mm, 8.6 * mm, 20, 17), Qt.AlignmentFlag.AlignLeft, pin)
 
 
 def _jack(p: QPainter, mm: float, part: Part) -> None:
@@ -217,8 +228,8 @@ def _jack(p: QPainter, mm: float, part: Part) -> None:
         _lead(p, QPointF(-9 * mm, y * mm), QPointF(-13 * mm, y * mm))
     p.setPen(QColor("#E4E4E4"))
     p.setFont(theme.words(theme.SMALL))
-    p.drawText(QRectF(-8.6 * mm, -5.2 * mm, 60, 14), Qt.AlignmentFlag.AlignLeft, "tip")
-    p.drawText(QRectF(-8.6 * mm, 2.4 * mm, 60, 14), Qt.AlignmentFlag.AlignLeft, "sleeve")
+    p.drawText(QRectF(-8.6 * mm, -5.2 * mm, 60, 17), Qt.AlignmentFlag.AlignLeft, "tip")
+    p.drawText(QRectF(-8.6 * mm, 2.2 * mm, 60, 17), Qt.AlignmentFlag.AlignLeft, "sleeve")
 
 
 def _box(p: QPainter, mm: float, part: Part) -> None:

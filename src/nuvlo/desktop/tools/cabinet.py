@@ -147,7 +147,7 @@ class _Drawing(QWidget):
         p.drawText(QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), Qt.AlignmentFlag.AlignCenter, f"D{number + 1}")
         p.setFont(theme.values(theme.SMALL))
         for x, sign in ((at.x() - r - 10, "+"), (at.x() + r + 10, "−")):
-            p.drawText(QRectF(x - 8, at.y() - 18, 16, 14), Qt.AlignmentFlag.AlignCenter, sign)
+            p.drawText(QRectF(x - 8, at.y() - 19, 16, 17), Qt.AlignmentFlag.AlignCenter, sign)
 
 
 def _cells(group: Group) -> tuple[float, float]:
