@@ -4,6 +4,7 @@ from datetime import datetime, timedelta
 
 import pytest
 
+from nuvlo.clock import standing
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Progress, under
 from nuvlo.workshop import demo
@@ -90,3 +91,18 @@ def test_a_demo_that_was_cut_off_is_set_out_to_its_end(tmp_path, monkeypatch):
     assert [b.kit for b in demo_workshop(tmp_path).builds()] == ["Reedling", "Millrace", "Barrowmoor"]
     another = demo_workshop(tmp_path, another=True).builds()
     assert (another[-1].kit, another[-1].bench) == ("Gorsefire", "simulated:10")
+
+
+def test_a_card_is_made_anew_once_what_it_waits_for_is_dry_and_not_before(tmp_path, monkeypatch):
+    monkeypatch.setattr(demo, "SCENES", SCENES[4:5])
+    workshop = demo_workshop(tmp_path)
+    opened = []
+    plain = workshop.open
+    monkeypatch.setattr(workshop, "open", lambda build: (opened.append(build), plain(build))[1])
+    (card,) = shelf(workshop).in_hand
+    assert card.dries
+    assert not opened, "nothing has changed: it need not be folded"
+    with standing(datetime.now() + timedelta(days=1)):
+        (later,) = shelf(workshop).in_hand
+    assert opened
+    assert not later.dries
