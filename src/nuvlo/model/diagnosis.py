@@ -271,7 +271,7 @@ class Diagnosis:
         off = np.where(self._junctions[..., None], ((top - low) / math.sqrt(12.0))[..., None] * either, off)
         # Where a good unit has one in the way nothing is told but what lies below all that it may read.
         within = self._junctions[:, :1] & (low > low[:, :1] - JUNCTION)
-        below = self._junctions[:, :1] & ~within
+        below = self._junctions[:, :1] & ~within & ~self._junctions  # what has a junction itself reads anything from its own least upwards
         mean = np.where(within, mean[:, :1], mean)
         off = np.where(within[..., None], off[:, :1], np.where(below[..., None], VAGUE * either, off))
         # What a mistake makes of a reading is known to some hundredths: circuits are seldom driven where it takes them.

@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from nuvlo.desktop.handles import HANDLES
-from nuvlo.desktop.keys import OWN
+from nuvlo.desktop.keys import own_keys
 from nuvlo.desktop.tools.help import typed
 from nuvlo.kit import Stage
 from nuvlo.workshop.commands.grammar import NotUnderstood, names, understand
@@ -33,7 +33,7 @@ def test_it_is_handled_in_one_place(verb):
 
 def test_handles_and_keys_speak_of_rows_only():
     assert set(HANDLES) <= set(VERBS)
-    assert set(OWN.values()) == {v.name for v in ROWS if v.key and v.key != "Space"}
+    assert set(own_keys().values()) == {v.name for v in ROWS if v.key and v.key != "Space"}
 
 
 def test_words_are_those_of_one_row_each():

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import subprocess
 import sys
 from importlib.resources import files
 from pathlib import Path
@@ -51,7 +50,6 @@ def install(home: Path) -> list[Path]:
         except OSError as bad:
             raise NuvloError(Problem(f"{target.parent} takes no file: {bad.strerror}.", "Set XDG_DATA_HOME to a folder of yours.")) from bad
         out.append(target)
-    _told(home)
     return out
 
 
@@ -60,7 +58,6 @@ def remove(home: Path) -> list[Path]:
     found = [home / folder / name for name, folder in PLACES.items() if (home / folder / name).exists()]
     for path in found:
         path.unlink()
-    _told(home)
     return found
 
 
@@ -77,10 +74,3 @@ def _quoted(path: str) -> str:
         return doubled
     inner = "".join(f"\\{c}" if c in '"`$\\' else c for c in doubled)
     return _escaped(f'"{inner}"')
-
-
-def _told(home: Path) -> None:
-    """Let the desktop know, where it keeps a list of entries. It finds them by itself otherwise."""
-    known = shutil.which("update-desktop-database")
-    if known and (home / "applications").is_dir():
-        subprocess.run([known, "-q", str(home / "applications")], check=False, timeout=20)
