@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import sys
+from functools import partial
 from importlib.resources import files
 from pathlib import Path
 
@@ -46,7 +47,7 @@ def install(home: Path) -> list[Path]:
         target = home / folder / name
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
-            write_whole(target, lambda there, text=text: there.write_text(text, encoding="utf-8"))  # type: ignore[misc]
+            write_whole(target, partial(_put, text))
         except OSError as bad:
             raise NuvloError(Problem(f"{target.parent} takes no file: {bad.strerror}.", "Set XDG_DATA_HOME to a folder of yours.")) from bad
         out.append(target)
@@ -59,6 +60,10 @@ def remove(home: Path) -> list[Path]:
     for path in found:
         path.unlink()
     return found
+
+
+def _put(text: str, there: Path) -> None:
+    there.write_text(text, encoding="utf-8")
 
 
 def _escaped(text: str) -> str:
