@@ -19,7 +19,7 @@ from nuvlo.model.probes import Reading
 from nuvlo.quantity import Measured, Verdict, judge
 
 METERED = ("voltage", "current", "resistance", "capacitance", "tone", "lifted")
-MOST_READINGS, SURE, WORTH_BITS = 10, 0.9, 0.01
+FEW_READINGS, MOST_READINGS, SURE, WORTH_BITS = 10, 30, 0.9, 0.01
 MOST_PARTS = 3  # that a group may name, to be first
 GOOD_UNITS = 24  # of which a window is made
 WIDER = 0.25  # of what good units span, more on either side
@@ -30,6 +30,7 @@ class Tally:
     tried: int = 0
     visible: int = 0
     first: int = 0
+    soon: int = 0  # first after few readings already
     three: int = 0
     by_kind: Counter[tuple[str, str]] = field(default_factory=Counter)
     asked: list[int] = field(default_factory=list)
@@ -68,15 +69,20 @@ def out_of(window: tuple[float, float], shown: Measured) -> bool:
     return shown.value + shown.uncertainty < low or shown.value - shown.uncertainty > high
 
 
+def parts_of(group: Group) -> set[str]:
+    return {ref for m in group.mistakes for ref in m.refs}
+
+
 def names(group: Group, refs: tuple[str, ...]) -> bool:
     """Whether a group says of at most three parts that it is one of these; of a supply, that it is that."""
-    said = {ref for m in group.mistakes for ref in m.refs}
+    said = parts_of(group)
     return len(said) <= MOST_PARTS and (bool(said & set(refs)) if refs else any(m.kind == "supply" for m in group.mistakes))
 
 
-def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapping[Key, Measured]]) -> tuple[Ranking, int]:
-    """The ranking at the end of a hunt as a builder goes about it, and how many readings Nuvlo asked for: the kit's own readings up to the first out
-    of its window, then whatever is asked for, until nine chances in ten or there is nothing more to ask."""
+def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapping[Key, Measured]]) -> tuple[Ranking, Ranking, int]:
+    """The ranking after a few readings and at the end of a hunt as a builder goes about it, and how many readings Nuvlo asked for: the kit's own
+    readings up to the first out of its window, then whatever is asked for, until it is nine chances in ten that it is one of a few parts or there is
+    nothing more to ask."""
     known: dict[Key, Measured] = {}
     rows = {r.key: r for r in d.readings}
     for w in windows:
@@ -86,30 +92,40 @@ def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapp
         if key in shown and judge(shown[key], w.low, w.high) is Verdict.OUT:
             break
     tried = set(known)
-    ranking = d.rank(known, METERED)
+    ranking = soon = d.rank(known, METERED)
     for count in range(MOST_READINGS):
-        if ranking.next is None or ranking.next[1] < WORTH_BITS or (ranking.accused and ranking.accused.probability > SURE):
-            return ranking, count
+        soon = ranking if count <= FEW_READINGS else soon
+        sure = ranking.accused and ranking.accused.probability > SURE and len(parts_of(ranking.accused)) <= MOST_PARTS
+        if ranking.next is None or ranking.next[1] < WORTH_BITS or sure:
+            return soon, ranking, count
         tried.add(ranking.next[0].key)
         known.update(taken(ranking.next[0]))
         ranking = d.rank(known, METERED, skipped=tried)
-    return ranking, MOST_READINGS
+    return soon, ranking, MOST_READINGS
 
 
-def judged(tally: Tally, ranking: Ranking, asked: int, fault: Fault) -> None:
+def place_of(ranking: Ranking, fault: Fault) -> int:
+    """At which place of the list a mistake is named; nowhere, 999."""
+    return next((k for k, g in enumerate(g for g in ranking.groups if not g.silent) if names(g, fault.refs)), 999)
+
+
+def is_first(ranking: Ranking, fault: Fault) -> bool:
+    return place_of(ranking, fault) == 0 and ranking.accused is not None and ranking.accused.probability >= ranking.nothing_shown
+
+
+def judged(tally: Tally, soon: Ranking, ranking: Ranking, asked: int, fault: Fault) -> None:
     tally.asked.append(asked)
-    shown = [g for g in ranking.groups if not g.silent]
-    at = next((k for k, g in enumerate(shown) if names(g, fault.refs)), 999)
-    most = max(ranking.nothing_shown, ranking.unexplained)
-    first = at == 0 and shown[0].probability >= ranking.nothing_shown
+    accused, at, first = ranking.accused, place_of(ranking, fault), is_first(ranking, fault)
     tally.visible += 1
     tally.visible_good += ranking.nothing_shown > 0.5
-    tally.innocent += not first and bool(shown) and shown[0].probability > 0.6
+    tally.innocent += not first and accused is not None and accused.probability > 0.6
+    tally.soon += is_first(soon, fault)
     tally.first += first
     tally.three += at < 3
     tally.by_kind[fault.kind, "first" if first else "not"] += 1
     if not first:
-        tally.missed.append(f"{fault.says}: {shown[0].probability:.2f} {[m.text for m in shown[0].mistakes][:3]}; at {at}, good {ranking.nothing_shown:.2f}, none {ranking.unexplained:.2f}" if shown else f"{fault.says}: {most}")
+        said = f"{accused.probability:.2f} {[m.text for m in accused.mistakes][:3]}" if accused else "nobody"
+        tally.missed.append(f"{fault.says}: {said}; at {at}, good {ranking.nothing_shown:.2f}, none {ranking.unexplained:.2f}")
 
 
 def score_elsewhere(d: Diagnosis, kit: KitText, units: int, seed: int) -> tuple[Tally, Tally]:
@@ -126,7 +142,7 @@ def score_elsewhere(d: Diagnosis, kit: KitText, units: int, seed: int) -> tuple[
             judged(tally, *ask(d, own, partial(one_of, read)), fault)
     for k in range(units // 3):
         read = bench.read(varied(kit, np.random.default_rng([seed, 77, k])), seed * 100_000 + 50_000 + k)
-        good_unit(listed, ask(d, own, partial(one_of, read))[0])
+        good_unit(listed, ask(d, own, partial(one_of, read))[1])
     return listed, others
 
 
@@ -140,7 +156,7 @@ def score_own(d: Diagnosis, units: int, seed: int) -> Tally:
             bench = PracticeBench(d.kit, seed + 1000 + k, hidden)
             judged(tally, *ask(d, own, partial(told_by, bench)), Fault(hidden.kind, hidden.text, hidden.refs))
     for k in range(units // 3):
-        good_unit(tally, ask(d, own, partial(told_by, PracticeBench(d.kit, seed + 9000 + k)))[0])
+        good_unit(tally, ask(d, own, partial(told_by, PracticeBench(d.kit, seed + 9000 + k)))[1])
     return tally
 
 
@@ -156,7 +172,7 @@ def good_unit(tally: Tally, ranking: Ranking) -> None:
 def added(tallies: Sequence[Tally]) -> Tally:
     out = Tally()
     for t in tallies:
-        for name in ("tried", "visible", "first", "three", "good", "good_called", "visible_good", "innocent"):
+        for name in ("tried", "visible", "soon", "first", "three", "good", "good_called", "visible_good", "innocent"):
             setattr(out, name, getattr(out, name) + getattr(t, name))
         out.asked += t.asked
         out.by_kind += t.by_kind
@@ -169,7 +185,7 @@ def share(hits: int, tried: int) -> str:
     return f"{hits / tried:.2f} [{low:.2f} {high:.2f}]" if tried else "-".center(16)
 
 
-HEADS = f"{'':11s} {'units of the model: first':>26s} {'three':>6s} {'good':>6s} | {'elsewhere, of the list':>23s} {'three':>6s} {'beside it':>17s} {'all: first':>17s} {'good':>17s} {'called good':>11s} {'innocent':>9s} {'asked':>6s}"
+HEADS = f"{'':11s} {'units of the model: first':>26s} {'three':>6s} {'good':>6s} | {'elsewhere, of the list':>23s} {'three':>6s} {'beside it':>17s} {'all: in ten':>17s} {'first':>17s} {'good':>17s} {'called good':>11s} {'innocent':>9s} {'asked':>6s}"
 
 
 def row(name: str, own: Tally, listed: Tally, others: Tally) -> str:
@@ -179,5 +195,5 @@ def row(name: str, own: Tally, listed: Tally, others: Tally) -> str:
     return (
         f"{name:11s} {own.visible:8d} {share(own.first, own.visible):>17s} {own.three / max(own.visible, 1):6.2f} {own.good_called / max(own.good, 1):6.2f} |"
         f" {listed.visible:5d} {share(listed.first, listed.visible):>17s} {listed.three / max(listed.visible, 1):6.2f} {share(others.first, others.visible):>17s}"
-        f" {share(both.first, both.visible):>17s} {share(listed.good_called, listed.good):>17s} {both.visible_good / many:11.2f} {both.innocent / many:9.2f} {np.median(both.asked or [0]):6.0f}"
+        f" {share(both.soon, both.visible):>17s} {share(both.first, both.visible):>17s} {share(listed.good_called, listed.good):>17s} {both.visible_good / many:11.2f} {both.innocent / many:9.2f} {np.median(both.asked or [0]):6.0f}"
     )

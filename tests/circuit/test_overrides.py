@@ -9,7 +9,7 @@ from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import fault_named
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.circuit.operating_point import operating_point, solve
-from nuvlo.circuit.overrides import turned
+from nuvlo.circuit.overrides import can_override, moved
 from nuvlo.circuit.small_signal import response
 
 STAGE = """stage
@@ -94,7 +94,7 @@ def test_equations_of_a_turned_transistor_are_those_laid_out_anew(legs):
     values = {"r2": np.array([4.7e3, 4.6e3, 4.9e3]), "q1.bf": np.array([200.0, 150.0, 300.0]), "r5.missing": np.array([0.0, 0.0, 1.0])}
     for given in ({}, {"r2": 4e3}, values):
         for apart in ({}, {"open_sources": frozenset({"vp"}), "leak": 1e-12}):
-            from_it, anew = turned(upright, [turn]), turned(upright, [turn])
+            from_it, anew = moved(upright, [turn]), moved(upright, [turn])
             anew.upright = None
             mine, theirs = Equations(from_it, given, **apart), Equations(anew, given, **apart)
             assert mine.circuit is from_it
@@ -103,7 +103,7 @@ def test_equations_of_a_turned_transistor_are_those_laid_out_anew(legs):
                 assert np.array_equal(_matrix(mine, k), _matrix(theirs, k))
             one, other = solve(mine), solve(theirs)
             assert one.x == pytest.approx(other.x, rel=1e-6, abs=1e-9)
-    assert operating_point(upright).voltage("c") != pytest.approx(operating_point(turned(upright, [turn])).voltage("c"), abs=0.01)
+    assert operating_point(upright).voltage("c") != pytest.approx(operating_point(moved(upright, [turn])).voltage("c"), abs=0.01)
 
 
 def _matrix(eq, member: int):
@@ -139,10 +139,32 @@ def test_another_type_in_its_holes_reads_as_a_netlist_with_it(key, card):
         ".model nn npn bf=200\n.model pp pnp bf=120\n.model jj njf vto=-2 beta=1m"
     )
     both = operating_point(Circuit.from_text(text), {key: np.array([0.0, 1.0, 0.0])})
-    stands = operating_point(turned(Circuit.from_text(text), [fault_named(key)]))
+    stands = operating_point(moved(Circuit.from_text(text), [fault_named(key)]))
     good, wrong = operating_point(Circuit.from_text(text)), operating_point(Circuit.from_text(text.replace("q1 c b e nn", card)))
     for node in "cbe":
         assert both.voltage(node)[[0, 2]] == pytest.approx(good.voltage(node)[0], abs=1e-4)  # what is absent leaks a little
         assert both.voltage(node)[1] == pytest.approx(wrong.voltage(node)[0], abs=1e-4)
         assert stands.voltage(node)[0] == pytest.approx(wrong.voltage(node)[0], abs=1e-9)  # nothing is absent there
     assert abs(good.voltage("c")[0] - wrong.voltage("c")[0]) > 0.1 or abs(good.voltage("e")[0] - wrong.voltage("e")[0]) > 0.1
+
+
+@pytest.mark.parametrize("pos", [0.1, 0.5, 0.93])
+@pytest.mark.parametrize(("lugs", "half", "nodes"), [("w a b", "r2", ("a", "b")), ("a b w", "r1", ("b", "a"))])
+@pytest.mark.parametrize("taper", ["pot_lin", "pot_audio"])
+def test_a_pots_leads_on_each_others_lugs_are_the_netlist_with_its_nodes_exchanged(lugs, half, nodes, pos, taper):
+    """Some members have it and some have not; or all of them."""
+    text = f"* t\n.include pot.lib\nv1 a 0 9\nr1 b 0 1k\nr2 w 0 47k\nxp a w b {taper} r=10k pos={pos}\n"
+    key = f"xp.{half}.between({','.join(nodes)})"
+    both = operating_point(Circuit.from_text(text), {key: np.array([0.0, 1.0])})
+    stands = operating_point(moved(Circuit.from_text(text), [fault_named(key)]))
+    edited = operating_point(Circuit.from_text(text.replace("xp a w b", f"xp {lugs}")))
+    for node in ("b", "w"):
+        assert both.voltage(node) == pytest.approx([operating_point(Circuit.from_text(text)).voltage(node)[0], edited.voltage(node)[0]], rel=1e-7)
+        assert stands.voltage(node) == pytest.approx(edited.voltage(node), rel=1e-7)
+    assert abs(edited.voltage("w")[0] - both.voltage("w")[0]) > 1e-3
+
+
+@pytest.mark.parametrize(("key", "can"), [("xp.r2.between(a,b)", True), ("xp.r2.between(a,nowhere)", False), ("xp.between(a,b)", False)])
+def test_only_a_resistor_stands_between_other_nodes(key, can):
+    circuit = Circuit.from_text("* t\n.include pot.lib\nv1 a 0 9\nr1 b 0 1k\nxp a w b pot_lin\nrw w 0 1k\n")
+    assert can_override(circuit, key) is can

@@ -21,7 +21,7 @@ from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.model import helper
-from nuvlo.model.densities import TAILS, along_lines
+from nuvlo.model.densities import TAILS, along_lines, given, given_along
 from nuvlo.model.diagnosis import (
     AT_A_GLANCE,
     ENDS,
@@ -595,7 +595,7 @@ def test_the_lens_shows_what_an_eye_would_see(text, kind, refs):
 def test_what_is_not_known_is_spread_about_what_is_said():
     leak = next(m for m in single_mistakes(kit_of("gorsefire")) if m.text == "C2 leaks")
     ((_, least),), ((_, middle),), ((_, most),) = (leak.made(s) for s in (0.0, 0.5, 1.0))
-    assert (least, middle, most) == pytest.approx((10e3 / 4, 10e3, 40e3))
+    assert (least, middle, most) == pytest.approx((10e3 / 6, 10e3, 60e3))
     cold = next(m for m in single_mistakes(kit_of("gorsefire")) if m.text == "a joint of R1 is cold")
     assert cold.made(0.5)[0][1] == pytest.approx(100 + 10e3)
     assert cold.made(0.0)[0][1] == pytest.approx(100 + 1e3)
@@ -673,6 +673,65 @@ def test_along_a_line_there_is_so_much_more_doubt():
         for p in range(3):
             u = along[:, k, p]
             assert found[k, p] == pytest.approx(multivariate_t(np.zeros(4), about + np.outer(u, u), df=TAILS).logpdf(away[:, k, p]))
+
+
+def test_what_is_known_of_others_is_what_the_inverse_of_all_says():
+    """Of a normal vector, given some of it: from the block of the precision matrix that is left, which shares no step with it. Along a line it is the
+    same with the line's own spread laid on."""
+    dice = np.random.default_rng(5)
+    root = dice.normal(size=(6, 6))
+    about, away, along = root @ root.T + np.eye(6), dice.normal(size=(4, 1, 3)), dice.normal(size=(6, 1, 3))
+
+    def by_hand(whole, read):
+        precision = np.linalg.inv(whole)
+        left = np.linalg.inv(precision[4:, 4:])
+        return -left @ precision[4:, :4] @ read, np.diag(left)
+
+    moved, less = given(away[:, :, 0].T, about[None, :4, :4], about[None, 4:, :4])
+    middle, left = by_hand(about, away[:, 0, 0])
+    assert moved[0] == pytest.approx(middle)
+    assert np.diag(about)[4:] - less[0] == pytest.approx(left)
+    moved, less, further = given_along(away, along[:4], about[:4, :4], about[4:, :4], along[4:])
+    for p in range(3):
+        u = along[:, 0, p]
+        middle, left = by_hand(about + np.outer(u, u), away[:, 0, p])
+        assert moved[:, 0, p] == pytest.approx(middle)
+        assert np.diag(about)[4:] - less + further[:, 0, p] == pytest.approx(left)
+
+
+@pytest.mark.parametrize(("name", "halved", "ohms", "shown"), [("lampwick", "r1", 12.3e3, "TP2"), ("lampwick", "r2", 8.1e3, "TP2"), ("gorsefire", "r6", 2.7e3, "TP6")])
+def test_what_another_reading_tells_already_is_worth_no_bits(name, halved, ohms, shown):
+    """A value that may be anything spreads every reading behind it; once one of these is read, the others are known to what the meter and the other
+    parts leave open, as many good units with that very part in them show."""
+    d = diagnosis_of(name)
+    bench = SimulatedBench(HiddenUnit(d.kit, 8, {halved: str(ohms)}))
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    taken = bench.observed(d.readings[rows[shown, "voltage"]])
+    (mistake,) = (k for k, m in enumerate(d.mistakes, start=1) if m.kind == "value" and m.refs == (halved.upper(),))
+    volts = np.array([k for k, r in enumerate(d.readings) if r.quantity == "voltage" and r.key not in taken and not r.empty])
+    before, wide = (part[:, 0] for part in d._expected(volts, np.array([mistake]), {}))
+    after, left = (part[:, 0] for part in d._expected(volts, np.array([mistake]), taken))
+    truth = np.array([bench.observed(d.readings[k])[d.readings[k].key].value for k in volts])
+    told = left < 0.1 * wide  # what the first reading says already
+    assert told.sum() >= 2
+    assert np.median(np.abs(after - truth)[told]) < 0.5 * np.median(np.abs(before - truth)[told])
+    assert (np.abs(after - truth)[told] < 4 * np.sqrt(left[told]) + 0.02).all()
+
+
+@pytest.mark.parametrize(("name", "ref", "value"), [("lampwick", "R17", 22e3), ("lampwick", "R18", 22e3), ("tidewheel", "R8", 220e3), ("lampwick", "C4", 1e-9)])
+def test_a_leg_that_was_lifted_parts_what_nothing_else_does(name, ref, value):
+    """A value no reading in the unit shows: the leg up and the part read by itself, it is that part alone, and the unit is not called good."""
+    d = diagnosis_of(name)
+    (r,) = (r for r in d.readings if r.key == (ref, "lifted"))
+    ranking = d.rank({r.key: Measured(value, value / 100, r.unit)})
+    accused = ranking.accused
+    assert accused is not None
+    assert {ref} == {x for m in accused.mistakes for x in m.refs}
+    its_own = sum(g.probability for g in ranking.groups if any(ref in m.refs for m in g.mistakes))
+    assert its_own > 0.9 * (1.0 - ranking.unexplained)
+    assert ranking.nothing_shown < 0.1
+    right = d.rank({r.key: Measured(d.kit.parts[ref].value, d.kit.parts[ref].value / 100, r.unit)})
+    assert right.nothing_shown >= d.rank({}).nothing_shown
 
 
 @pytest.mark.parametrize(

@@ -16,6 +16,7 @@ import numpy as np
 from nuvlo.arrays import Array
 from nuvlo.circuit.cards import Block, Card, Model, Netlist
 from nuvlo.circuit.expression import Expression
+from nuvlo.circuit.faults import STANDS
 from nuvlo.circuit.models import MODEL_TYPES
 from nuvlo.circuit.netlist import NetlistError, parse_netlist, read_netlist
 from nuvlo.circuit.shipped import completed
@@ -43,8 +44,8 @@ class Element:
     polarity: int = 1  # −1 for a PNP transistor or a P-channel FET
     controls: tuple[str, ...] = ()  # full names of the elements that F, H and K speak of
     senses: tuple[tuple[str, tuple[int, int] | str], ...] = ()  # what a B source's expression speaks of
-    copy_of: str = ""  # of a transistor with its legs in other holes: the element it stands for
-    legs: str = ""  # and which legs stand where, of it or of another like some element
+    copy_of: str = ""  # of what stands between other nodes in some members: the element it is
+    stands_by: str = ""  # and the override by which it does
     model: Model | None = None
 
     @property
@@ -166,8 +167,8 @@ class Asked(dict[str, "float | Array"]):
     def __init__(self, overrides: Overrides) -> None:
         super().__init__(overrides)
         self.known: Known = {}
-        self.turned = tuple(name for name in overrides if ".legs_" in name)
-        self.faultless = not any(mark in name for name in overrides for mark in (".missing", ".reversed", ".legs_"))
+        self.moved = tuple(name for name in overrides if any(mark in name for mark in STANDS))
+        self.faultless = not self.moved and not any(mark in name for name in overrides for mark in (".missing", ".reversed"))
 
 
 class Memory:
@@ -308,7 +309,7 @@ class Circuit:
         out: set[str] = set()
         for name in overrides:
             head, _, tail = name.rpartition(".")
-            if name == "temper" or tail in ("missing", "reversed", "temp", "dtemp") or tail.startswith("legs_") or " " in name:
+            if name == "temper" or tail in ("missing", "reversed", "temp", "dtemp") or any(mark in name for mark in STANDS) or " " in name:
                 return None
             found = {e for e in (name, head) if e in self._by_name} | self._hanging.get(name, set())
             if not found and name not in self._hanging:

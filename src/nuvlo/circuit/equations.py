@@ -23,7 +23,7 @@ from nuvlo.circuit.elimination import Elimination
 from nuvlo.circuit.expression import Expression
 from nuvlo.circuit.kernel import Kernel, kernel
 from nuvlo.circuit.netlist import NetlistError
-from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_turned_legs
+from nuvlo.circuit.overrides import ABSENT, bridges, check, direction, present, with_moved
 from nuvlo.circuit.sums import Sums, add
 from nuvlo.circuit.waveform import Waveform
 from nuvlo.problems import Problem
@@ -72,8 +72,8 @@ class Equations:
         if usual and overrides and (changed := self._simple(circuit, overrides)) is not None:
             self._start_from(circuit.equations, overrides, changed)
             return
-        self.given = circuit  # before copies with turned legs stand in it
-        circuit = with_turned_legs(circuit, overrides)
+        self.given = circuit  # before copies of what stands elsewhere are in it
+        circuit = with_moved(circuit, overrides)
         self.circuit = circuit
         self.temperature = np.atleast_1d(np.asarray(overrides.get("temper", circuit.temperature), float)) + ZERO_CELSIUS
         self.nominal = circuit.nominal + ZERO_CELSIUS

@@ -6,6 +6,7 @@ Each has a ``key`` by which it stands among the overrides of a circuit, 1 (or th
 - ``d1.reversed``: a diode, or the current or voltage of a source, the other way round;
 - ``q1.legs_ebc``: in the holes for collector, base and emitter (or drain, gate and source, written ``dgs``) stand these legs;
 - ``q1.legs_cbe_as_q2``: there stand these legs of a transistor such as ``q2``;
+- ``xfuzz.r2.between(a,b)``: a resistor stands between these nodes, as half of a pot does whose leads are on each other's lugs;
 - ``bridge(a,b)``: ohms between two nodes that should not touch, infinite for none;
 - anything else is a value that is not what is printed.
 """
@@ -20,7 +21,9 @@ from typing import ClassVar
 
 LEGS = {"q": "cbe", "j": "dgs", "m": "dgsb"}  # by the letter of the element
 _BRIDGE = re.compile(r"bridge\((.+),(.+)\)")
+_BETWEEN = re.compile(r"(.+)\.between\((.+),(.+)\)")
 _LEGS, _AS = "legs_", "_as_"
+STANDS = (f".{_LEGS}", ".between(")  # in the keys of what stands between other nodes than its own
 
 
 @dataclass(frozen=True)
@@ -79,6 +82,25 @@ class Turned:
 
 
 @dataclass(frozen=True)
+class Moved:
+    """A resistor between other nodes than its own."""
+
+    element: str
+    a: str
+    b: str
+    kinds: ClassVar[str] = "r"
+
+    @property
+    def key(self) -> str:
+        return f"{self.element}.{self.how}"
+
+    @property
+    def how(self) -> str:
+        """What is behind the name of the element."""
+        return f"between({self.a},{self.b})"
+
+
+@dataclass(frozen=True)
 class Bridge:
     """Two nodes that touch: solder between pads, a bent lead, a part that is shorted."""
 
@@ -101,7 +123,7 @@ class Value:
         return self.name
 
 
-Fault = Missing | Reversed | Turned | Bridge | Value
+Fault = Missing | Reversed | Turned | Moved | Bridge | Value
 
 
 def open_joint(element: str) -> Missing:
@@ -115,6 +137,9 @@ def fault_named(key: str) -> Fault:
     bridge = _BRIDGE.fullmatch(key)
     if bridge:
         return Bridge(bridge[1].strip(), bridge[2].strip())
+    moved = _BETWEEN.fullmatch(key)
+    if moved:
+        return Moved(moved[1], moved[2].strip(), moved[3].strip())
     element, _, what = key.rpartition(".")
     if what == "missing":
         return Missing(element)

@@ -13,7 +13,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import GROUND, Asked, Circuit, Element, Overrides
-from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned, Value, fault_named
+from nuvlo.circuit.faults import LEGS, Bridge, Missing, Moved, Reversed, Turned, Value, fault_named
 from nuvlo.circuit.netlist import NetlistError
 from nuvlo.problems import Problem
 
@@ -22,17 +22,16 @@ ABSENT = 1e-12  # S that stays where a part is missing, so that a node it alone 
 
 def present(element: Element, overrides: Overrides) -> Array | float:
     """1 for members that have the part as this element has it, 0 for the others."""
-    if not element.legs and isinstance(overrides, Asked) and overrides.faultless:
+    if not element.stands_by and isinstance(overrides, Asked) and overrides.faultless:
         return 1.0
     there = 1.0 - np.asarray(overrides.get(Missing(element.part).key, 0.0), float)
     for block in _blocks_round(element.part):
         gone = overrides.get(Missing(block).key)
         there = there if gone is None else there * (1.0 - np.asarray(gone, float))
-    turns = _turns(element.part, overrides)
-    if element.legs:
-        share = np.asarray(overrides[Turned.of(element.part, element.legs).key], float)
+    if element.stands_by:
+        share = np.asarray(overrides[element.stands_by], float)
     else:
-        share = 1.0 - sum((np.asarray(overrides[t.key], float) for t in turns), np.zeros(()))
+        share = 1.0 - sum((np.asarray(overrides[m.key], float) for m in _moves(element.part, overrides)), np.zeros(()))
     return np.asarray(there * share)
 
 
@@ -59,36 +58,39 @@ def bridges(circuit: Circuit, overrides: Overrides) -> list[tuple[int, int, Arra
     return out
 
 
-def with_turned_legs(circuit: Circuit, overrides: Overrides) -> Circuit:
-    """The circuit with a second copy of each transistor whose legs some members have in other holes."""
+def with_moved(circuit: Circuit, overrides: Overrides) -> Circuit:
+    """The circuit with a second copy of what stands between other nodes in some members: a transistor with its legs in other holes, half of a pot."""
     extra = []
-    for element in circuit.elements if any(isinstance(fault_named(key), Turned) for key in overrides) else ():
-        for turn in _turns(element.name, overrides) if element.kind in LEGS else ():
-            extra.append(dataclasses.replace(_turned(circuit, turn), name=f"{element.name}~{turn.how}", copy_of=element.name, legs=turn.how))
+    for element in circuit.elements if any(isinstance(fault_named(key), Turned | Moved) for key in overrides) else ():
+        for move in _moves(element.name, overrides):
+            if element.kind in move.kinds:
+                extra.append(dataclasses.replace(_moved(circuit, move), name=f"{element.name}~{move.how}", copy_of=element.name, stands_by=move.key))
     return circuit.with_elements(extra) if extra else circuit
 
 
-def turned(circuit: Circuit, turns: Collection[Turned]) -> Circuit:
-    """The circuit of a unit whose transistors stand so in all members: each in place of the one that belongs there."""
-    out = circuit.with_elements([_turned(circuit, turn) for turn in turns])
-    out.upright = None if any(turn.like for turn in turns) else circuit
+def moved(circuit: Circuit, moves: Collection[Turned | Moved]) -> Circuit:
+    """The circuit of a unit in which these stand so in all members, each in place of the one that belongs there."""
+    out = circuit.with_elements([_moved(circuit, move) for move in moves])
+    out.upright = circuit if all(isinstance(move, Turned) and not move.like for move in moves) else None
     return out
 
 
-def _turned(circuit: Circuit, turn: Turned) -> Element:
-    """What stands in the holes of a transistor then, under its name. Raises :class:`NetlistError` where the legs are not its own."""
-    element = circuit.element(turn.element)
-    stands = circuit.element(turn.like) if turn.like else element
+def _moved(circuit: Circuit, move: Turned | Moved) -> Element:
+    """What stands there then, under the name of what belongs there. Raises :class:`NetlistError` where the legs are not its own."""
+    element = circuit.element(move.element)
+    if isinstance(move, Moved):
+        return dataclasses.replace(element, nodes=(circuit.node(move.a), circuit.node(move.b)))
+    stands = circuit.element(move.like) if move.like else element
     letters = LEGS.get(stands.kind, "")
-    if not turn.fits(stands.kind):
-        raise NetlistError(Problem(f"'{turn.legs}' are not the legs of '{stands.name}'.", f"Write {letters} in another order."))
-    moved = tuple(element.nodes[turn.legs.index(leg)] for leg in letters[:3]) + element.nodes[3 : len(stands.nodes)]
-    return dataclasses.replace(stands, name=element.name, nodes=moved)
+    if not move.fits(stands.kind):
+        raise NetlistError(Problem(f"'{move.legs}' are not the legs of '{stands.name}'.", f"Write {letters} in another order."))
+    nodes = tuple(element.nodes[move.legs.index(leg)] for leg in letters[:3]) + element.nodes[3 : len(stands.nodes)]
+    return dataclasses.replace(stands, name=element.name, nodes=nodes)
 
 
-def _turns(element: str, overrides: Overrides) -> list[Turned]:
-    faults = (fault_named(key) for key in (overrides.turned if isinstance(overrides, Asked) else overrides))
-    return [f for f in faults if isinstance(f, Turned) and f.element == element]
+def _moves(element: str, overrides: Overrides) -> list[Turned | Moved]:
+    faults = (fault_named(key) for key in (overrides.moved if isinstance(overrides, Asked) else overrides))
+    return [f for f in faults if isinstance(f, Turned | Moved) and f.element == element]
 
 
 def can_override(circuit: Circuit, name: str) -> bool:
@@ -102,7 +104,9 @@ def can_override(circuit: Circuit, name: str) -> bool:
             return all(n in (*GROUND, *circuit.nodes) for n in (a, b))
         case Missing(element) if any(e.name.startswith(f"{element}.") for e in circuit.elements):
             return True
-        case Missing() | Reversed() | Turned() as fault:
+        case Moved(_, a, b) as fault if any(n not in (*GROUND, *circuit.nodes) for n in (a, b)):
+            return False
+        case Missing() | Reversed() | Turned() | Moved() as fault:
             return any(e.name == fault.element and e.kind in fault.kinds for e in circuit.elements)
 
 

@@ -36,6 +36,27 @@ def along_lines(away: Array, along: Array, spread: Array) -> Array:
     return out.reshape(away.shape[1:])
 
 
+def given(away: Array, spread: Array, also: Array) -> tuple[Array, Array]:
+    """What is known of other readings from those that lie ``away`` (N, R) with ``spread`` (N, R, R), and go with the others by ``also`` (N, A, R):
+    how far their middles move (N, A), and by how much their variances shrink (T. W. Anderson, *An Introduction to Multivariate Statistical
+    Analysis*, 3rd ed., 2.5)."""
+    solved = np.linalg.solve(spread, np.concatenate([away[..., None], also.transpose(0, 2, 1)], axis=2))
+    return (also @ solved[..., :1])[..., 0], (also * solved[..., 1:].transpose(0, 2, 1)).sum(axis=2)
+
+
+def given_along(away: Array, along: Array, spread: Array, also: Array, beside: Array) -> tuple[Array, Array, Array]:
+    """The same of K · P points ``away`` (R, K, P) with the one ``spread`` (R, R), each anywhere ``along`` (R, K, P) a line, which takes other
+    readings ``beside`` (A, K, P): how far these move (A, K, P), by how much the variance that goes with the others shrinks (A,), and what is left
+    along the line (A, K, P)."""
+    solved = np.linalg.solve(spread, np.concatenate([also.T, away.reshape(len(away), -1), along.reshape(len(along), -1)], axis=1))
+    gain, a, u = np.split(solved, [len(also), len(also) + away[0].size], axis=1)
+    flat = along.reshape(len(along), -1)
+    more = 1.0 + (flat * u).sum(axis=0)
+    onward = beside.reshape(len(beside), -1) - also @ u
+    moved = also @ a + onward * (flat * a).sum(axis=0) / more
+    return moved.reshape(beside.shape), (also * gain.T).sum(axis=1), (onward**2 / more).reshape(beside.shape)
+
+
 def by_itself(away: Array, wide: Array) -> Array:
     """The same of each reading by itself, of any shape."""
     nu = ONE_TAILS

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 import warnings
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -25,7 +25,7 @@ from nuvlo.files.kept import content_of, kept
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
-from nuvlo.model.densities import along_lines, by_itself, together
+from nuvlo.model.densities import along_lines, by_itself, given, given_along, together
 from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.information import bits_of, of_two, parts, roughly
 from nuvlo.model.mistakes import Mistake, single_mistakes
@@ -78,6 +78,7 @@ ROUGH, ROUGH_TONE = 0.03, 0.15  # share of what a mistake moves a reading by, th
 NO_SPREAD = 1e-9  # of what a mistake moves a reading by, that is no spread of draws but their rounding
 FOLLOWS, CLEAR = 3.0, 0.1  # times the least doubt of a meter, or this share of how far mistakes lie apart, within which a sum of readings is one
 EITHER = 2.0  # sums of spreads by which two states of rest are apart
+LEFT = 0.01  # at least, of the variance of a reading, however much others tell of it
 STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked next
 WEIGHED = 12  # readings whose bits are worked out to the last
 
@@ -309,30 +310,40 @@ class Diagnosis:
         r = self.readings[row]
         return SHARE[_as(r)] if _as(r) in FLOOR else STRAY.get(r.unit, 1.0) / 2
 
+    def _read(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[list[int], Array, Array]:
+        """Which readings a meter took, what it showed and how far that is in doubt, on the scale each is judged by."""
+        # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
+        rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self._looked[k] and (_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
+        full = np.full((len(self.readings), 1), np.nan)
+        full[rows, 0] = [taken[self.readings[k].key].value for k in rows]
+        return rows, self._scaled(full)[rows, 0], np.array([self._doubt(k, taken[self.readings[k].key]) for k in rows])
+
+    def _covariance(self, rows: Sequence[int], columns: Sequence[int], states: slice | NDArray[np.intp] = slice(None)) -> Array:
+        """(states, rows, columns): how readings go together under each state, drawn towards how they do in a good unit. Where anything may be read,
+        that tells of no other reading."""
+        off, vague = self.seen[1], self._junctions | self._junctions[:, :1]
+        a, b = off[rows][:, states], off[columns][:, states]
+        about = a.transpose(1, 0, 2) @ b.transpose(1, 2, 0) / max(self.draws - 1, 1)
+        wide, broad = (np.sqrt((one**2).sum(axis=2).T / max(self.draws - 1, 1)) for one in (a, b))
+        out: Array = (1.0 - SHRUNK) * about + SHRUNK * self.related[np.ix_(rows, columns)] * wide[:, :, None] * broad[:, None, :]
+        other = np.not_equal.outer(rows, columns)
+        out[other & (vague[rows][:, states].T[:, :, None] | vague[columns][:, states].T[:, None, :])] = 0.0
+        return out
+
     def likelihoods(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array, Array]:
         """Logarithm of the density of what was read under each state of the good unit and the mistakes (states,); the same with every reading
         by itself, as if none told of another; and that with something unknown besides, which may touch any reading."""
-        mean, off = self.seen
-        # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
-        rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self._looked[k] and (_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
+        mean = self.seen[0]
+        rows, y, doubt = self._read(taken)
         looks, also = self._seen(taken)
         if not rows:
             return looks, looks, also
-        read = np.array([taken[self.readings[k].key].value for k in rows])
-        full = np.full((len(self.readings), 1), np.nan)
-        full[rows, 0] = np.where(np.isnan(read), np.nan, read)
-        y = self._scaled(full)[rows, 0]
-        doubt = np.array([self._doubt(k, taken[self.readings[k].key]) for k in rows])
-        about = np.einsum("rmt,smt->mrs", off[rows], off[rows]) / max(self.draws - 1, 1)
-        own, middle = np.einsum("mrr->mr", about).copy(), mean[rows]
+        about = self._covariance(rows, rows)
+        k = np.arange(len(rows))
+        own, middle = about[:, k, k].copy(), mean[rows]
         # Where a good unit has a junction in the way and so has another, only less than any meter shows of a good one tells for that.
         either = self._junctions[rows] & self._junctions[rows, :1] & (y >= self._lows[rows, 0])[:, None]
         middle, own = np.where(either, middle[:, :1], middle), np.where(either.T, own[:1], own)
-        wide = np.sqrt(own)
-        about = (1.0 - SHRUNK) * about + SHRUNK * self.related[np.ix_(rows, rows)] * wide[:, :, None] * wide[:, None, :]
-        k = np.arange(len(rows))
-        vague = (self._junctions[rows] | self._junctions[rows, :1]).T  # where anything may be read, that tells of no other reading
-        about[vague[:, :, None] | vague[:, None, :]] = 0.0
         about[:, k, k] = own + doubt**2
         away = y - middle.T
         known = self._followed(rows, y, doubt, together(away, about))
@@ -364,22 +375,64 @@ class Diagnosis:
         moved[self._junctions[:, some] | self._junctions[:, :1]] = 0.0  # there nothing is told
         return some, self.seen[0][:, :1, None] + moved
 
+    @cached_property
+    def _points(self) -> tuple[Array, Array]:
+        """(readings, K, points) where a mistake that comes to more or less may be: at what was drawn, and in the middle from one to the next, there
+        with how far it is to either side, as a standard deviation."""
+        _, courses = self._courses
+        between = np.diff(courses, axis=2)
+        return np.concatenate([courses, courses[..., 1:] - between / 2], axis=2), np.concatenate([np.zeros_like(courses), between / math.sqrt(12.0)], axis=2)
+
+    def _ways(self, rows: list[int], y: Array, some: slice | NDArray[np.intp] = slice(None)) -> tuple[Array, Array, NDArray[np.bool_]]:
+        """How far what was read lies from each of these points (rows, K, points), their reach along the line, and which have a solution."""
+        here, along = (part[rows][:, some] for part in self._points)
+        there = np.asarray(np.isfinite(here + along).all(axis=0))
+        return np.where(there, y[:, None, None] - here, 0.0), np.where(there, along, 0.0), there
+
+    def _of_good(self, rows: list[int], doubt: Array) -> Array:
+        """(rows, rows) how readings of a good unit go together, with the meter's doubt; what lies behind a junction with nothing."""
+        own, told = (self.seen[1][rows, 0] ** 2).mean(axis=1), ~self._junctions[rows, 0]
+        wide = np.sqrt(own) * told
+        out: Array = self.related[np.ix_(rows, rows)] * np.outer(wide, wide) + np.diag(own * ~told + doubt**2)
+        return out
+
+    def _expected(self, asked: NDArray[np.intp], states: NDArray[np.intp], taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
+        """Middle and variance (asked, states) of what a meter would show under each state, by what it showed so far. Mistakes that come to more or
+        less have come as far as that says."""
+        mean, off = self.seen
+        middle, own = mean[np.ix_(asked, states)], (off[np.ix_(asked, states)] ** 2).mean(axis=2)
+        rows, y, doubt = self._read(taken)
+        if not rows:
+            return middle, own
+        about = self._covariance(rows, rows, states)
+        k = np.arange(len(rows))
+        about[:, k, k] += doubt**2
+        shift, less = given((y[:, None] - mean[rows][:, states]).T, about, self._covariance(asked.tolist(), rows, states))
+        middle, left = middle + shift.T, np.maximum(own - less.T, LEFT * own)
+        some, at = np.nonzero(np.equal.outer(self._courses[0], states))
+        if some.size:
+            away, along, there = self._ways(rows, y, some)
+            here, beside = (part[np.ix_(asked, some)] for part in self._points)
+            spread = self._of_good(rows, doubt)
+            also = self._of_good([*asked.tolist(), *rows], np.zeros(asked.size + len(rows)))[: asked.size, asked.size :]
+            chance = np.where(there, along_lines(away, along, spread), -np.inf) - math.log(self.draws) * (along != 0).any(axis=0)
+            chance = np.exp(chance - chance.max(axis=1, keepdims=True))
+            chance /= chance.sum(axis=1, keepdims=True)
+            shift, less, further = given_along(away, along, spread, also, beside)
+            point = np.where(np.isfinite(here), here, 0.0) + shift
+            middle[:, at] = (chance * point).sum(axis=2)
+            good = (off[asked, 0] ** 2).mean(axis=1)
+            left[:, at] = np.maximum(good - less, LEFT * good)[:, None] + (chance * ((point - middle[:, at, None]) ** 2 + further)).sum(axis=2)
+        return middle, left
+
     def _followed(self, rows: list[int], y: Array, doubt: Array, known: Array) -> Array:
         """``known`` (states,), what was read under each, with those that come to more or less followed to where they explain it best: at what was
         drawn, and anywhere on the straight line from one to the next, which is as if there were so much more doubt along it."""
-        some, courses = self._courses
+        some, _ = self._courses
         if not some.size:
             return known
-        here = courses[rows]
-        here = np.concatenate([here, (here[..., 1:] + here[..., :-1]) / 2], axis=2)
-        along = np.diff(courses[rows], axis=2) / math.sqrt(12.0)
-        along = np.concatenate([np.zeros((*along.shape[:2], self.draws)), along], axis=2)
-        there = np.isfinite(here + along).all(axis=0)
-        away, along = np.where(there, y[:, None, None] - here, 0.0), np.where(there, along, 0.0)
-        wide = np.sqrt((self.seen[1][rows, 0] ** 2).mean(axis=1))
-        told = ~self._junctions[rows, 0]
-        alone = np.diag(wide**2 * ~told + doubt**2)
-        found = along_lines(away, along, self.related[np.ix_(rows, rows)] * np.outer(wide * told, wide * told) + alone)
+        away, along, there = self._ways(rows, y)
+        found = along_lines(away, along, self._of_good(rows, doubt))
         share = np.repeat([0.5 / self.draws, 0.5 / (self.draws - 1)], [self.draws, self.draws - 1])
         best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(share), axis=1)
         out = known.copy()
@@ -488,45 +541,55 @@ class Diagnosis:
         share, unexplained = self.in_states(taken, repaired)
         likely = self._of_mistakes(share)
         groups: list[tuple[list[int], float]] = []
-        looked = [row for row, r in enumerate(self.readings) if r.quantity == "look" and r.key in taken]
+        looked, lifted = ([row for row, r in enumerate(self.readings) if r.quantity == kind and r.key in taken] for kind in ("look", "lifted"))
+        wrong = {self.readings[row].part for row in looked if taken[self.readings[row].key].value > 0.5}
         order = np.argsort(-likely[1:], kind="stable") + 1
         free = np.ones(likely.size, dtype=bool)
         for k in order:
             if free[k]:  # the likeliest left, with all that is like it; what was looked at parts those that no meter does
-                alike = free & self._same[k] & (self.shows[looked] == self.shows[looked, k][:, None]).all(axis=0)
+                alike = free & self._same[k] & (self.shows[looked] == self.shows[looked, k][:, None]).all(axis=0) & ~self._parted(k, lifted)
                 members = order[alike[order]].tolist()
                 free[members] = False
                 groups.append((members, float(likely[members].sum())))
         groups.sort(key=lambda g: -g[1])
         named = tuple(
-            Group(tuple(self.mistakes[k - 1] for k in members), share, self._alike(0, members[0]) and not self._found_at(members[0], taken))
+            Group(tuple(self.mistakes[k - 1] for k in members), share, self._silent(members[0], wrong, lifted))
             for members, share in groups
         )
         return Ranking(named, float(likely[0]), unexplained, self.next(share, taken, only, unexplained, skipped, empty))
 
-    def _found_at(self, mistake: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
-        """Whether a look, or a leg that was lifted, showed that something is wrong with a part this mistake concerns."""
-        refs = self.mistakes[mistake - 1].refs
-        return any(taken[r.key].value > 0.5 for r in self.readings if r.quantity == "look" and r.key in taken and r.part in refs)
+    def _silent(self, mistake: int, wrong: set[str], lifted: list[int]) -> bool:
+        """Whether it reads as a good unit does, with no leg lifted that would show it; nor were parts it concerns seen to be ``wrong``."""
+        return bool(self._same[0, mistake]) and not self._parted(0, lifted)[mistake] and not wrong & set(self.mistakes[mistake - 1].refs)
+
+    def _parted(self, mistake: int, lifted: list[int]) -> NDArray[np.bool_]:
+        """(1 + mistakes,): which of these readings of parts by themselves tell a mistake from the others."""
+        if not lifted:
+            return np.zeros(1 + len(self.mistakes), dtype=bool)
+        middle, wide = (part[lifted, : 1 + len(self.mistakes)] for part in self._compared)
+        apart = (middle - middle[:, [mistake]]) ** 2 > APART**2 * (wide + wide[:, [mistake]])
+        return np.asarray(apart.any(axis=0))
 
     def indistinct(self, mistake: Mistake) -> bool:
         """Whether no reading of the table tells a mistake from a good unit: only looking does, or a tone."""
         return bool(self._same[0, 1 + self.mistakes.index(mistake)])
 
-    def _alike(self, a: int, b: int) -> bool:
-        """Whether no reading of the table tells two mistakes apart."""
-        return bool(self._same[a, b])
-
     @cached_property
-    def _same(self) -> Array:
+    def _compared(self) -> tuple[Array, Array]:
+        """Middle and variance (readings, states) by which two are told apart: of what comes to more or less, where it comes to most."""
         mean, off = self.seen
         noise = np.array([self._noise(row) for row in range(len(self.readings))])
         own = (off**2).mean(axis=2) + noise[:, None] ** 2
-        # What comes to more or less is told where it comes to most.
         some, courses = self._courses
         far = np.take_along_axis(courses, np.nanargmax(np.nan_to_num(np.abs(courses - mean[:, :1, None]), nan=-1.0), axis=2)[..., None], axis=2)[..., 0]
         mean, own = mean.copy(), own.copy()
         mean[:, some], own[:, some] = np.where(np.isfinite(far), far, mean[:, some]), own[:, :1]
+        return mean, own
+
+    @cached_property
+    def _same(self) -> Array:
+        """(1 + mistakes, 1 + mistakes): whether no reading in the unit tells the two apart."""
+        mean, own = self._compared
         first = np.arange(1 + len(self.mistakes))
         last = first.copy()
         last[self.states[first.size :]] = np.arange(first.size, self.states.size)
@@ -572,12 +635,12 @@ class Diagnosis:
         left = [row for row in left if not self._follows(row, taken)]
         told = [one for kind in ("look", TOUCH) for one in self._looks([row for row in left if self.readings[row].quantity == kind], heavy, w)]
         told += [(self.readings[row], self._glance(row, heavy, w, taken)) for row in left if self.readings[row].quantity in WHOLE]
-        mean, off = self.seen
         asked = np.array([row for row in left if not self._looked[row]], dtype=int)
         if asked.size:
             takes = np.array([self.readings[row].takes(before) for row in asked])
-            wide = np.sqrt((off[np.ix_(asked, heavy)] ** 2).mean(axis=2) + np.array([self._noise(row) for row in asked])[:, None] ** 2)
-            middle, chances, which = mean[np.ix_(asked, heavy)], w, self.states[heavy]
+            middle, left_over = self._expected(asked, heavy, taken)
+            wide = np.sqrt(left_over + np.array([self._noise(row) for row in asked])[:, None] ** 2)
+            chances, which = w, self.states[heavy]
             if unexplained > 0:  # something unknown may make anything of it
                 middle = np.concatenate([middle, self._apart[asked, :1]], axis=1)
                 wide = np.concatenate([wide, (self._apart[asked, 1] + wide.min(axis=1))[:, None]], axis=1)

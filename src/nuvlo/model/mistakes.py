@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, permutations
 
@@ -16,7 +16,7 @@ import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.catalogue import Type, find
-from nuvlo.circuit.faults import LEGS, Bridge, Missing, Reversed, Turned, fault_named
+from nuvlo.circuit.faults import LEGS, Bridge, Missing, Moved, Reversed, Turned, fault_named
 from nuvlo.craft.look_alikes import look_alikes
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
@@ -30,6 +30,7 @@ ANOTHER = (0.5, 0.7, 0.83, 1.2, 1.45, 2.0, 0.2, 5.0, 1e-2, 1e2, 1e-4, 1e4)  # ti
 MOST_PAIRS, BESIDE_MM = 80, 12.0  # of resistors that may be exchanged; between such, from middle to middle
 MOST_OTHERS, OFF_VOLTS = 20, 2.0  # such values, those of the kit first; times more or less that the volts of a supply are
 FILM_LEAKS, HELD_FARADS = 220e3, 1e-9  # Ω of a film capacitor that leaks; from where one holds DC off anything
+OTHER_WIPER = 0.3  # as often as a pot's leads, that a trimmer has its legs in another order (common practice, no source)
 REVERSED_OHMS, LEAKY_OHMS = 1e3, 10e3  # of an electrolytic the wrong way round, and of one that leaks
 WEAK_GAIN = 15.0  # of a transistor that has suffered
 STUCK_OHMS, SUBSTRATE_OHMS = 20.0, 5.0  # of an output that has failed to a rail; of a chip whose supply is the wrong way round
@@ -91,7 +92,7 @@ class Flaw:
 
 
 SERIES = {"d": {"rs": "a leg"}, "q": {"rc": "the collector", "rb": "the base", "re": "the emitter"}, "j": {"rd": "the drain", "rs": "the source"}}  # Ω that a model has in a leg
-AS_TURNED = ("reversed", "turned", "backwards")
+AS_TURNED = ("reversed", "turned", "backwards", "crossed")
 AS_VALUE = ("decade", "strip", "look-alike", "exchanged", "variant")
 
 
@@ -182,7 +183,7 @@ def _of_part(kit: Kit, part: Part) -> Iterator[Mistake]:
                         f"{ref} is the wrong way round", (ref,), "reversed", ((Bridge(a, b).key, REVERSED_OHMS),),
                         hurts=f"{ref} does not survive it: off at once, and a new one goes in. It may burst.", loose=4.0,
                     )  # fmt: skip
-                    yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),), loose=4.0)
+                    yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, LEAKY_OHMS),), loose=6.0)
                 elif e.kind == "c" and part.value and part.value >= HELD_FARADS:
                     yield Mistake(f"{ref} leaks", (ref,), "leaky", ((Bridge(a, b).key, FILM_LEAKS),), 0.3, loose=5.0)
         if e.kind == "d":
@@ -259,6 +260,7 @@ def _of_blocks(kit: Kit, part: Part) -> Iterator[Mistake]:
         return
     if unit.has_parameter(f"{blocks[0]}.pos"):
         yield Mistake(f"{ref} has an open lug, or its track is broken", (ref,), "open", gone)
+        yield from _crossed(part, blocks, pins)
         if part.value:
             for one in _other_decades(part, override_of_element(blocks[0])):
                 yield Mistake(one.text, one.refs, one.kind, tuple((override_of_element(e), one.overrides[0][1]) for e in blocks), one.share)
@@ -282,6 +284,16 @@ def _of_blocks(kit: Kit, part: Part) -> Iterator[Mistake]:
                 if at[rail] != out:
                     bridge = Bridge(out, at[rail])
                     yield Mistake(f"the output of {ref}{half} is stuck at its {says} rail", (ref,), "dead", ((bridge.key, STUCK_OHMS),), 0.5, asleep)
+
+
+def _crossed(part: Part, blocks: Sequence[str], pins: Sequence[Mapping[str, str]]) -> Iterator[Mistake]:
+    """The wiper's lead and that of an end on each other's lugs: the half of the track between the wiper and the other end then lies between the ends.
+    A trimmer of another type has its wiper elsewhere."""
+    lug, share = ("leg", OTHER_WIPER) if part.kind == "trimmer" else ("lug", 1.0)
+    for end, other, half in (("1", "3", "r2"), ("3", "1", "r1")):
+        if all(at.keys() >= {"1", "2", "3"} and at["2"] not in (at[end], at[other]) and at[end] != at[other] for at in pins):
+            stands = tuple((Moved(f"{block}.{half}", at[end], at[other]).key, 1.0) for block, at in zip(blocks, pins, strict=True))
+            yield Mistake(f"{lug}s {min(end, '2')} and {max(end, '2')} of {part.ref} are exchanged", (part.ref,), "crossed", stands, share)
 
 
 def _mixed_up(kit: Kit) -> Iterator[Mistake]:

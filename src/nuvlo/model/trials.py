@@ -18,7 +18,7 @@ from nuvlo import progress
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
-from nuvlo.circuit.faults import Missing, Turned, fault_named
+from nuvlo.circuit.faults import Missing, Moved, Turned, fault_named
 from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import FAINT, GENTLE, SLIGHT, STRONG, Unpowered
 from nuvlo.circuit.operating_point import (
@@ -31,7 +31,7 @@ from nuvlo.circuit.operating_point import (
     rest_of,
     solve,
 )
-from nuvlo.circuit.overrides import turned
+from nuvlo.circuit.overrides import moved
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.heat import rises
@@ -97,7 +97,7 @@ class Trials:
     def tried(self, some: Company) -> dict[int, Array]:
         """What its readings would be with its mistakes, by row."""
         mistakes = [self.everyone[k] for k in some.mistakes]
-        wrong = _Circuits(turns_of(mistakes[0]))
+        wrong = _Circuits(moves_of(mistakes[0]))
         return self._ohms(mistakes, some.draws, wrong) if some.ohms else self._read(mistakes, some.draws, wrong)
 
     @contextmanager
@@ -148,12 +148,12 @@ class Trials:
         if self.often is not None and self.draws % 4 == 0:  # half of them are as many of the one way to rest as of the other
             seldom[1 + np.argsort(self.often, kind="stable")[: round(SELDOM * self.often.size)]] = True
         few = min(DRAWS_OF_OHMS, self.draws) if len(self.everyone) > 1 else self.draws
-        alike: dict[tuple[tuple[Turned, ...], bool, int], list[int]] = {}
+        alike: dict[tuple[tuple[Turned | Moved, ...], bool, int], list[int]] = {}
         for k, one in enumerate(self.everyone):
             # What comes to more or less is followed from draw to draw, beside the good unit: of both all draws are wanted.
             every = one is None or one.varies
             for ohms, draws in ((True, self.draws if every else few), (False, self.draws)):
-                alike.setdefault((turns_of(one), ohms, draws // 2 if seldom[k] and not every and not ohms else draws), []).append(k)
+                alike.setdefault((moves_of(one), ohms, draws // 2 if seldom[k] and not every and not ohms else draws), []).append(k)
         out = []
         for (_, ohms, draws), group in alike.items():
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
@@ -167,7 +167,7 @@ class Trials:
             mine = slice(k * draws, (k + 1) * draws)
             made = one.each_made(spread(draws)) if one and not (cold and one.asleep) else {}
             for key, amounts in made.items():
-                if isinstance(fault_named(key), Turned):
+                if isinstance(fault_named(key), Turned | Moved):
                     continue  # so is the circuit itself
                 if key not in values:
                     values[key] = np.full(len(some) * draws, usual(self.kit, self.laws, key))
@@ -308,24 +308,24 @@ def _no_collection() -> Iterator[None]:
             gc.enable()
 
 
-def turns_of(one: Mistake | None) -> tuple[Turned, ...]:
+def moves_of(one: Mistake | None) -> tuple[Turned | Moved, ...]:
     """The transistors that stand in other holes, or are others."""
     faults = (fault_named(key) for key, _ in one.overrides) if one else ()
-    return tuple(f for f in faults if isinstance(f, Turned))
+    return tuple(f for f in faults if isinstance(f, Turned | Moved))
 
 
 class _Circuits:
     """The circuits of a kit with the same transistors turned in all of them."""
 
-    def __init__(self, turns: tuple[Turned, ...]) -> None:
-        self.turns = turns
+    def __init__(self, moves: tuple[Turned | Moved, ...]) -> None:
+        self.moves = moves
         self.known: dict[int, Circuit] = {}
 
     def of(self, circuit: Circuit) -> Circuit:
-        if not self.turns:
+        if not self.moves:
             return circuit
         if id(circuit) not in self.known:
-            self.known[id(circuit)] = turned(circuit, self.turns)
+            self.known[id(circuit)] = moved(circuit, self.moves)
         return self.known[id(circuit)]
 
 

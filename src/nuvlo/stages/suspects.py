@@ -48,7 +48,7 @@ REPAIRS = {
     "open": "Look whether it is there at all; heat both its joints again with fresh solder.", "cold": "Heat its joints again with fresh solder.",
     "lead": "Bend it back, or cut it shorter.", "turned": "Take it out by its legs, one after another, and turn it.",
     "backwards": "Take it out of its socket. Fit a new one, notch to notch.", "absent": "Set it in, every leg in its hole.",
-    "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
+    "crossed": "Put each lead on its own lug; then try the pot from end to end.", "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
 }  # fmt: skip
 UNREAD = Measured(math.nan, 0.0, "")
 LIKELY_SEEN = 0.5  # chance that a look shows it

@@ -183,7 +183,7 @@ def _instrument(s: Session, task: Task) -> Measured:
 FEW_LETTERS = 4  # that say nothing
 OTHER = "other"  # a cause that the table of mistakes does not know
 REPLACED = ("decade", "value", "strip", "look-alike", "exchanged", "variant", "reversed", "leaky", "short", "turned", "weak")  # another part goes in
-SOLDERED = (*REPLACED, "open", "cold", "bridge", "lead")  # an iron is needed
+SOLDERED = (*REPLACED, "open", "cold", "bridge", "lead", "crossed")  # an iron is needed
 
 
 def skip(s: Session, given: Nothing) -> Reply:
