@@ -13,7 +13,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.workshop.demo import SHIPPED
 
-UNITS, SEED = int(os.environ.get("NUVLO_ELSEWHERE", "40")), 20261202
+UNITS, SEED = int(os.environ.get("NUVLO_ELSEWHERE", "40")), 20261208
 NOTHING_TO_EDIT = ("oxbow",)  # drivers and wires alone
 KITS = os.environ.get("NUVLO_KITS", "").split() or [p.name for p in sorted(SHIPPED.iterdir()) if p.name not in NOTHING_TO_EDIT]
 
