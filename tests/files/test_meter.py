@@ -12,6 +12,8 @@ from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.model.probes import readings_of
 from nuvlo.problems import NuvloError
 from nuvlo.stages.prove import tasks
+from nuvlo.stages.task import Wants
+from nuvlo.stages.unpack import tasks as unpacked
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.workshop import Workshop
 
@@ -104,3 +106,19 @@ def test_what_no_meter_has_is_refused_with_its_file(text, says, tmp_path):
     with pytest.raises(NuvloError, match=says) as refused:
         read_reach(tmp_path / "meter.toml")
     assert refused.value.problems[0].file == "meter.toml"
+
+
+@pytest.mark.parametrize(("stated", "measured"), [(None, False), ('"20M"', False), ('"900M"', False), ('"2G"', True), ("1e12", True)])
+def test_what_the_meters_highest_range_does_not_reach_is_found_by_its_marking(stated, measured, tmp_path):
+    """Reedling's gate resistor of 1 GΩ: neither measured loose nor with a leg up, but by a meter that says it can."""
+    (tmp_path / "shop").mkdir()
+    if stated:
+        (tmp_path / "shop" / "meter.toml").write_text(f"most_ohms = {stated}")
+    workshop = Workshop(tmp_path / "shop")
+    session = workshop.start(read_kit(SHIPPED / "reedling"), bench="typed")
+    (task,) = (t for t in unpacked(session.kit, session.build) if t.target == "R1")
+    assert (task.wants is Wants.MEASURE) is measured
+    assert ("its marking has to do" in task.detail) is not measured
+    assert (("R1", "lifted") in {r.key for r in readings_of(session.kit)}) is measured
+    assert all(t.wants is Wants.MEASURE for t in unpacked(session.kit, session.build) if t.target in ("R4", "R5", "R10"))
+    workshop.close()

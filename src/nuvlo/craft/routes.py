@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from nuvlo.kit import Kit, Pad
 from nuvlo.kit.packages import body_mm
+from nuvlo.words import listed
 
 CROSSING_MM, TOUCH_MM = 60.0, 400.0  # what a crossing and a lead over a pad of another letter cost, in mm of lead
 CLEAR_MM = 1.5  # between a bare lead and the rim of such a pad
@@ -52,8 +53,8 @@ class Join:
         """What to lay, in one sentence a lead."""
         said = []
         for lead in self.leads:
-            over = f", in sleeve over {' and '.join(lead.crosses)}" if lead.crosses else ""
-            under = f", under the ties of {' and '.join(lead.under)}" if lead.under else ""
+            over = f", in sleeve over {listed(lead.crosses)}" if lead.crosses else ""
+            under = f", under the ties of {listed(lead.under)}" if lead.under else ""
             said.append(f"{lead.name}, {lead.cut_mm:g} mm{under}{over}")
         return "; ".join(said)
 

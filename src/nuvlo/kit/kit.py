@@ -45,14 +45,19 @@ class Change:
 @dataclass(frozen=True)
 class Reach:
     """``hertz`` to which AC volts are right, ``volts`` from which they are: a twentieth of the lowest range, for many meters; ``ohms``
-    between its leads on volts.
+    between its leads on volts; ``most_ohms`` its highest range.
 
-    Common practice, no source: hand-held meters state 400 Hz or 1 kHz, their AC ranges from 5 % of full scale, and 10 MΩ.
+    Common practice, no source: hand-held meters state 400 Hz or 1 kHz, their AC ranges from 5 % of full scale, 10 MΩ, and 40 MΩ at most.
     """
 
     hertz: float = 1000.0
     volts: float = 0.03
     ohms: float = METER_OHMS
+    most_ohms: float = 40e6
+
+    def beyond(self, value: float, unit: str) -> bool:
+        """Whether a part of this value is more than it reads."""
+        return unit == "Ω" and value > self.most_ohms
 
 
 HAND_HELD = Reach()
@@ -206,7 +211,8 @@ class Kit:
         if not name:
             meet = self._meeting_at(node)
             return f"the joint of {meet[0]} and {meet[1]}" if len(meet) > 1 else f"the free end of {meet[0]}" if meet else f"the net {node}"
-        return f"pin {pin} of {name}" if pin else name
+        alone = self.board is not None and len(self.board.pads_by_ref.get(name, ())) == 1  # a post, a test point
+        return f"pin {pin} of {name}" if pin and not alone else name
 
     def _meeting_at(self, node: str) -> list[str]:
         """The parts that have a lead on ``node``."""

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from nuvlo.kit.kinds import kind_of
+from nuvlo.quantity import UnreadableValue, format_value, parse_value
 
 PLACES = ("board", "panel", "both")  # 'both' stands on the board and through the panel
 
@@ -48,6 +49,15 @@ class Part:
     section: str = ""
     through_panel: bool = False
     asked: bool = False  # what it is, and so where it goes, is not known: it is asked about before anything is done with it
+
+    def said(self, text: str | None = None) -> str:
+        """Its value, or another that was chosen for it, as values are written; what is no value as it was written."""
+        if (text is None or text == self.text) and self.value is not None:
+            return format_value(self.value, self.unit)
+        try:
+            return format_value(parse_value(text or self.text, self.unit), self.unit) if self.unit else text or self.text
+        except UnreadableValue:
+            return text or self.text
 
     @property
     def place(self) -> str:

@@ -296,7 +296,7 @@ def _lifted(kit: Kit) -> Iterator[Reading]:
     """Resistors and capacitors by themselves, one leg out of the board."""
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
-        if part.on_board and part.value and part.unit in ("Ω", "F") and element and not element.startswith("x"):
+        if part.on_board and part.value and part.unit in ("Ω", "F") and element and not element.startswith("x") and not kit.reach.beyond(part.value, part.unit):
             yield Reading(part.ref, "lifted", part.unit, part=override_of_element(element))
 
 

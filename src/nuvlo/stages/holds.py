@@ -13,6 +13,8 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
 
+SETS, RUNS = "dry, set or cool", "over"  # what it is at the end
+
 
 @dataclass(frozen=True)
 class Hold:
@@ -20,7 +22,7 @@ class Hold:
 
     title: str
     until: datetime
-    not_yet: str = "dry, set or cool"
+    not_yet: str = SETS
     passable: bool = False  # whether other steps may go before what it holds
 
     @property
@@ -52,7 +54,7 @@ def craft_holds(kit: Kit, build: Build, ids: Iterable[str]) -> tuple[Hold, ...]:
     """What of the kit's own work by the clock, of these ``ids``, was done and waits."""
     wanted = set(ids)
     found = ((c, build.done_at.get(craft_step(c.id))) for c in kit.info.craft if c.id in wanted)
-    return tuple(Hold(c.title, at + timedelta(hours=c.wait_hours), passable=True) for c, at in found if at is not None and c.wait_hours)
+    return tuple(Hold(c.title, at + timedelta(hours=c.wait_hours), SETS if c.stage is Stage.FIT else RUNS, passable=True) for c, at in found if at is not None and c.wait_hours)
 
 
 def left_of(kit: Kit, build: Build, verbs: Iterable[str]) -> list[str]:
@@ -66,7 +68,7 @@ def left_of(kit: Kit, build: Build, verbs: Iterable[str]) -> list[str]:
 def begun_hold(build: Build, step: StepId, title: str, minutes: float) -> tuple[Hold, ...]:
     """The end of a step that takes so many ``minutes``, once it was begun."""
     begun = build.begun_at.get(step)
-    return () if begun is None or not minutes else (Hold(title, begun + timedelta(minutes=minutes), "over"),)
+    return () if begun is None or not minutes else (Hold(title, begun + timedelta(minutes=minutes), RUNS),)
 
 
 def span(minutes: float) -> str:

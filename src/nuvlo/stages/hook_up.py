@@ -20,6 +20,7 @@ from nuvlo.quantity import Verdict, format_value, sentence
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
 from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.words import listed
 
 JOINTS = {
     "twist": " Twist first; solder seals it.",
@@ -128,11 +129,11 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
     length = f", {wire.length_mm:g} mm" if wire.length_mm else ""
     note = f" {sentence(wire.note)}." if wire.note else ""
     if run.twisted:
-        note += f" Twisted with wire {' and '.join(run.twisted)}."
+        note += f" Twisted with wire{'s' if len(run.twisted) > 1 else ''} {listed(run.twisted)}."
     there = ticked(kit, build.done)
     for end, others in run.shares.items():
         if to_come := [o for o in others if o not in there]:
-            more = f"wires {' and '.join(to_come)} come" if len(to_come) > 1 else f"wire {to_come[0]} comes"
+            more = f"wires {listed(to_come)} come" if len(to_come) > 1 else f"wire {to_come[0]} comes"
             note += f" Leave {end} open: {more} to it too."
     if any((part := kit.find_part(end.partition(".")[0])) is not None and part.kind == "driver" for end in (wire.start, wire.end)):
         note += " Tie it to the wall, clear of the cone and the port."

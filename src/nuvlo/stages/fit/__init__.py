@@ -12,7 +12,6 @@ from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
-from nuvlo.quantity import format_value
 from nuvlo.stages import cabinet, discharge
 from nuvlo.stages.fit.joints import open_marks
 from nuvlo.stages.fit.seating import handling, iron, seating, way_round
@@ -21,7 +20,7 @@ from nuvlo.stages.task import Finding, Shown, Task, Wants
 
 MANY_HEATS = 3  # after which a pad may lift (common practice, no source)
 GATES = {
-    "values": "Read each value once more off the part: {parts}.",
+    "values": "Read each once more off the part itself: {parts}.",
     "polarity": "Look only at which way round: {parts}.",
     "contact": "Touching, not merely near: {parts}. Nothing between them but what belongs there.",
     "section": "Power what is there, current limited, and read it before the next section goes in. {reason}",
@@ -133,10 +132,8 @@ def _more(kit: Kit, ref: str) -> str:
 
 def _fit(kit: Kit, part: Part, build: Build, step: Step) -> Task:
     measured = build.part_value(part.ref)
-    value = build.chosen_values.get(part.ref, part.text)
     known = f", measured {measured}" if measured else ""
-    printed = part.value is not None and part.ref not in build.chosen_values
-    shown = format_value(part.value, part.unit) if printed and part.value is not None else value
+    shown = part.said(build.chosen_values.get(part.ref))
     words = [
         f"{part.kind.capitalize()}{known}. {way_round(part)} {seating(kit, part)}".strip(),
         handling(part),

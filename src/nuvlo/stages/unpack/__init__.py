@@ -9,11 +9,12 @@ from nuvlo.craft.schools import taken
 from nuvlo.craft.tray import in_tray_order, sort_of
 from nuvlo.kit import Kit, Part, Stage
 from nuvlo.kit.kinds import kind_of
+from nuvlo.kit.kit import Reach
 from nuvlo.kit.step_id import StepId, part_step
 from nuvlo.logbook import Build
 from nuvlo.model import Window
 from nuvlo.model.meter import Meter, meter_of
-from nuvlo.quantity import format_value, parse_value, resistor_bands
+from nuvlo.quantity import format_value, parse_value, resistor_bands, sentence
 from nuvlo.quantity.tolerance import tolerance_words
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Solved
@@ -34,7 +35,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     for part in in_tray_order(kit, build.tray_order):
         trusted = spot and part.kind == "resistor" and sort_of(part) in seen and part.ref not in build.measured
         seen.add(sort_of(part))
-        task = _task(part, build, look_alikes.warning(kit, part.ref), trusted, meter)
+        task = _task(part, build, look_alikes.warning(kit, part.ref), trusted, meter, kit.reach)
         if not shorted and task.wants is Wants.MEASURE and part.unit == "Ω" and (part.value or 0.0) < FEW_OHMS:
             out += leads.tasks(Stage.UNPACK, build)
             shorted = True
@@ -62,10 +63,11 @@ def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list
     return out
 
 
-def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter) -> Task:
+def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter, reach: Reach) -> Task:
     chosen = build.chosen_values.get(part.ref)
     value = parse_value(chosen, part.unit) if chosen else part.value
-    if kind_of(part.kind).meter and value is not None and part.tolerance is not None and not trusted:
+    beyond = value is not None and reach.beyond(value, part.unit)
+    if kind_of(part.kind).meter and value is not None and part.tolerance is not None and not trusted and not beyond:
         low, high = value * (1 + part.tolerance[0]), value * (1 + part.tolerance[1])
         quantity = "resistance" if part.unit == "Ω" else "capacitance"
         window = Window(part.ref, quantity, part.unit, value, low, high)
@@ -82,7 +84,9 @@ def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter) -
             part_step(part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
             part.unit, (part.ref,), window=window,
         )  # fmt: skip
-    detail = f"{part.text}. {marking(part) or part.note}".strip().rstrip(".") + "."
+    detail = f"{part.said() if beyond else sentence(part.text)}. {marking(part) or sentence(part.note)}".strip().rstrip(".") + "."
+    if beyond:
+        detail += f" More than the meter reads, which is {format_value(reach.most_ohms, 'Ω')} at most: its marking has to do."
     detail = f"{detail}\n{warning}" if warning else detail
     return Task(
         part_step(part.ref),

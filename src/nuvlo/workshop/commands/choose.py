@@ -82,7 +82,7 @@ def choose(s: Session, given: Chosen) -> Reply:
     for ref, text in chosen.items():
         if s.bench is not None and text != s.kit.part(ref).text:
             s.bench.unit.fit_part(ref, text)
-    return Reply(", ".join(f"{ref} will be {text}" for ref, text in chosen.items()) + ".")
+    return Reply(", ".join(f"{ref} will be {s.kit.part(ref).said(text)}" for ref, text in chosen.items()) + ".")
 
 
 def _meant_before(s: Session, ref: str, text: str) -> bool:
