@@ -20,7 +20,7 @@ from pathlib import Path
 
 import numpy as np
 
-from nuvlo.model.probes import Reading
+from nuvlo.diagnosis.probes import Reading
 from nuvlo.quantity import Measured
 
 LIBRARY = Path(__file__).parents[1] / "src" / "nuvlo" / "circuit" / "library"

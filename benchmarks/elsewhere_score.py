@@ -12,10 +12,10 @@ import numpy as np
 
 from benchmarks.elsewhere import BESIDE_THE_LIST, Elsewhere, Fault, Key, KitText, planted, varied
 from benchmarks.hidden_mistakes import own_windows, pick, told_by
+from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
+from nuvlo.diagnosis.probes import Reading
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.model import Window
-from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.model.probes import Reading
 from nuvlo.quantity import Measured, Verdict, judge
 
 METERED = ("voltage", "current", "resistance", "capacitance", "tone", "lifted")

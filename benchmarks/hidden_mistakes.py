@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from nuvlo.diagnosis.diagnosis import GOOD, UNEXPLAINED, Diagnosis, Ranking
+from nuvlo.diagnosis.mistakes import Mistake
+from nuvlo.diagnosis.probes import SENSES, Reading
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.kit import Kit
 from nuvlo.model import Window
-from nuvlo.model.diagnosis import GOOD, UNEXPLAINED, Diagnosis, Ranking
-from nuvlo.model.mistakes import Mistake
-from nuvlo.model.probes import SENSES, Reading
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, Verdict, judge
 

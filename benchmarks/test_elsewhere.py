@@ -9,8 +9,8 @@ import os
 
 from benchmarks.elsewhere import KitText
 from benchmarks.elsewhere_score import HEADS, added, row, score_elsewhere, score_own
+from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.workshop.demo import SHIPPED
 
 UNITS, SEED = int(os.environ.get("NUVLO_ELSEWHERE", "40")), 20261208

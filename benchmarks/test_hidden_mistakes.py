@@ -11,8 +11,8 @@ import time
 import pytest
 
 from benchmarks.hidden_mistakes import HEADS, own_windows, row, score
+from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.workshop.demo import SHIPPED
 
 UNITS, SEED = int(os.environ.get("NUVLO_HIDDEN", "300")), 20261127

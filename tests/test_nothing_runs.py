@@ -15,7 +15,7 @@ from PyQt6.QtCore import QSettings
 import nuvlo
 from nuvlo.desktop.look import Look, keep_look, read_look
 from nuvlo.desktop.main_window import Window
-from nuvlo.model import helper, trials
+from nuvlo.diagnosis import helper, trials
 from nuvlo.workshop.backup import back_up, restore
 from nuvlo.workshop.demo import SHIPPED
 from nuvlo.workshop.workshop import Workshop

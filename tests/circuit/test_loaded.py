@@ -9,10 +9,10 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loaded import METER_OHMS, seen_from, shown
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.cli.main import main
+from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
-from nuvlo.model.probes import readings_of
 from nuvlo.workshop.places import SHIPPED
 from tests.circuit import ngspice
 from tests.circuit.circuits import kit_text

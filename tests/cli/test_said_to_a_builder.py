@@ -7,10 +7,10 @@ import pytest
 
 from nuvlo.cli.main import main
 from nuvlo.cli.window import _named
+from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.protocols import InstrumentError
-from nuvlo.model.probes import readings_of
 from nuvlo.workshop.places import SHIPPED
 from nuvlo.workshop.workshop import Workshop
 

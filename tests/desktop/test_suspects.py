@@ -12,15 +12,15 @@ from PyQt6.QtWidgets import QLabel
 
 from nuvlo.desktop import controller
 from nuvlo.desktop.compared import ComparedGauge
+from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
+from nuvlo.diagnosis.probes import COLD, TOUCH, Reading
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
-from nuvlo.model.diagnosis import Diagnosis
-from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import COLD, TOUCH, Reading
 from nuvlo.model.working import EMPTY
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspect, Suspicion, probe_task

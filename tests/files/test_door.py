@@ -163,7 +163,7 @@ def test_what_a_netlist_lacks_names_it(tmp_path, capsys, text):
 
 def test_a_fault_of_ours_is_a_sentence_and_a_log(guarded, capsys, monkeypatch, tmp_path):
     monkeypatch.setattr("nuvlo.log.log_path", lambda: tmp_path / "nuvlo.log")
-    monkeypatch.setattr("nuvlo.model.cabinet.wirings", lambda *_: 1 / 0)
+    monkeypatch.setattr("nuvlo.electrics.cabinet.wirings", lambda *_: 1 / 0)
     status, document, said = run(capsys, "cabinet", "4x16")
     assert status == 1
     assert "division by zero" in document["problems"][0]["message"]

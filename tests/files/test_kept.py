@@ -2,13 +2,14 @@
 
 import shutil
 
+import grimp
 import numpy as np
 import pytest
 
+from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files import kept as keeping
-from nuvlo.files.kept import MOST, content_of, kept
+from nuvlo.files.kept import MOST, OWN, content_of, kept
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.workshop.demo import SHIPPED
 
 
@@ -87,3 +88,12 @@ def test_a_change_of_the_program_makes_all_anew(tmp_path, monkeypatch):
     kept(tmp_path, ("a",), made([]))
     monkeypatch.setattr(keeping, "_own", lambda: "another")
     assert kept(tmp_path, ("a",), made([], 2.0))[0] == 2.0
+
+
+def test_every_package_a_table_is_made_by_is_in_its_sum():
+    """By the imports, as import-linter reads them; readers of files, the log and what writes numbers change no table."""
+    graph = grimp.build_graph("nuvlo")
+    needed = {name.split(".")[1] for name in graph.find_upstream_modules("nuvlo.diagnosis.diagnosis") | {"nuvlo.diagnosis"} if "." in name}
+    others = {"arrays", "clock", "files", "log", "logbook", "problems", "progress", "quantity", "words", "audio"}
+    assert needed - others <= set(OWN), "a change there must make all tables anew"
+    assert {"circuit", "model", "electrics", "diagnosis"} <= needed

@@ -348,7 +348,7 @@ def test_an_included_file_may_be_in_older_letters(tmp_path):
 
 @pytest.mark.parametrize("rating", ["9" * 400 + " V", "٤٠٠ V", "1e999 V", "-5 V", "nan V", "²50V"])
 def test_any_rating_is_read_or_refused(tmp_path, rating):
-    from nuvlo.model.stress import overstressed
+    from nuvlo.electrics.stress import overstressed
 
     kit = shutil.copytree(SHIPPED / "gorsefire", tmp_path / "kit")
     lines = (kit / "bom.csv").read_text().splitlines()

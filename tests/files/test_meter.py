@@ -2,14 +2,14 @@
 
 import pytest
 
+from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.meter import read_reach
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import HAND_HELD, Reach
 from nuvlo.kit.reach import within
 from nuvlo.model import WorkingModel
-from nuvlo.model.diagnosis import Diagnosis
-from nuvlo.model.probes import readings_of
 from nuvlo.problems import NuvloError
 from nuvlo.stages.prove import tasks
 from nuvlo.stages.task import Wants

@@ -2,8 +2,8 @@
 
 import pytest
 
+from nuvlo.diagnosis.mistakes import single_mistakes
 from nuvlo.files.mistakes import REPAIRS, learnt, read_habits, shipped
-from nuvlo.model.mistakes import single_mistakes
 from nuvlo.problems import NuvloError
 
 

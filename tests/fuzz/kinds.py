@@ -23,6 +23,7 @@ from nuvlo.circuit.expression import ExpressionError, parse_expression
 from nuvlo.circuit.netlist import LIBRARY
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.desktop.look import read_look
+from nuvlo.electrics.interface import netlist as netlist_of
 from nuvlo.files.drawer import read_drawer
 from nuvlo.files.interface import SHIPPED as PLANS
 from nuvlo.files.interface import read_plan
@@ -37,7 +38,6 @@ from nuvlo.files.recipe import curve_figures, read_recipe, recipe_folders
 from nuvlo.instruments.measured import read_measured, read_places
 from nuvlo.kit import Stage
 from nuvlo.logbook import Note
-from nuvlo.model.interface import netlist as netlist_of
 from nuvlo.problems import NuvloError, reading
 from nuvlo.quantity import parse_value
 from nuvlo.stages.sequence.evenings import read_free

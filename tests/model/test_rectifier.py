@@ -7,15 +7,15 @@ import pytest
 
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.transient import transient
+from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.mistakes import single_mistakes
+from nuvlo.diagnosis.why import why
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.measured import read_places
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
 from nuvlo.model import WorkingModel
-from nuvlo.model.diagnosis import Diagnosis
-from nuvlo.model.mistakes import single_mistakes
 from nuvlo.model.rectifier import half_wave_ohms, rectifiers, ripple, rippling
-from nuvlo.model.why import why
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Verdict
 from nuvlo.workshop.commands.arguments import NotUnderstood

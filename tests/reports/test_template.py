@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from nuvlo.cli.main import main
+from nuvlo.electrics.panel import clashes, faces, scale
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.panel import clashes, faces, scale
 from nuvlo.reports.drawing import A4, MARGIN, RULE
 from nuvlo.reports.template import LABELS_MM, drill_sheets, label_sheets
 from nuvlo.workshop.demo import SHIPPED

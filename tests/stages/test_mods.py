@@ -8,9 +8,9 @@ import pytest
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.craft.schools import QUESTIONS
+from nuvlo.electrics.stress import overstressed, ripple, stresses
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.variant import changes_in, varied
-from nuvlo.model.stress import overstressed, ripple, stresses
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Progress, Stopped, under
 from nuvlo.stages import hook_up, unpack, wake

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 
 from nuvlo.cli.main import main
 from nuvlo.craft.look_alikes import about, look_alikes
+from nuvlo.electrics.stress import Stress, overstressed, rated, stresses
 from nuvlo.files.drawer import Spare, read_drawer
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments import MeterSpec
 from nuvlo.kit import Stage
 from nuvlo.kit.variant import changes_in, varied
-from nuvlo.model.stress import Stress, overstressed, rated, stresses
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.quantity.uncertainty import mean_of_repeats

@@ -16,10 +16,10 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _bonds(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.radio import radio_filters
+    from nuvlo.electrics.straps import settings
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.model.bonds import bonds, told
-    from nuvlo.model.radio import radio_filters
-    from nuvlo.model.straps import settings
     from nuvlo.model.windows import finite
 
     kit = read_kit(a.folder)

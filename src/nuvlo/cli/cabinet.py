@@ -19,7 +19,7 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _cabinet(a: argparse.Namespace) -> Answer:
-    from nuvlo.model.cabinet import drivers_of, polarity, wirings
+    from nuvlo.electrics.cabinet import drivers_of, polarity, wirings
     from nuvlo.problems import NuvloError, Problem
     from nuvlo.quantity import format_value, parse_value
 

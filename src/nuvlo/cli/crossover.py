@@ -18,8 +18,8 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _board(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.crossover import Coil, arranged, coils_of, couplings, heard, near_steel, placed
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.model.crossover import Coil, arranged, coils_of, couplings, heard, near_steel, placed
     from nuvlo.problems import NuvloError, Problem
     from nuvlo.quantity import format_value, parse_value
 

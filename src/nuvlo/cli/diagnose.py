@@ -12,8 +12,8 @@ from nuvlo.problems import Problem
 from nuvlo.words import listed
 
 if TYPE_CHECKING:
-    from nuvlo.model.diagnosis import Group
-    from nuvlo.model.probes import Reading
+    from nuvlo.diagnosis.diagnosis import Group
+    from nuvlo.diagnosis.probes import Reading
 
 SHOWN, NAMED = 5, 4  # groups that are printed, and mistakes of each; all are in the document
 WORTH_BITS = 0.01  # expected of a reading that is worth taking
@@ -39,10 +39,10 @@ def add_verbs(verbs: Verbs) -> None:
 def _diagnose(a: argparse.Namespace) -> Answer:
     from platformdirs import user_cache_path
 
+    from nuvlo.diagnosis.diagnosis import Diagnosis
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_places
     from nuvlo.logbook import Build
-    from nuvlo.model.diagnosis import Diagnosis
     from nuvlo.stages.slips import slip
 
     diagnosis = Diagnosis(read_kit(a.folder), keep=user_cache_path("nuvlo", appauthor=False) / "tables")
@@ -83,9 +83,9 @@ def _said(group: Group) -> str:
 
 
 def _practice(a: argparse.Namespace) -> Answer:
+    from nuvlo.diagnosis.probes import SENSES, TOUCH, WHOLE, readings_of
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
-    from nuvlo.model.probes import SENSES, TOUCH, WHOLE, readings_of
     from nuvlo.model.windows import finite
 
     kit = read_kit(a.folder)

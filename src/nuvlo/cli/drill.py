@@ -45,7 +45,7 @@ def _opened(folder: Path) -> Kit:
 
 
 def _drill(a: argparse.Namespace) -> Answer:
-    from nuvlo.model.panel import clashes, enclosure, faces
+    from nuvlo.electrics.panel import clashes, enclosure, faces
     from nuvlo.reports.drawing import write_dxf, write_pdf, write_svg
     from nuvlo.reports.template import drill_sheets
 
@@ -91,7 +91,7 @@ def _mock_up(a: argparse.Namespace) -> Answer:
 def _labels(a: argparse.Namespace) -> Answer:
     from datetime import date
 
-    from nuvlo.model.power import rails
+    from nuvlo.electrics.power import rails
     from nuvlo.reports.drawing import write_pdf
     from nuvlo.reports.template import label_sheets
 

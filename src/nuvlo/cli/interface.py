@@ -14,8 +14,8 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _interface(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.interface import HERTZ, advice, current, judged
     from nuvlo.files.interface import read_plan, shipped
-    from nuvlo.model.interface import HERTZ, advice, current, judged
 
     if a.name is None:
         plans = [(name, read_plan(name).title) for name in shipped()]

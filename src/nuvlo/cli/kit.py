@@ -17,8 +17,8 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _kit_check(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.soundness import unsound
     from nuvlo.files.kit_folder import check_kit, read_kit
-    from nuvlo.model.soundness import unsound
 
     name, found = check_kit(a.folder)
     problems = list(found)

@@ -20,8 +20,8 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _power(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.power import rails, told
     from nuvlo.files.kit_folder import read_kit
-    from nuvlo.model.power import rails, told
     from nuvlo.problems import NuvloError, Problem
     from nuvlo.quantity import parse_value
 
@@ -45,8 +45,8 @@ def _power(a: argparse.Namespace) -> Answer:
 
 
 def _rack(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.rack import racked, told
     from nuvlo.files.rack import read_rack
-    from nuvlo.model.rack import racked, told
 
     found = racked(read_rack(a.file))
     lines = [f"{found.count} units", *(f"  {s.rail:10s} {told(s)}" for s in found.sums), *([found.advice] if found.advice else [])]

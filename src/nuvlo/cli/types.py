@@ -19,7 +19,7 @@ def _type(a: argparse.Namespace) -> Answer:
     from nuvlo.catalogue.spread import spread_of
     from nuvlo.catalogue.words import SORTS, told
     from nuvlo.circuit.shipped import node_order
-    from nuvlo.model.stress import rated
+    from nuvlo.electrics.stress import rated
 
     if a.name is None:
         rows = [(t.name, SORTS[t.sort], t.package) for t in types().values()]

@@ -77,7 +77,7 @@ def _between(w: Window | None) -> str:
 
 
 def _why(point: str, model: WorkingModel) -> Answer:
-    from nuvlo.model.why import why
+    from nuvlo.diagnosis.why import why
 
     found = why(model, point)
     return 0, {

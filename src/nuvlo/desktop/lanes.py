@@ -17,8 +17,8 @@ from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.keypad import Keypad
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.pile import Pile, Row, gap, words
+from nuvlo.diagnosis.probes import TOUCH
 from nuvlo.kit.kit import SWITCHED_OFF
-from nuvlo.model.probes import TOUCH
 from nuvlo.stages.suspects import Suspect, Suspicion
 from nuvlo.stages.task import Finding, Wants
 

@@ -286,7 +286,7 @@ class Toolbox:
     def why(self, name: str) -> None:
         """What widens the window of a reading, and which mistakes move it: of the one in hand where none is named."""
         from nuvlo.desktop.tools.why import WhyTool
-        from nuvlo.model.why import why
+        from nuvlo.diagnosis.why import why
 
         session, stop = self.window.controller.session, self._shown.stop() or self._shown.now()
         place = name or (stop.task.target if stop else "")
@@ -298,7 +298,7 @@ class Toolbox:
     def power(self) -> None:
         """What the unit draws."""
         from nuvlo.desktop.tools.power import PowerTool
-        from nuvlo.model.power import rails
+        from nuvlo.electrics.power import rails
 
         kit, build = self._shown.kit, self._shown.build
         self._answer("Working out what it draws", lambda: rails(kit, build=build), PowerTool)
@@ -314,8 +314,8 @@ class Toolbox:
     def rack(self, line: str) -> None:
         """What a rack draws from its supply."""
         from nuvlo.desktop.tools.rack import RackTool
+        from nuvlo.electrics.rack import racked
         from nuvlo.files.rack import read_rack
-        from nuvlo.model.rack import racked
 
         path = self.window.file_named(line)
         if path is not None:
@@ -324,9 +324,9 @@ class Toolbox:
     def bonds(self) -> None:
         """Ground and case."""
         from nuvlo.desktop.tools.power import BondsTool
+        from nuvlo.electrics.radio import radio_filters
+        from nuvlo.electrics.straps import settings
         from nuvlo.model.bonds import bonds
-        from nuvlo.model.radio import radio_filters
-        from nuvlo.model.straps import settings
 
         kit = self._shown.kit
         self._answer("Following the metal", lambda: (kit, bonds(kit), settings(kit), radio_filters(kit)), BondsTool)

@@ -6,6 +6,9 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
+from nuvlo.diagnosis.diagnosis import AT_A_GLANCE, FALSE_ALARM
+from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
+from nuvlo.diagnosis.probes import Reading, looks_of
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
@@ -13,9 +16,6 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.kit.schema import Cold
 from nuvlo.logbook import Build, Repair
-from nuvlo.model.diagnosis import AT_A_GLANCE, FALSE_ALARM
-from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import Reading, looks_of
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 

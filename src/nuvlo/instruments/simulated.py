@@ -16,15 +16,15 @@ from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
+from nuvlo.diagnosis.diagnosis import FELT_K, HOT_K
+from nuvlo.diagnosis.probes import CLOSE, WHOLE, Reading, looks_of
+from nuvlo.electrics.heat import rises
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.kit.schema import Cold, Tone
 from nuvlo.logbook import Build, Repair
-from nuvlo.model.diagnosis import FELT_K, HOT_K
 from nuvlo.model.ensemble import Law, known_to, laws, usual
-from nuvlo.model.heat import rises
-from nuvlo.model.probes import CLOSE, WHOLE, Reading, looks_of
 from nuvlo.model.rectifier import drawn, ripple, rippling
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired

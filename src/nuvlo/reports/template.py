@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from datetime import date
 
+from nuvlo.electrics.panel import Body, Face, bodies, enclosure, faces, scale, tick_ends
+from nuvlo.electrics.power import Rail
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Enclosure
-from nuvlo.model.panel import Body, Face, bodies, enclosure, faces, scale, tick_ends
-from nuvlo.model.power import Rail
 from nuvlo.reports.drawing import Circle, Line, Sheet, Words
 
 CROSS_MM = 3.0  # that the arms of a cross reach beyond its hole

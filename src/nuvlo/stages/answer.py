@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.drawer import Spare
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
 from nuvlo.model import Window, WorkingModel
-from nuvlo.model.diagnosis import Diagnosis
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.probes import SENSES
 from nuvlo.logbook import Build
-from nuvlo.model.diagnosis import Diagnosis
-from nuvlo.model.probes import SENSES
 from nuvlo.quantity import Measured, format_value
 
 Place = tuple[str, str]

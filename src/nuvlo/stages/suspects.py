@@ -12,12 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvlo.craft.high_voltage import CLIPPED, is_high
+from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
+from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, exchanged, looks_of
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.model.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, exchanged, looks_of
 from nuvlo.model.rectifier import RIPPLE
 from nuvlo.model.wired import explained
 from nuvlo.model.working import EMPTY, WorkingModel

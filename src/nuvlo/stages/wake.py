@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 from nuvlo.craft.high_voltage import CLIPPED, TOUCHABLE_V, WARM_SECONDS, is_high
 from nuvlo.craft.order import Step, board_order, plugged
 from nuvlo.craft.schools import taken
+from nuvlo.electrics.first_power import FirstPower, first_powers, way_for
+from nuvlo.electrics.heat import Warmth, warmths
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
@@ -14,8 +16,6 @@ from nuvlo.kit.schema import Cold, Heater, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model import Window
-from nuvlo.model.first_power import FirstPower, first_powers, way_for
-from nuvlo.model.heat import Warmth, warmths
 from nuvlo.model.rectifier import RIPPLE, rippling
 from nuvlo.model.working import BACK, EMPTY
 from nuvlo.quantity import format_value, sentence

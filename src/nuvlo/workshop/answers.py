@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.mistakes import Habits
 from nuvlo.kit import Kit, Stage
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
-from nuvlo.model.diagnosis import Diagnosis
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
 from nuvlo.stages.answer import Asked, Solved

@@ -8,9 +8,9 @@ from functools import partial
 from pathlib import Path
 
 from nuvlo.craft.schools import taken
+from nuvlo.electrics.power import Rail
 from nuvlo.files.whole import write_whole
 from nuvlo.kit import Stage
-from nuvlo.model.power import Rail
 from nuvlo.problems import Problem
 from nuvlo.reports.readings import write_readings
 from nuvlo.stages import prove, unpack
@@ -55,7 +55,7 @@ def write_shopping_list(session: Session) -> Path:
 
 def write_template(session: Session) -> list[Path]:
     """Write what panel and box are drilled by: a PDF of all faces, a DXF of each. Raises :class:`Refused` as :func:`write_sheet`."""
-    from nuvlo.model.panel import faces
+    from nuvlo.electrics.panel import faces
     from nuvlo.reports.drawing import write_dxf, write_pdf
     from nuvlo.reports.template import drill_sheets
 

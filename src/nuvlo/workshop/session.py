@@ -10,6 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Protocol, TypeVar
 
+from nuvlo.diagnosis.mistakes import Flaw, flaws_of
 from nuvlo.files.mistakes import Habits
 from nuvlo.files.whole import file_name
 from nuvlo.instruments.practice import PracticeBench
@@ -20,7 +21,6 @@ from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
 from nuvlo.logbook.errors import Overtaken
 from nuvlo.logbook.projections import Card
 from nuvlo.model import WorkingModel
-from nuvlo.model.mistakes import Flaw, flaws_of
 from nuvlo.problems import NuvloError
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.task import Finding, Task

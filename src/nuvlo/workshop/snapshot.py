@@ -12,11 +12,11 @@ from typing import TypeVar
 from nuvlo import clock
 from nuvlo.craft.bend import bends
 from nuvlo.craft.look_alikes import look_alikes
+from nuvlo.diagnosis.mistakes import Flaw
+from nuvlo.diagnosis.probes import TOUCH, WHOLE, lies_on_board
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
-from nuvlo.model.mistakes import Flaw
-from nuvlo.model.probes import TOUCH, WHOLE, lies_on_board
 from nuvlo.quantity import Verdict
 from nuvlo.stages import discharge, hand_over, prove
 from nuvlo.stages.answer import Solved

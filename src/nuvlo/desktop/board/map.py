@@ -28,9 +28,9 @@ from nuvlo.desktop.board.hunted import draw_accused, draw_flaws, draw_probes
 from nuvlo.desktop.board.kept import KeptPainting
 from nuvlo.desktop.board.view import Underlay, View, room_for
 from nuvlo.desktop.board.wire import draw_lead, draw_wires
+from nuvlo.diagnosis.mistakes import Flaw
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
-from nuvlo.model.mistakes import Flaw
 
 LEAST_APART = 21.0  # px between lugs
 AT_EDGE = 10.0  # px that words of the outermost lugs have

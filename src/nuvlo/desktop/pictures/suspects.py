@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nuvlo.desktop.board.map import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
-from nuvlo.model.probes import WHOLE
+from nuvlo.diagnosis.probes import WHOLE
 from nuvlo.stages.suspects import leads_of
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.snapshot import Snapshot

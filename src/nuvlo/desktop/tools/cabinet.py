@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page, one_of
-from nuvlo.model.cabinet import Group, Wiring, drivers_of, polarity, wirings
+from nuvlo.electrics.cabinet import Group, Wiring, drivers_of, polarity, wirings
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value, parse_value
 

@@ -15,9 +15,9 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.curve import CurveView, Line, Picture
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page, one_of
+from nuvlo.electrics.interface import HERTZ, End, Interface, advice, current, judged
 from nuvlo.files.interface import read_plan, shipped
 from nuvlo.kit.interface import Piece, Plan
-from nuvlo.model.interface import HERTZ, End, Interface, advice, current, judged
 
 HIGH, DOWN, GAP = 38.0, 54.0, 12.0  # px of a piece, from row to row, and between pieces
 LETTER = 6.8  # px of one in a name

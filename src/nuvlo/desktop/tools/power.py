@@ -5,12 +5,12 @@ from __future__ import annotations
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.bar import Bar
 from nuvlo.desktop.tools.page import Page
+from nuvlo.electrics.power import Rail, told
+from nuvlo.electrics.radio import RadioFilter
+from nuvlo.electrics.straps import Setting
 from nuvlo.kit import Kit
 from nuvlo.model.bonds import Bonds
 from nuvlo.model.bonds import told as told_bonds
-from nuvlo.model.power import Rail, told
-from nuvlo.model.radio import RadioFilter
-from nuvlo.model.straps import Setting
 from nuvlo.quantity import format_value
 
 WARN = ("LOOP", "FLOATING", "NO RETURN")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.bar import Bar
 from nuvlo.desktop.tools.page import Page
-from nuvlo.model.rack import Racked, told
+from nuvlo.electrics.rack import Racked, told
 from nuvlo.quantity import format_value
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.bar import Bar
 from nuvlo.desktop.tools.page import Page
-from nuvlo.model.why import Why
+from nuvlo.diagnosis.why import Why
 from nuvlo.quantity import format_span, format_value
 
 MOST_PARTS, MOST_MISTAKES = 6, 8

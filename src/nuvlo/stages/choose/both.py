@@ -13,10 +13,10 @@ from nuvlo.craft.high_voltage import is_high
 from nuvlo.craft.order import board_order, plugged
 from nuvlo.craft.schools import QUESTIONS, WIRES, Question, school_from, taken
 from nuvlo.craft.tray import sort_of
+from nuvlo.electrics.stress import heat_of
 from nuvlo.kit import Kit
 from nuvlo.kit.variant import change, varied
 from nuvlo.model.ensemble import Law, known_to, laws, sample
-from nuvlo.model.stress import heat_of
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 from nuvlo.stages.choose.mods import figures

@@ -14,11 +14,11 @@ from nuvlo.circuit.noise import noise
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.unsolved import explain
+from nuvlo.electrics.stress import heat_of, overstressed
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Aim
 from nuvlo.model.ensemble import known_to
 from nuvlo.model.results import AUDIBLE, LOWEST, results
-from nuvlo.model.stress import heat_of, overstressed
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 

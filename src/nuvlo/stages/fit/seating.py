@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from nuvlo.electrics.stress import rated
 from nuvlo.kit import Kit, Part
 from nuvlo.kit.kinds import kind_of
-from nuvlo.model.stress import rated
 
 WARM_RATING_W = 1.0  # from here on a resistor is raised for air
 FINE_C, PLAIN_C = 285, 350  # °C of the iron: fine work, plain work

@@ -8,10 +8,10 @@ from itertools import combinations_with_replacement
 
 import numpy as np
 
+from nuvlo.electrics.stress import Stress, over_rating
 from nuvlo.files.drawer import Spare
 from nuvlo.kit import Part
 from nuvlo.kit.kinds import kind_of
-from nuvlo.model.stress import Stress, over_rating
 from nuvlo.quantity import format_value
 
 MOST = 6

@@ -14,9 +14,9 @@ from typing import Any
 
 from nuvlo.craft import schools
 from nuvlo.craft.tray import TRAY_ORDERS
+from nuvlo.diagnosis.probes import TOUCH, WHOLE
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Part, Stage
-from nuvlo.model.probes import TOUCH, WHOLE
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named

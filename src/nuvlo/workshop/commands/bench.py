@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.craft.high_voltage import is_high
+from nuvlo.diagnosis.mistakes import single_mistakes
+from nuvlo.diagnosis.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
 from nuvlo.instruments import InstrumentError
 from nuvlo.instruments.practice import PracticeBench, practised
 from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
-from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem

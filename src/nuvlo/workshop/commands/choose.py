@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from nuvlo.craft.order import board_order, moved
 from nuvlo.craft.schools import ANSWERS
+from nuvlo.electrics.stress import overstressed
 from nuvlo.kit import Change, Choice, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.kit.variant import change, varied
 from nuvlo.logbook import ChoiceMade, KitChanged, StanceTaken
 from nuvlo.logbook.events import PRINTED
-from nuvlo.model.stress import overstressed
 from nuvlo.problems import Problem
 from nuvlo.quantity import format_value, parse_value, sentence
 from nuvlo.stages.choose import Proposed

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
-from nuvlo.model.power import Rail, rails
+from nuvlo.electrics.power import Rail, rails
 from nuvlo.workshop import papers
 from nuvlo.workshop.commands.arguments import Nothing
 from nuvlo.workshop.commands.outcome import Reply, Work

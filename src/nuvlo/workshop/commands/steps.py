@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from nuvlo.craft.high_voltage import STAY_OUT
+from nuvlo.diagnosis.probes import TOUCH
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import (
@@ -23,7 +24,6 @@ from nuvlo.logbook import (
     Undone,
 )
 from nuvlo.logbook.events import PRINTED, Unread
-from nuvlo.model.probes import TOUCH
 from nuvlo.problems import Problem
 from nuvlo.quantity import format_value
 from nuvlo.stages.holds import span

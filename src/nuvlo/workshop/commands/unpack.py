@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 
 from nuvlo.catalogue import find
+from nuvlo.electrics.stress import stresses
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
 from nuvlo.logbook.events import ReferenceRead
 from nuvlo.model.meter import meter_of
-from nuvlo.model.stress import stresses
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages import leads as meter_leads

@@ -1,6 +1,6 @@
 """What single mistake explains the readings: every mistake under its tolerances, judged by what was read, and what to read next.
 
-Each mistake is tried with a few draws of all tolerances (:mod:`nuvlo.model.trials`). What a reading tells is the density of what was read
+Each mistake is tried with a few draws of all tolerances (:mod:`nuvlo.diagnosis.trials`). What a reading tells is the density of what was read
 under each mistake: a multivariate Student distribution about the mean of its draws, with their covariance, its correlations drawn towards
 those of the good unit, since they are known from a few draws only, and with the uncertainty of the meter (K. L. Lange, R. J. A. Little, J. M. G. Taylor, "Robust statistical
 modeling using the t distribution", J. Am. Stat. Assoc. 84, 1989; O. Ledoit, M. Wolf, J. Multivariate Analysis 88, 2004). A look shows what
@@ -21,15 +21,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.files.kept import content_of, kept
-from nuvlo.files.mistakes import Habits, shipped
-from nuvlo.kit import Kit
-from nuvlo.logbook import Build
-from nuvlo.model.densities import along_lines, by_itself, given, given_along, together
-from nuvlo.model.ensemble import as_they_stand, laws, sample
-from nuvlo.model.information import bits_of, of_two, parts, roughly
-from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import (
+from nuvlo.diagnosis.densities import along_lines, by_itself, given, given_along, together
+from nuvlo.diagnosis.information import bits_of, of_two, parts, roughly
+from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
+from nuvlo.diagnosis.probes import (
     BOARD,
     CLOSE,
     COLD,
@@ -42,7 +37,12 @@ from nuvlo.model.probes import (
     Reading,
     readings_of,
 )
-from nuvlo.model.trials import FEW_DRAWS, METERS, Trials, spread
+from nuvlo.diagnosis.trials import FEW_DRAWS, METERS, Trials, spread
+from nuvlo.files.kept import content_of, kept
+from nuvlo.files.mistakes import Habits, shipped
+from nuvlo.kit import Kit
+from nuvlo.logbook import Build
+from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured

@@ -12,15 +12,15 @@ import numpy as np
 from nuvlo.catalogue import Type, find
 from nuvlo.circuit.number import spice_number
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.electrics.claims import claims
+from nuvlo.electrics.coils import Winding as CoilWinding
+from nuvlo.electrics.stress import over_rating, rating_of, stresses
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
 from nuvlo.kit.packages import body_mm, coil_mm
 from nuvlo.kit.parts import Part
 from nuvlo.model.bonds import bonds
-from nuvlo.model.claims import claims
-from nuvlo.model.coils import Winding as CoilWinding
 from nuvlo.model.ensemble import known_to
-from nuvlo.model.stress import over_rating, rating_of, stresses
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value
 from nuvlo.words import listed

@@ -15,9 +15,9 @@ import numpy as np
 from nuvlo.arrays import Array
 from nuvlo.catalogue import find
 from nuvlo.circuit.operating_point import OperatingPoint
+from nuvlo.electrics.stress import over_rating, rated, rating_of, stresses
 from nuvlo.kit import Kit
 from nuvlo.kit.parts import Part
-from nuvlo.model.stress import over_rating, rated, rating_of, stresses
 
 ROOM = 25.0  # °C
 CASE_W = 10.0  # W per m² and K

@@ -15,12 +15,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from nuvlo.arrays import Array
+from nuvlo.diagnosis.mistakes import Mistake
+from nuvlo.diagnosis.probes import Reading
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law
-from nuvlo.model.mistakes import Mistake
-from nuvlo.model.probes import Reading
 
-HELPING = "nuvlo.model.helping"  # what the other process runs
+HELPING = "nuvlo.diagnosis.helping"  # what the other process runs
 MOST = 3  # beside this process
 NEUTRAL = os.path.abspath(os.sep)  # where it starts: nothing that a stranger sent lies there
 WORTH = 5000  # members, below which none is asked for help: to start takes a second

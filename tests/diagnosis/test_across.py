@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from nuvlo.circuit.ohms import driven_each, resistance
+from nuvlo.diagnosis.across import MOST_ACROSS, PLAINLY, shown_by, telling_pairs
+from nuvlo.diagnosis.mistakes import single_mistakes
+from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
-from nuvlo.model.across import MOST_ACROSS, PLAINLY, shown_by, telling_pairs
-from nuvlo.model.mistakes import single_mistakes
-from nuvlo.model.probes import readings_of
 from nuvlo.workshop.demo import SHIPPED
 
 

@@ -9,10 +9,10 @@ import pytest
 from nuvlo.circuit.netlist import LIBRARY
 from nuvlo.circuit.shipped import node_order
 from nuvlo.cli.main import main
+from nuvlo.electrics.soundness import unsound
+from nuvlo.electrics.stress import overstressed
 from nuvlo.files.kit_folder import check_kit, read_kit
 from nuvlo.kit.variant import changes_in, varied
-from nuvlo.model.soundness import unsound
-from nuvlo.model.stress import overstressed
 from nuvlo.problems import errors
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but

@@ -16,13 +16,9 @@ from scipy.stats import multivariate_t, norm
 from nuvlo.circuit.ohms import Ohmmeter, resistance
 from nuvlo.circuit.overrides import can_override
 from nuvlo.cli.main import main
-from nuvlo.files.kit_folder import read_kit
-from nuvlo.files.mistakes import shipped
-from nuvlo.instruments.practice import PracticeBench, hidden_mistake
-from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
-from nuvlo.model import helper
-from nuvlo.model.densities import TAILS, along_lines, given, given_along
-from nuvlo.model.diagnosis import (
+from nuvlo.diagnosis import helper
+from nuvlo.diagnosis.densities import TAILS, along_lines, given, given_along
+from nuvlo.diagnosis.diagnosis import (
     AT_A_GLANCE,
     ENDS,
     FALSE_ALARM,
@@ -35,13 +31,17 @@ from nuvlo.model.diagnosis import (
     UNEXPLAINED,
     Diagnosis,
 )
+from nuvlo.diagnosis.information import bits_of, roughly
+from nuvlo.diagnosis.mistakes import Mistake, flaws_of, single_mistakes
+from nuvlo.diagnosis.probes import BESIDE, BOARD, CLOSE, COLD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
+from nuvlo.diagnosis.trials import METERS, SELDOM, Trials, spread
+from nuvlo.electrics.heat import kelvins_per_watt
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.mistakes import shipped
+from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.model.ensemble import as_they_stand, laws, sample
-from nuvlo.model.heat import kelvins_per_watt
-from nuvlo.model.information import bits_of, roughly
-from nuvlo.model.mistakes import Mistake, flaws_of, single_mistakes
-from nuvlo.model.probes import BESIDE, BOARD, CLOSE, COLD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.model.running import swinging
-from nuvlo.model.trials import METERS, SELDOM, Trials, spread
 from nuvlo.model.working import BACK, WorkingModel
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED

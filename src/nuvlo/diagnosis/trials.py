@@ -32,12 +32,12 @@ from nuvlo.circuit.operating_point import (
     solve,
 )
 from nuvlo.circuit.overrides import moved
+from nuvlo.diagnosis.helper import Helper, Job, helpers_for
+from nuvlo.diagnosis.mistakes import SHORT_OHMS, Mistake
+from nuvlo.diagnosis.probes import TOUCH, Reading
+from nuvlo.electrics.heat import rises
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
-from nuvlo.model.heat import rises
-from nuvlo.model.helper import Helper, Job, helpers_for
-from nuvlo.model.mistakes import SHORT_OHMS, Mistake
-from nuvlo.model.probes import TOUCH, Reading
 from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.working import EMPTY, tones_at
 

@@ -7,16 +7,16 @@ import re
 import numpy as np
 import pytest
 
+from nuvlo.diagnosis.why import why
+from nuvlo.electrics.first_power import CURRENT_POWER, DIM, drawn_words, lamp_share, lasts, light, limit_for, ways_for
+from nuvlo.electrics.heat import ROOM, case_rise, warmths
+from nuvlo.electrics.stress import stresses
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
-from nuvlo.model.first_power import CURRENT_POWER, DIM, drawn_words, lamp_share, lasts, light, limit_for, ways_for
-from nuvlo.model.heat import ROOM, case_rise, warmths
 from nuvlo.model.leaks import farads_on, leakage
-from nuvlo.model.stress import stresses
-from nuvlo.model.why import why
 from nuvlo.model.windows import JOINT_COVERAGE, Window
 from nuvlo.model.working import EMPTY
 from nuvlo.quantity import Verdict, judge

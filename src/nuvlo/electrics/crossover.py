@@ -16,9 +16,9 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.expression import constant
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import load_on, responses
+from nuvlo.electrics.coils import Pose, Winding, coupling, mutual, steel_share
 from nuvlo.kit import Kit
 from nuvlo.kit.packages import body_mm, coil_mm
-from nuvlo.model.coils import Pose, Winding, coupling, mutual, steel_share
 from nuvlo.model.ensemble import known_to, laws
 from nuvlo.problems import NuvloError, Problem
 

@@ -1,4 +1,4 @@
-"""What a helper runs (:mod:`nuvlo.model.helper`): it tries what it is sent, and sends back what every reading would be."""
+"""What a helper runs (:mod:`nuvlo.diagnosis.helper`): it tries what it is sent, and sends back what every reading would be."""
 
 from __future__ import annotations
 
@@ -8,10 +8,10 @@ import sys
 from pathlib import Path
 from typing import BinaryIO
 
+from nuvlo.diagnosis.helper import Job
+from nuvlo.diagnosis.trials import Trials
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.variant import change, varied
-from nuvlo.model.helper import Job
-from nuvlo.model.trials import Trials
 
 
 def help_out(into: BinaryIO, out: BinaryIO) -> None:

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
+from nuvlo.diagnosis.probes import Reading
+from nuvlo.diagnosis.trials import Trials
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Kit
-from nuvlo.model.mistakes import Mistake, single_mistakes
-from nuvlo.model.probes import Reading
 from nuvlo.model.rectifier import rippling
-from nuvlo.model.trials import Trials
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import Problem
 from nuvlo.quantity import format_span, format_value

@@ -14,11 +14,11 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.faults import Bridge, Value, fault_named
 from nuvlo.circuit.ohms import Driven, driven_each
+from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.model.ensemble import laws, usual
-from nuvlo.model.mistakes import Mistake, single_mistakes
 
 MOST_ACROSS = 12  # pairs: what more would show is little
 PLAINLY = 0.13  # share by which a reading is to change: some times what tolerances do

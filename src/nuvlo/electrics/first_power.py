@@ -11,9 +11,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nuvlo.craft.high_voltage import TOUCHABLE_V
+from nuvlo.electrics.heat import heater_watts
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Supply
-from nuvlo.model.heat import heater_watts
 from nuvlo.model.leaks import farads_on
 from nuvlo.model.windows import Window
 from nuvlo.model.working import EMPTY

@@ -4,8 +4,8 @@ import json
 import shutil
 
 from nuvlo.cli.main import main
+from nuvlo.electrics.straps import settings
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.straps import settings
 from nuvlo.workshop.demo import SHIPPED
 
 

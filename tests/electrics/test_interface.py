@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from nuvlo.cli.main import main
+from nuvlo.electrics.interface import HERTZ, advice, judged, netlist
 from nuvlo.files.interface import read_plan, shipped
 from nuvlo.kit.interface import Piece, Plan
-from nuvlo.model.interface import HERTZ, advice, judged, netlist
 from nuvlo.problems import NuvloError
 from tests.circuit import ngspice
 

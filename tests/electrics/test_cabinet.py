@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvlo.cli.main import main
-from nuvlo.model.cabinet import CabinetError, Driver, drivers_of, ohms_of, polarity, wirings
+from nuvlo.electrics.cabinet import CabinetError, Driver, drivers_of, ohms_of, polarity, wirings
 
 COUNTS = [1, 2, 4, 10, 24, 66, 180, 522]  # OEIS A000084: series-parallel networks with n unlabeled edges
 

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 
 from nuvlo.catalogue import Type, find
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
+from nuvlo.electrics.stress import rated
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Craft
-from nuvlo.model.stress import rated
 from nuvlo.problems import Problem
 from nuvlo.quantity import format_value
 

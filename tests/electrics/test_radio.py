@@ -6,8 +6,8 @@ import math
 import pytest
 
 from nuvlo.cli.main import main
+from nuvlo.electrics.radio import RadioFilter, radio_filters
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.radio import RadioFilter, radio_filters
 from nuvlo.workshop.demo import SHIPPED
 
 

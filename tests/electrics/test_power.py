@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.cli.main import main
+from nuvlo.electrics.power import Drawn, added, battery_hours, drop, leave_out, rails
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.model.power import Drawn, added, battery_hours, drop, leave_out, rails
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but
 

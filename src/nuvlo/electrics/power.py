@@ -11,12 +11,12 @@ from itertools import combinations
 import numpy as np
 
 from nuvlo.circuit.small_signal import load_on
+from nuvlo.electrics.coils import COPPER
+from nuvlo.electrics.stress import ripple
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Supply
 from nuvlo.logbook import Build
-from nuvlo.model.coils import COPPER
-from nuvlo.model.stress import ripple
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import format_value
 

@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 
 from nuvlo.cli.main import main
+from nuvlo.electrics.coils import MU0, Pose, Winding, coaxial, coupling, mutual, steel_share, wound
+from nuvlo.electrics.crossover import arranged, coils_of, couplings, heard, placed
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.packages import body_mm
-from nuvlo.model.coils import MU0, Pose, Winding, coaxial, coupling, mutual, steel_share, wound
-from nuvlo.model.crossover import arranged, coils_of, couplings, heard, placed
 from nuvlo.problems import NuvloError
 from nuvlo.workshop.demo import SHIPPED
 

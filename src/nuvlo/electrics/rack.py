@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from nuvlo.electrics.power import Drawn, Sum, added, leave_out, rails
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.rack import Rack
-from nuvlo.model.power import Drawn, Sum, added, leave_out, rails
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import format_value
 

@@ -15,11 +15,11 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loaded import seen_from
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.craft.high_voltage import is_high
+from nuvlo.diagnosis.across import telling_pairs
+from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
 from nuvlo.kit.schema import Cold, Point, Supply, Tone
-from nuvlo.model.across import telling_pairs
-from nuvlo.model.heat import kelvins_per_watt
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
