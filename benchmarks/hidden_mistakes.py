@@ -169,9 +169,9 @@ def differ(d: Diagnosis, a: dict[tuple[str, str], Measured], b: dict[tuple[str, 
     here, there = (np.full((len(d.readings), 1), np.nan) for _ in range(2))
     for key in a:
         here[rows[key]], there[rows[key]] = a[key].value, b[key].value
-    off = np.abs(d._scaled(here) - d._scaled(there))[:, 0]
+    off = np.abs(d.scaled(here) - d.scaled(there))[:, 0]
     wide = np.sqrt((d.seen[1][:, 1 + d.mistakes.index(one)] ** 2).mean(axis=1))
-    return any(off[rows[key]] > max(PLAINLY * d._doubt(rows[key], a[key]), BEYOND * wide[rows[key]]) for key in a if np.isfinite(off[rows[key]]))
+    return any(off[rows[key]] > max(PLAINLY * d.doubt(rows[key], a[key]), BEYOND * wide[rows[key]]) for key in a if np.isfinite(off[rows[key]]))
 
 
 HEADS = f"{'kit':11s} {'mistakes':>8s} {'tried':>5s} {'shown':>5s} {'first':>6s} {'three':>6s} {'random':>13s} {'from a stop':>13s} {'readings':>9s} {'off':>5s} {'good':>6s} {'two':>11s} {'table':>6s} {'next':>7s}"

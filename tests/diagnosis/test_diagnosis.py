@@ -17,23 +17,14 @@ from nuvlo.circuit.ohms import Ohmmeter, resistance
 from nuvlo.circuit.overrides import can_override
 from nuvlo.cli.main import main
 from nuvlo.diagnosis import helper
+from nuvlo.diagnosis.asking import follows, glance, looks, next_reading
 from nuvlo.diagnosis.densities import TAILS, along_lines, given, given_along
-from nuvlo.diagnosis.diagnosis import (
-    AT_A_GLANCE,
-    ENDS,
-    FALSE_ALARM,
-    GOOD,
-    MODEL,
-    MOST_BEYOND,
-    NEAR_GOOD,
-    ROUGH,
-    SHRUNK,
-    UNEXPLAINED,
-    Diagnosis,
-)
+from nuvlo.diagnosis.diagnosis import GOOD, UNEXPLAINED, Diagnosis
 from nuvlo.diagnosis.information import bits_of, roughly
+from nuvlo.diagnosis.likelihood import MOST_BEYOND, expected
 from nuvlo.diagnosis.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.diagnosis.probes import BESIDE, BOARD, CLOSE, COLD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
+from nuvlo.diagnosis.table import AT_A_GLANCE, ENDS, FALSE_ALARM, MODEL, NEAR_GOOD, ROUGH, SHRUNK
 from nuvlo.diagnosis.trials import METERS, SELDOM, Trials, spread
 from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.files.kit_folder import read_kit
@@ -123,9 +114,9 @@ def test_a_mistake_that_rests_either_way_is_one_mistake():
     assert below[1] > 0.9 * (1 - unexplained)
     assert d.rank({("TP0", "voltage"): Measured(-10.0, 0.02, "V")}).groups[0].mistakes[0].text == "m0"
     only = np.array([0.0, 0.5, 0.0, 0.5])  # m0 for certain: which way it hangs is not asked
-    assert d.next(only, {})[1] == pytest.approx(0.0, abs=1e-6)
+    assert next_reading(d, only, {})[1] == pytest.approx(0.0, abs=1e-6)
     # Half the time it reads −10 V or, as likely, 10 V; the other half 10 V: 1 bit less what is left at 10 V, of a third against two.
-    assert d.next(np.array([0.0, 0.25, 0.5, 0.25]), {})[1] == pytest.approx(1 - 0.75 * 0.9183, abs=0.03)
+    assert next_reading(d, np.array([0.0, 0.25, 0.5, 0.25]), {})[1] == pytest.approx(1 - 0.75 * 0.9183, abs=0.03)
 
 
 def test_what_no_mistake_explains_is_said():
@@ -148,12 +139,12 @@ def test_the_next_reading_is_that_of_most_expected_bits():
         left = -(after * np.log2(np.maximum(after, 1e-300))).sum(axis=0)
         return -(share * np.log2(share)).sum() - np.trapezoid(left * density.sum(axis=0), y)
 
-    found = d.next(likely, {})
+    found = next_reading(d, likely, {})
     assert found is not None
     best = max(range(2), key=bits)
     assert found[0] == d.readings[best]
     assert found[1] == pytest.approx(bits(best), abs=0.1)  # bins lose a little
-    other = d.next(likely, {d.readings[best].key: Measured(5.0, 0.02, "V")})
+    other = next_reading(d, likely, {d.readings[best].key: Measured(5.0, 0.02, "V")})
     assert other is not None
     assert other[0] == d.readings[1 - best]
 
@@ -284,8 +275,8 @@ def test_a_look_counts_as_its_kind_shows(tmp_path):
     before, _ = d.posterior(read)
     after, _ = d.posterior({**read, ("R1", "look"): Measured(0.0, 0.0, "")})
     assert after[1] / after[2] == pytest.approx(before[1] / before[2] * 0.1 / (1 - FALSE_ALARM))
-    d.__dict__["_fields"] = {1: (1,)}
-    assert d.next(before, read)[0].quantity == "look"
+    d.__dict__["fields"] = {1: (1,)}
+    assert next_reading(d, before, read)[0].quantity == "look"
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -307,7 +298,7 @@ def test_what_lies_side_by_side_is_one_look():
     likely, _ = d.posterior({})
     heavy = np.arange(likely.size)
     rows = [k for k, r in enumerate(d.readings) if r.quantity == "look"]
-    told = d._looks(rows, heavy, likely / likely.sum())
+    told = looks(d, rows, heavy, likely / likely.sum())
     assert max(len(r.looked) for r, _ in told) == MOST_LOOKED
     for r, bits in told[:40]:
         assert all(ref in d.kit.board.near(other, 2 * FIELD_MM) for ref in r.looked for other in r.looked)
@@ -324,10 +315,10 @@ def test_what_hangs_on_the_same_tags_is_one_look():
     """Millrace's gain resistors stand on the lugs of its switch, off the board: one look goes over four of them, and over nothing else."""
     d = diagnosis_of("millrace")
     on_gain = {ref for ref, to in d.kit.on_tags.items() if to == "GAIN"}
-    told = d._looks([k for k, r in enumerate(d.readings) if r.quantity == "look"], np.arange(d.states.size), np.full(d.states.size, 1 / d.states.size))
-    looks = [set(r.looked) for r, _ in told]
-    assert max(len(some) for some in looks if some & on_gain) == min(MOST_LOOKED, len(on_gain))
-    assert all(some <= on_gain for some in looks if some & on_gain)
+    told = looks(d, [k for k, r in enumerate(d.readings) if r.quantity == "look"], np.arange(d.states.size), np.full(d.states.size, 1 / d.states.size))
+    fields = [set(r.looked) for r, _ in told]
+    assert max(len(some) for some in fields if some & on_gain) == min(MOST_LOOKED, len(on_gain))
+    assert all(some <= on_gain for some in fields if some & on_gain)
 
 
 @pytest.mark.parametrize("name", ["gorsefire", "sluice"])
@@ -383,9 +374,9 @@ def test_the_bits_of_a_look_over_the_board_are_counted_out():
     both = np.array([[p * h if a == ref else 0.0 for p, h, a in zip(share, hit, at, strict=True)] for ref in ("R1", "R2", "R5")] + [share * (1 - np.array(hit))])
     alone = both.sum(axis=1)[:, None] * both.sum(axis=0)[None, :]
     known = both > 0
-    assert d._glance(1, np.arange(6), share, {}) > (bits := d._glance(0, np.arange(6), share, {}))
+    assert glance(d, 1, np.arange(6), share, {}) > (bits := glance(d, 0, np.arange(6), share, {}))
     assert bits == pytest.approx((both[known] * np.log2(both[known] / alone[known])).sum(), abs=1e-9)
-    assert d._glance(0, np.arange(6), share, {("R1", "look"): Measured(0.0, 0.0, "")}) < bits
+    assert glance(d, 0, np.arange(6), share, {("R1", "look"): Measured(0.0, 0.0, "")}) < bits
 
 
 def test_a_close_look_after_one_in_passing_finds_what_that_left():
@@ -398,15 +389,15 @@ def test_a_close_look_after_one_in_passing_finds_what_that_left():
     outcomes = np.array([both, *(np.where(np.arange(3) == k, share - both, 0.0) for k in (1, 2))])
     alone = outcomes.sum(axis=1)[:, None] * share
     known = outcomes > 0
-    assert d._glance(1, np.arange(3), share, taken) == pytest.approx((outcomes[known] * np.log2(outcomes[known] / alone[known])).sum())
+    assert glance(d, 1, np.arange(3), share, taken) == pytest.approx((outcomes[known] * np.log2(outcomes[known] / alone[known])).sum())
 
 
 def test_after_a_close_look_nothing_is_looked_at_again():
     d = looked_at((("R1",), "decade"), (("R2",), "cold"))
-    d.__dict__["_fields"] = {2: (2,), 3: (3,)}  # each look by itself
+    d.__dict__["fields"] = {2: (2,), 3: (3,)}  # each look by itself
     likely = np.array([0.5, 0.3, 0.2])
-    assert d.next(likely, {}) is not None
-    assert d.next(likely, {(BOARD, CLOSE): Measured(0.0, 0.0, "")}) is None
+    assert next_reading(d, likely, {}) is not None
+    assert next_reading(d, likely, {(BOARD, CLOSE): Measured(0.0, 0.0, "")}) is None
 
 
 def test_what_a_glance_finds_a_lens_shows_too():
@@ -577,7 +568,7 @@ def test_a_helper_that_dies_gives_its_work_back():
         patched.setattr(helper, "WORTH", 0)
         patched.setattr(helper, "HELPING", "nuvlo.no_such_module")
         patched.setattr(helper.os, "cpu_count", lambda: 2)
-        assert np.isfinite(d.table[~d._looked]).mean() > 0.9
+        assert np.isfinite(d.table[~d.looked]).mean() > 0.9
 
 
 @pytest.mark.parametrize(
@@ -634,8 +625,8 @@ def test_what_is_read_after_a_part_has_died_is_not_trusted():
     assert odds(fits, off) > 20
     d.readings = [d.readings[0], replace(d.readings[1], quantity="capacitance", unit="F"), d.readings[2]]
     d.table[1] = 1e-6 * np.exp(d.table[1] - 2.0)
-    d.__dict__["many"] = d._scaled(d.table)[:, 0]
-    for name in ("seen", "_apart", "_moves", "_looked"):
+    d.__dict__["many"] = d.scaled(d.table)[:, 0]
+    for name in ("seen", "apart", "moves", "looked"):
         d.__dict__.pop(name, None)
     assert odds(fits, Measured(1.3e-6, 1e-9, "F")) < 5
 
@@ -710,8 +701,8 @@ def test_what_another_reading_tells_already_is_worth_no_bits(name, halved, ohms,
     taken = bench.observed(d.readings[rows[shown, "voltage"]])
     (mistake,) = (k for k, m in enumerate(d.mistakes, start=1) if m.kind == "value" and m.refs == (halved.upper(),))
     volts = np.array([k for k, r in enumerate(d.readings) if r.quantity == "voltage" and r.key not in taken and not r.empty])
-    before, wide = (part[:, 0] for part in d._expected(volts, np.array([mistake]), {}))
-    after, left = (part[:, 0] for part in d._expected(volts, np.array([mistake]), taken))
+    before, wide = (part[:, 0] for part in expected(d, volts, np.array([mistake]), {}))
+    after, left = (part[:, 0] for part in expected(d, volts, np.array([mistake]), taken))
     truth = np.array([bench.observed(d.readings[k])[d.readings[k].key].value for k in volts])
     told = left < 0.1 * wide  # what the first reading says already
     assert told.sum() >= 2
@@ -788,7 +779,7 @@ def ready(name: str) -> Diagnosis:
 
 
 @pytest.mark.parametrize(
-    ("taken", "asked", "follows"),
+    ("taken", "asked", "adds_up"),
     [
         ((), ("TP6-TP8", "voltage"), False), ((("TP6", 40.0),), ("TP6-TP8", "voltage"), False),
         ((("TP6", 40.0), ("TP8", 30.0)), ("TP6-TP8", "voltage"), True), ((("TP6-TP8", 10.0), ("TP8", 30.0)), ("TP6", "voltage"), True),
@@ -796,20 +787,20 @@ def ready(name: str) -> Diagnosis:
         ((("TP6", 40.0), ("TP8", 30.0)), ("TP7", "voltage"), False),
     ],
 )  # fmt: skip
-def test_what_readings_add_up_to_is_not_asked_for(taken, asked, follows):
+def test_what_readings_add_up_to_is_not_asked_for(taken, asked, adds_up):
     """Kirchhoff's voltage law, by whatever way."""
     d = diagnosis_of("kilnlight")
     rows = {r.key: k for k, r in enumerate(d.readings)}
     known = {(point, "voltage"): Measured(volts, 0.02, "V") for point, volts in taken}
     assert known.keys() <= rows.keys(), "all of them are readings of this kit"
-    assert d._follows(rows[asked], known) is follows
+    assert follows(d, rows[asked], known) is adds_up
 
 
 def test_a_difference_is_asked_for_where_the_ends_were_read_too_roughly():
     d = diagnosis_of("kilnlight")
     (row,) = (k for k, r in enumerate(d.readings) if r.key == ("TP6-TP8", "voltage"))
-    rough = 20.0 * float(d._apart[row, 1])
-    assert not d._follows(row, {("TP6", "voltage"): Measured(40.0, rough, "V"), ("TP8", "voltage"): Measured(30.0, rough, "V")})
+    rough = 20.0 * float(d.apart[row, 1])
+    assert not follows(d, row, {("TP6", "voltage"): Measured(40.0, rough, "V"), ("TP8", "voltage"): Measured(30.0, rough, "V")})
 
 
 @pytest.mark.parametrize("meter", range(len(METERS)))

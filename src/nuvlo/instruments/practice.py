@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from nuvlo.diagnosis.diagnosis import AT_A_GLANCE, FALSE_ALARM
 from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
 from nuvlo.diagnosis.probes import Reading, looks_of
+from nuvlo.diagnosis.table import AT_A_GLANCE, FALSE_ALARM
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench

@@ -16,8 +16,8 @@ from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
-from nuvlo.diagnosis.diagnosis import FELT_K, HOT_K
 from nuvlo.diagnosis.probes import CLOSE, WHOLE, Reading, looks_of
+from nuvlo.diagnosis.table import FELT_K, HOT_K
 from nuvlo.electrics.heat import rises
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
