@@ -4,6 +4,8 @@ import pytest
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.kit.kit import Reach
+from nuvlo.kit.reach import within
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model import Window
@@ -65,5 +67,18 @@ def test_what_the_verdict_stands_on_is_told(gorsefire):
         gorsefire, Build("b"), (point("TP1"), point("TP2", Verdict.NEAR), point("TP3", Verdict.NOT_TAKEN))
     ).told
     assert told == (
-        "Readings taken: Wake 2 of 3. 1 lies too close to the edge of their window to tell. Nothing was asked in Set and Prove."
+        "Readings taken: Wake 2 of 3. 1 lies too close to the edge of its window to tell. Nothing was asked in Set and Prove."
     )
+
+
+@pytest.mark.parametrize(("name", "hertz", "said"), [
+    ("kilnlight", 1e3, "A3 (16 kHz) and A6 (16 kHz) were not measured; A8 (16 kHz) was read at 1 kHz."),
+    ("lampwick", 1e3, "A2 (8 kHz) and A4 (8 kHz) were read at 1 kHz."), ("barrowmoor", 1e3, "A4 (8 kHz) and A5 (8 kHz) were not measured."),
+    ("lampwick", 400.0, "read at 400 Hz."), ("kilnlight", 20e3, ""), ("lampwick", 8e3, ""), ("gorsefire", 400.0, ""),
+])  # fmt: skip
+def test_what_the_meter_does_not_read_is_not_vouched_for(name, hertz, said):
+    sheet = Sheet(within(read_kit(SHIPPED / name), Reach(hertz)), Build("b"), (point("TP1"), tone()))
+    told = sheet.told.replace("\u202f", " ")
+    assert sheet.overall == ("as meant, as far as this meter reads" if said else "as meant")
+    assert said in told
+    assert ("This meter reads AC to" in told) is bool(said)

@@ -36,7 +36,7 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
     ]
     started = f", begun {build.started:%d %B %Y}" if build.started else ""
     supplies = "; ".join(f"{s.name}: {format_value(s.volts, 'V')}" for s in kit.info.supply)
-    chosen = ", ".join(f"{ref} {value}" for ref, value in build.chosen_values.items())
+    chosen = ", ".join(f"{ref} {kit.part(ref).said(value)}" for ref, value in build.chosen_values.items())
     said = [
         kit.info.kit.says,
         f"Revision {kit.info.kit.revision or '—'}{started}.",

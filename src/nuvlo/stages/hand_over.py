@@ -10,7 +10,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.model.bonds import shell_bonds
-from nuvlo.quantity import Verdict, format_span
+from nuvlo.quantity import Verdict, format_span, format_value
 from nuvlo.stages import discharge
 from nuvlo.stages.lacks import sounds, untold_trimmers
 from nuvlo.stages.task import Finding, Task, Wants
@@ -136,7 +136,18 @@ class Sheet:
             return f"not judged: {'; '.join(self.unknown)}"
         if any(f.accepted for f in self.findings):
             return "as meant, but for what was accepted"
-        return "as meant"
+        return "as meant, as far as this meter reads" if self.beyond else "as meant"
+
+    @property
+    def beyond(self) -> str:
+        """What the kit asks for that the meter in use does not read, as a sentence; empty where it reads all."""
+        written = {t.name: t.hertz for t in self.kit.written}
+        moved = [f"{t.name} ({format_value(written[t.name], 'Hz')})" for t in self.kit.info.tone if written.get(t.name, t.hertz) != t.hertz]
+        waiting = [f"{t.name} ({format_value(t.hertz, 'Hz')})" for t in self.kit.waiting]
+        limit = format_value(self.kit.reach.hertz, "Hz")
+        said = [f"{listed(waiting)} {'was' if len(waiting) == 1 else 'were'} not measured"] if waiting else []
+        said += [f"{listed(moved)} {'was' if len(moved) == 1 else 'were'} read at {limit}"] if moved else []
+        return f"This meter reads AC to {limit}: {'; '.join(said)}." if said else ""
 
     @property
     def skipped(self) -> list[str]:
@@ -153,8 +164,9 @@ class Sheet:
         nearly = sum(f.tone is not f.verdict for f in self.findings)
         said = [f"Readings taken: {', '.join(measured)}."] if measured else []
         said += (
-            [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of their window to tell."] if near else []
+            [f"{near} {'lies' if near == 1 else 'lie'} too close to the edge of {'its' if near == 1 else 'their'} window to tell."] if near else []
         )
         said += [f"{nearly} {'part fits' if nearly == 1 else 'parts fit'} as far as this meter can tell."] if nearly else []
         said += [f"Nothing was asked in {listed(unasked)}."] if unasked else []
+        said += [self.beyond] if self.beyond else []
         return " ".join(said)
