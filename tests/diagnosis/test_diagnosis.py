@@ -710,6 +710,23 @@ def test_what_another_reading_tells_already_is_worth_no_bits(name, halved, ohms,
     assert (np.abs(after - truth)[told] < 4 * np.sqrt(left[told]) + 0.02).all()
 
 
+@pytest.mark.parametrize("lost", [slice(0, 3), slice(0, None, 2), slice(0, None)])
+@pytest.mark.parametrize("where", ["read", "asked"])
+def test_what_has_no_solution_spoils_no_expectation(lost, where):
+    """Draws of a value that may be anything that did not settle, some or all: the others serve."""
+    d = Diagnosis(kit_of("gorsefire"), draws=16)
+    rows = {r.key: k for k, r in enumerate(d.readings)}
+    read, asked = rows["TP5", "voltage"], rows["TP6", "voltage"]
+    (k,) = (k for k, m in enumerate(d.mistakes, start=1) if m.text.startswith("R6 is of another value"))
+    d.table[read if where == "read" else asked, k, lost] = np.nan
+    taken = {d.readings[read].key: Measured(5.0, 0.05, "V")}
+    middle, left = expected(d, np.array([asked]), np.array([0, k]), taken)
+    assert np.isfinite(middle).all()
+    assert (left >= 0).all()
+    bits = next_reading(d, np.full(d.states.size, 1 / d.states.size), taken)[1]
+    assert np.isfinite(bits)
+
+
 @pytest.mark.parametrize(("name", "ref", "value"), [("lampwick", "R17", 22e3), ("lampwick", "R18", 22e3), ("tidewheel", "R8", 220e3), ("lampwick", "C4", 1e-9)])
 def test_a_leg_that_was_lifted_parts_what_nothing_else_does(name, ref, value):
     """A value no reading in the unit shows: the leg up and the part read by itself, it is that part alone, and the unit is not called good."""

@@ -97,14 +97,17 @@ def expected(t: Table, asked: NDArray[np.intp], states: NDArray[np.intp], taken:
         here, beside = (part[np.ix_(asked, some)] for part in t.points)
         spread = _of_good(t, rows, doubt)
         also = _of_good(t, [*asked.tolist(), *rows], np.zeros(asked.size + len(rows)))[: asked.size, asked.size :]
-        chance = np.where(there, along_lines(away, along, spread), -np.inf) - math.log(t.draws) * (along != 0).any(axis=0)
-        chance = np.exp(chance - chance.max(axis=1, keepdims=True))
-        chance /= chance.sum(axis=1, keepdims=True)
+        known = there & np.isfinite(here + beside)  # of what has no solution at some point, by the others; with none, by its mean
+        here, beside = np.where(known, here, 0.0), np.where(known, beside, 0.0)
+        told = np.where(there, along_lines(away, along, spread), -np.inf)
+        chance = known * np.exp(told - np.where(there.any(axis=1), told.max(axis=1), 0.0)[:, None])
+        total = chance.sum(axis=2)
+        chance /= np.where(total > 0, total, 1.0)[..., None]
         shift, less, further = given_along(away, along, spread, also, beside)
-        point = np.where(np.isfinite(here), here, 0.0) + shift
-        middle[:, at] = (chance * point).sum(axis=2)
+        found = (chance * (here + shift)).sum(axis=2)
         good = (off[asked, 0] ** 2).mean(axis=1)
-        left[:, at] = np.maximum(good - less, LEFT * good)[:, None] + (chance * ((point - middle[:, at, None]) ** 2 + further)).sum(axis=2)
+        wide = np.maximum(good - less, LEFT * good)[:, None] + (chance * ((here + shift - found[..., None]) ** 2 + further)).sum(axis=2)
+        middle[:, at], left[:, at] = np.where(total > 0, found, middle[:, at]), np.where(total > 0, wide, left[:, at])
     return middle, left
 
 
@@ -153,5 +156,5 @@ def _seen(t: Table, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, A
 
 
 def looked_at(t: Table, taken: Mapping[tuple[str, str], Measured]) -> NDArray[np.bool_]:
-    """(1 + mistakes,): whether one of its parts was looked at by itt."""
+    """(1 + mistakes,): whether one of its parts was looked at by itself."""
     return np.array([False, *(any((ref, "look") in taken for ref in m.refs) for m in t.mistakes)])
