@@ -81,7 +81,7 @@ def test_the_crossover_is_joined_letter_to_letter_and_crossings_are_told_once(ca
     pairs = {frozenset((m.letter, n.letter)) for k, m in enumerate(leads) for n in leads[:k] if m.letter != n.letter and meet(m, n)}
     assert {frozenset((m.letter, other)) for m in leads for other in m.crosses} == pairs
     j_words = next(j for j in found if "L4" in j.words).words
-    assert "under the ties of C3 and L2 and L4" in j_words
+    assert "under the ties of C3, L2 and L4" in j_words
     tasks = hook_up.tasks(kit, Build(""))
     assert next(t.title for t in tasks if t.id.does(Stage.HOOK_UP, "join")) == "Join A to A: 4 leads"
     assert any("Tie it to the wall, clear of the cone" in t.detail for t in tasks)
