@@ -13,8 +13,9 @@ import numpy as np
 import pytest
 from scipy.stats import multivariate_t, norm
 
+from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.ohms import Ohmmeter, resistance
-from nuvlo.circuit.overrides import can_override
+from nuvlo.circuit.overrides import can_override, moved
 from nuvlo.cli.main import main
 from nuvlo.diagnosis import helper
 from nuvlo.diagnosis.asking import follows, glance, looks, next_reading
@@ -25,7 +26,7 @@ from nuvlo.diagnosis.likelihood import MOST_BEYOND, expected
 from nuvlo.diagnosis.mistakes import Mistake, flaws_of, single_mistakes
 from nuvlo.diagnosis.probes import BESIDE, BOARD, CLOSE, COLD, FIELD_MM, MOST_LOOKED, OVER, TOUCH, Reading, readings_of
 from nuvlo.diagnosis.table import AT_A_GLANCE, ENDS, FALSE_ALARM, MODEL, NEAR_GOOD, ROUGH, SHRUNK
-from nuvlo.diagnosis.trials import METERS, SELDOM, Trials, spread
+from nuvlo.diagnosis.trials import METERS, SELDOM, Trials, moves_of, spread
 from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
@@ -853,3 +854,45 @@ def test_a_trimmer_that_nobody_set_may_stand_a_little_off():
     assert 0.005 < share.std() < 0.03
     assert "xrv1.pos" not in laws(kit_of("reedling")), "what is expected of a unit is not widened by it"
     assert set(as_they_stand(kit_of("kilnlight"))) == set(), "full up is at its end"
+
+
+def test_what_goes_with_what_was_read_has_moved_with_it():
+    """One mistake of draws that go together: middle and variance of the other reading by the formula of two normal variables."""
+    d = made_up(MEANS, SPREADS, KINDS)
+    d.table[1] += 0.8 * (d.table[0] - MEANS[0][:, None])
+    d.__dict__["many"] = d.table[:, 0]
+    read = Measured(5.15, 0.02, "V")
+    middle, left = (part[0, 0] for part in expected(d, np.array([1]), np.array([0]), {("TP0", "voltage"): read}))
+    (a, b), about = d.seen[0][:, 0], d.covariance([0, 1], [0, 1], np.array([0]))[0]
+    doubt = d.doubt(0, read)
+    assert middle == pytest.approx(b + about[0, 1] / (about[0, 0] + doubt**2) * (5.15 - a), rel=1e-6)
+    assert middle > b + 0.05
+    assert left == pytest.approx(about[1, 1] - about[0, 1] ** 2 / (about[0, 0] + doubt**2), rel=1e-3)
+
+
+@pytest.mark.parametrize("volts", [5.31, 6.07, 6.93, 7.48, 8.64])
+def test_a_value_that_may_be_anything_is_where_a_reading_puts_it(volts):
+    """Between draws too: TP1 goes up half as far as TP0 does, from 3 V at 5 V."""
+    d = made_up(np.array([[5.0, 5.0], [3.0, 3.0]]), np.full((2, 2), 0.005), ("value",), draws=20)
+    d.mistakes = [replace(d.mistakes[0], loose=3.0)]
+    d.table[:, 1] = d.table[:, 0] + np.array([4.0, 2.0])[:, None] * spread(20)
+    d.__dict__["many"] = np.repeat(d.table[:, 0], 12, axis=1)
+    middle, left = (part[0, 0] for part in expected(d, np.array([1]), np.array([1]), {("TP0", "voltage"): Measured(volts, 0.002, "V")}))
+    assert middle == pytest.approx(3.0 + (volts - 5.0) / 2, abs=0.012)
+    assert math.sqrt(left) < 0.05
+
+
+@pytest.mark.parametrize(("name", "element"), [("gorsefire", "xfuzz"), ("gorsefire", "xvolume"), ("reedling", "xrv1"), ("tidewheel", "xtune")])
+@pytest.mark.parametrize("lugs", [(1, 2), (2, 3)])
+def test_exchanged_lugs_are_the_netlist_with_its_nodes_exchanged(name, element, lugs):
+    kit = kit_of(name)
+    text = (SHIPPED / name / "circuit.cir").read_text()
+    (line,) = (one for one in text.splitlines() if one.lower().startswith(f"{element} "))
+    words = line.split()
+    words[lugs[0]], words[lugs[1]] = words[lugs[1]], words[lugs[0]]
+    edited = Circuit.from_text(text.replace(line, " ".join(words)), SHIPPED / name)
+    (mistake,) = (m for m in single_mistakes(kit) if m.kind == "crossed" and m.refs == (element[1:].upper(),) and f"{lugs[0]} and {lugs[1]}" in m.text)
+    crossed = moved(kit.unit, moves_of(mistake))
+    for half in ("r1", "r2"):
+        ends = [sorted(["0", *c.nodes][n + 1] for n in c.element(f"{element}.{half}").nodes) for c in (edited, crossed)]
+        assert ends[0] == ends[1]
