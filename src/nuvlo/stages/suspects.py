@@ -51,6 +51,7 @@ REPAIRS = {
     "crossed": "Put each lead on its own lug; then try the pot from end to end.", "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
 }  # fmt: skip
 UNREAD = Measured(math.nan, 0.0, "")
+LEAST_SHOWN = {"V": 0.5e-3, "A": 0.5e-6, "Ω": 0.05}  # below which a hand-held meter shows nothing (common practice, no source)
 LIKELY_SEEN = 0.5  # chance that a look shows it
 PROBING = "probe"  # the verb of steps that look for a mistake
 LENS = "Its value, its way round, its joints on both sides, and what lies between them and the next."
@@ -270,7 +271,7 @@ def _why(diagnosis: Diagnosis, reading: Reading | None, mine: list[int]) -> str:
 
 def in_words(value: float, unit: str) -> str:
     """What a meter would show, in three figures; ``open`` where there is no end to it."""
-    return "open" if math.isinf(value) else format_value(value, unit, 3)
+    return "open" if math.isinf(value) else format_value(value if abs(value) >= LEAST_SHOWN.get(unit, 0.0) else 0.0, unit, 3)
 
 
 def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
