@@ -91,6 +91,7 @@ class Build:
     done: set[StepId] = field(default_factory=set)
     done_at: dict[StepId, datetime] = field(default_factory=dict)
     accepted: dict[StepId, str] = field(default_factory=dict)
+    passed: dict[StepId, tuple[str, datetime | None]] = field(default_factory=dict)  # steps that went ahead of what held them: in words, until when
     confirmed: set[str] = field(default_factory=set)
     readings: list[Reading] = field(default_factory=list)
     turns: list[Turn] = field(default_factory=list)
@@ -308,6 +309,8 @@ def _apply(build: Build, event: ev.Event) -> None:
                 _powered(build, event.at)
         case ev.StepAccepted(step=step, why=why):
             build.accepted[StepId(step)] = why
+        case ev.HoldPassed(step=step, what=what, until=until):
+            build.passed[StepId(step)] = (what, until)
         case ev.ReadingTaken() as b:
             taken = Measured(b.value, b.uncertainty, b.unit)
             if b.point.endswith(OFF):

@@ -187,6 +187,16 @@ class StepAccepted(_Body):
     why: str = ""
 
 
+class HoldPassed(_Body):
+    """A step went ahead of what holds it. ``what`` says so in words; ``until`` is when it would not have been held any more, None where
+    something else was to be done first."""
+
+    kind: Literal["hold_passed"] = "hold_passed"
+    step: str
+    what: str
+    until: datetime | None = None
+
+
 class ReadingTaken(_Body):
     """An instrument was read at a point. ``stage`` says when."""
 
@@ -269,7 +279,7 @@ class Redone(_Body):
 
 
 Body = Annotated[
-    BuildStarted | PartTicked | PartMeasured | ReferenceRead | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepBegun | JointMarked | PartReworked | PhotoKept | StepDone | StepAccepted | ReadingTaken
+    BuildStarted | PartTicked | PartMeasured | ReferenceRead | PartMarked | ChoiceMade | TrayOrdered | SchoolTaken | StanceTaken | KitChanged | BoardPictured | StepBegun | JointMarked | PartReworked | PhotoKept | StepDone | StepAccepted | HoldPassed | ReadingTaken
     | MistakeFound | WindowKept | TrimmerTurned | CautionConfirmed | CurveTaken | Note | Exported | Undone | Redone,
     Field(discriminator="kind"),
 ]  # fmt: skip

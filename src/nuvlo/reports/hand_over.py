@@ -54,8 +54,8 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
         ]
     widths = [share * paper.WIDTH for share in (0.235, 0.105, 0.13, 0.24, 0.29)]
     pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), sheet.rows, widths, mono=(2, 3)))
-    if sheet.skipped:
-        pieces += [gap(6), *(words(f"Accepted: {line}.") for line in sheet.skipped)]
+    if passed := [f"Accepted: {line}." for line in sheet.skipped] + [f"Not waited for: {line}." for line in sheet.ahead]:
+        pieces += [gap(6), *(words(line) for line in passed)]
     if build.repairs:
         pieces += [gap(6), *(words(f"Put right: {repair.text}.") for repair in build.repairs)]
     if build.notes:

@@ -134,8 +134,9 @@ class Sheet:
             return "not as meant"
         if self.unknown:
             return f"not judged: {'; '.join(self.unknown)}"
-        if any(f.accepted for f in self.findings):
-            return "as meant, but for what was accepted"
+        excepted = ["accepted"] * any(f.accepted for f in self.findings) + ["not waited for"] * bool(self.ahead)
+        if excepted:
+            return f"as meant, but for what was {listed(excepted)}"
         return "as meant, as far as this meter reads" if self.beyond else "as meant"
 
     @property
@@ -151,9 +152,14 @@ class Sheet:
 
     @property
     def skipped(self) -> list[str]:
-        """What was accepted as it was, or passed over before its time, with the reason that was given."""
+        """What was accepted as it was, with the reason that was given."""
         there = {f.task.id: f.task.title for f in self.findings}
         return [f"{there[step]}: {why or 'no reason was given'}" for step, why in self.build.accepted.items() if step in there]
+
+    @property
+    def ahead(self) -> list[str]:
+        """What was done before what it should have waited for."""
+        return [f"{f.task.title}: {f.ahead}" for f in self.findings if f.ahead]
 
     @property
     def told(self) -> str:

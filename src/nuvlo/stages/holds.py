@@ -13,7 +13,8 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId, craft_step
 from nuvlo.logbook import Build
 
-SETS, RUNS = "dry, set or cool", "over"  # what it is at the end
+SETS, RUNS = "dry or set", "over"  # what it is at the end
+BOARD = {"wash": "dry", "bake": "cool"}  # what a board is after such a step
 
 
 @dataclass(frozen=True)
@@ -36,8 +37,8 @@ class Hold:
 
     @property
     def cut_short(self) -> str:
-        """What a step that does not wait cuts off."""
-        return f"{self.title} is not {self.not_yet} for another {self._left}"
+        """What a step that does not wait cuts off: ``29 min before 'Brush and wash' is dry``."""
+        return f"{self._left} before '{self.title}' is {self.not_yet}"
 
     @property
     def _left(self) -> str:
@@ -46,8 +47,8 @@ class Hold:
 
 def board_holds(kit: Kit, build: Build) -> tuple[Hold, ...]:
     """What was done on the board and must be dry before anything on it is measured or powered."""
-    waits = {s.id: (s.action, s.waits_hours) for s in board_order(kit, build.school) if s.stage is Stage.FIT and s.waits_hours}
-    return tuple(Hold(title, build.done_at[step] + timedelta(hours=hours)) for step, (title, hours) in waits.items() if step in build.done_at)
+    waits = [s for s in board_order(kit, build.school) if s.stage is Stage.FIT and s.waits_hours and s.id in build.done_at]
+    return tuple(Hold(s.action, build.done_at[s.id] + timedelta(hours=s.waits_hours), BOARD.get(s.verb, SETS)) for s in waits)
 
 
 def craft_holds(kit: Kit, build: Build, ids: Iterable[str]) -> tuple[Hold, ...]:

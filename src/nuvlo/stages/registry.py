@@ -7,7 +7,7 @@ same name in ``desktop/pictures``.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvlo.craft.hazards import hazards
 from nuvlo.kit import Kit, Stage
@@ -15,6 +15,8 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
 from nuvlo.stages.answer import Asked, Solved
+from nuvlo.stages.holds import board_holds
+from nuvlo.stages.leads import LEADS
 from nuvlo.stages.task import Finding, Shown, Task, Wants, finding
 
 Refine = Callable[[Kit, Build, list[Finding], Solved], list[Finding]]
@@ -46,6 +48,10 @@ class Row:
     offers: Callable[[Kit, Finding, Solved], list[tuple[str, str]]] = lambda kit, now, solved: []
     note: str = "Nothing is read in this stage."
     asks_as: Stage | None = None
+
+
+MEASURED = (Stage.WAKE, Stage.SET, Stage.PROVE)  # not before the board is dry: what is wet leaks, and under power it does worse
+LOOK_OVER = StepId.of(Stage.WAKE, "look")
 
 
 def _own_readings(build: Build, only_drawer: bool) -> object:
@@ -88,7 +94,8 @@ def tasks(stage: Stage, kit: Kit, build: Build) -> list[Task]:
         Task(StepId.of(stage, "caution", h.id), stage, Wants.CONFIRM, "Caution", h.danger, h.id, hazard=h)
         for h in hazards(kit, stage)
     ]  # fmt: skip
-    return cautions + ROWS[stage].tasks(kit, build)
+    wet = board_holds(kit, build) if stage in MEASURED else ()
+    return cautions + [t if t.id == LOOK_OVER or t.target == LEADS else replace(t, holds=t.holds + wet) for t in ROWS[stage].tasks(kit, build)]
 
 
 def findings(stage: Stage, kit: Kit, build: Build, solved: Solved | None, fresh: bool = True) -> list[Finding]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from datetime import datetime
 from enum import StrEnum
 
 from nuvlo.kit import Hazard, Stage
@@ -94,6 +95,7 @@ class Finding:
     brief: str = ""  # the verdict in a few words, where those of all readings would not do
     aside: str = ""  # and what is said beside it, quietly
     waits: bool = False  # for parts that are still in the post; other steps may go before
+    ahead: str = ""  # what it did not wait for: it was done before that was over
 
     @property
     def verdict_words(self) -> str:
@@ -151,11 +153,13 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
         taken = build.latest(task.target, task.quantity, task.stage.value)
         if task.done is False:  # the stage knows the reading is out of date
             taken = None
-        if taken is None and not accepted and (hold := task.held) is not None:
-            return Finding(task, False, words=hold.words, waits=True, window=task.window)
+        if taken is None and not accepted and (hold := _held(task, build)) is not None:
+            return Finding(task, False, words=hold.words, waits=True, window=task.window or windows.get((task.target, task.quantity)))
         solved = windows.get((task.target, task.quantity)) if fresh or taken is None else None
         window = task.window or _expected(task, taken) or solved
         judged = _judged(task, taken.measured if taken else None, window, accepted)
+        if taken is not None:
+            judged = replace(judged, ahead=_ahead(task, build, taken.at))
         if task.wrong and judged.verdict is not Verdict.OUT:
             return replace(judged, verdict=Verdict.OUT, words=f"{task.wrong}.")
         return judged
@@ -163,11 +167,24 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
     if task.wrong:
         return Finding(task, accepted, Verdict.OUT, f"{task.wrong}.", accepted=accepted)
     # Who accepts does not wait any longer; the step itself is still to be done.
-    if not done and not accepted and task.awaits:
+    if not done and not accepted and task.awaits and task.id not in build.passed:
         return Finding(task, False, words=f"It waits for: {task.awaits}.", waits=True)
-    if not done and not accepted and (hold := task.held) is not None:
+    if not done and not accepted and (hold := _held(task, build)) is not None:
         return Finding(task, False, words=hold.words, waits=True)
-    return Finding(task, done, accepted=accepted)
+    return Finding(task, done, accepted=accepted, ahead=_ahead(task, build, build.done_at.get(task.id)) if done else "")
+
+
+def _held(task: Task, build: Build) -> Hold | None:
+    """What a task still waits for, unless it was said to go ahead of it."""
+    hold = task.held
+    _, until = build.passed.get(task.id, ("", None))
+    return None if hold is not None and until is not None and hold.until <= until else hold
+
+
+def _ahead(task: Task, build: Build, at: datetime | None) -> str:
+    """What a task that was done ``at`` a time, None for an unknown one, was done too early for; empty where it had waited after all."""
+    what, until = build.passed.get(task.id, ("", None))
+    return "" if at is not None and until is not None and at >= until else what
 
 
 def _expected(task: Task, taken: Reading | None) -> Window | None:

@@ -21,7 +21,7 @@ from nuvlo.model.working import BACK, EMPTY
 from nuvlo.quantity import format_value, sentence
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
-from nuvlo.stages.holds import begun_hold, board_holds
+from nuvlo.stages.holds import begun_hold
 from nuvlo.stages.task import Finding, Task, Wants
 
 MAINS_SIDE = (
@@ -56,13 +56,7 @@ class Woken(Solved):
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
-    """Readings in the order in which they protect the unit, and the hand that holds the probe. None of it before the board is dry: what is
-    wet leaks, and under power it does worse."""
-    wet = board_holds(kit, build)
-    return [task if task.id.verb == "look" else replace(task, holds=task.holds + wet) for task in _in_order(kit, build)]
-
-
-def _in_order(kit: Kit, build: Build) -> list[Task]:
+    """Readings in the order in which they protect the unit, and the hand that holds the probe."""
     high = is_high(kit)
     out = [] if kit.passive else [_look(kit)]
     for supply in kit.info.supply:

@@ -12,7 +12,8 @@ from nuvlo.diagnosis.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
 from nuvlo.instruments import InstrumentError
 from nuvlo.instruments.practice import PracticeBench, practised
 from nuvlo.kit import Stage
-from nuvlo.logbook import CurveTaken, Exported, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
+from nuvlo.kit.kit import SWITCHED_OFF
+from nuvlo.logbook import CurveTaken, Exported, HoldPassed, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
@@ -50,13 +51,34 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
     solved = snapshot.solved(stage)
     window = solved.windows.get((point, quantity)) if solved and snapshot.fresh(stage) else None
     expected = (window.nominal, window.low, window.high) if window else None
-    s.record(
-        ReadingTaken(point=point, quantity=quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit,
-                     stage=stage.value, instrument=instrument, expected=expected, shown=given.value.value if leads else None,
-                     leads=leads)
+    f = _asked_at(s, stage, point, quantity)
+    passed = passing(f) if f is not None and f.task.setup != SWITCHED_OFF else None  # off, the reading itself tells what there was to wait for
+    taken = ReadingTaken(
+        point=point, quantity=quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit, stage=stage.value,
+        instrument=instrument, expected=expected, shown=given.value.value if leads else None, leads=leads,
     )  # fmt: skip
-    f = next((f for f in s.findings(stage) if f.task.target == point and f.task.quantity == quantity), None)
-    return Reply(verdict_words(f, point, value))
+    s.record(*((passed,) if passed else ()), taken)
+    words = verdict_words(_asked_at(s, stage, point, quantity), point, value)
+    return Reply(f"{words} That was {passed.what}: the sheet will say so, unless it is read again after that." if passed else words)
+
+
+def _asked_at(s: Session, stage: Stage, point: str, quantity: str) -> Finding | None:
+    return next((f for f in s.findings(stage) if f.task.target == point and f.task.quantity == quantity), None)
+
+
+def refuse_while_held(f: Finding) -> None:
+    """Refuse to do a step that waits."""
+    if f.waits:
+        raise Refused(Problem(f.words, "" if f.task.setup == SWITCHED_OFF else "Or 'accept' to go on without waiting."))
+
+
+def passing(f: Finding, why: str = "") -> HoldPassed | None:
+    """That a step goes ahead of what holds it, and why if it was said; None where nothing does, or where only a part is in the post."""
+    hold = f.task.held
+    if not f.waits or (hold is None and not f.task.awaits):
+        return None
+    what = hold.cut_short if hold is not None else f"while '{f.task.awaits}' is still open"
+    return HoldPassed(step=f.task.id, what="; ".join(w for w in (what, why) if w), until=hold.until if hold is not None else None)
 
 
 def turn(s: Session, given: Turned) -> Reply:
@@ -100,6 +122,7 @@ def read(s: Session, given: Nothing) -> Outcome:
         raise Refused(Problem("no reading is asked for here.", ""))
     if task.wants is Wants.SWEEP:
         return sweep(s, given)
+    refuse_while_held(f)
     if s.bench is None:
         raise Refused(
             Problem(f"no instrument is connected: type what {task.target} reads.", f"For example: {task.example}")
@@ -223,6 +246,9 @@ def sweep(s: Session, given: Nothing) -> Work:
         raise Refused(Problem("no audio interface is connected.", "Measure the gain and type it, as in 'gain 41.5'."))
     if wanted is None:
         raise Refused(Problem(f"{s.kit.name} does not say what to sweep.", "Add [prove] to kit.toml."))
+    for f in s.findings(Stage.PROVE):
+        if f.task.wants is Wants.SWEEP:
+            refuse_while_held(f)
     model = s.working_model()
 
     def play() -> _Swept:

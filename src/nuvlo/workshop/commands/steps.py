@@ -9,6 +9,7 @@ from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import (
     CautionConfirmed,
     ChoiceMade,
+    HoldPassed,
     JointMarked,
     Note,
     PartMarked,
@@ -28,9 +29,9 @@ from nuvlo.problems import Problem
 from nuvlo.quantity import format_value
 from nuvlo.stages.holds import span
 from nuvlo.stages.suspects import PROBING
-from nuvlo.stages.task import Finding, Wants
+from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.arguments import Chosen, Nothing, PartNamed, StageNamed, Words
-from nuvlo.workshop.commands.bench import found, read, sheet, turn_as_advised
+from nuvlo.workshop.commands.bench import found, passing, read, refuse_while_held, sheet, turn_as_advised
 from nuvlo.workshop.commands.choose import choose
 from nuvlo.workshop.commands.outcome import Outcome, Reply
 from nuvlo.workshop.session import Refused, Session
@@ -46,8 +47,7 @@ def next_step(s: Session, given: Nothing) -> Outcome:
     f = s.now()
     if f is None:
         return Reply("All is done.")
-    if f.waits:
-        raise Refused(Problem(f.words, "" if f.task.setup == SWITCHED_OFF else "Or 'accept' to go on without waiting."))
+    refuse_while_held(f)
     if f.stuck:
         ways = STAY_OUT if f.task.setup == SWITCHED_OFF else "Put it right and read again, mark the part 'swapped', or 'accept'."
         raise Refused(Problem(f.words or "this step is stuck.", ways))
@@ -125,7 +125,7 @@ def _entry_words(s: Session) -> str:
             return f"{b.ref}, {format_value(b.value, b.unit)}"
         case ReadingTaken() as b:
             return f"the reading at {b.point}, {format_value(b.value, b.unit)}"
-        case StepDone(step=step) | StepAccepted(step=step) | StepBegun(step=step):
+        case StepDone(step=step) | StepAccepted(step=step) | HoldPassed(step=step) | StepBegun(step=step):
             title = next((f.task.title for stage in Stage for f in s.findings(stage) if f.task.id == step), "")
             return f"'{title}'" if title else "a step"
         case TrimmerTurned() as b:
@@ -185,17 +185,9 @@ def accept(s: Session, given: Words) -> Reply:
         raise Refused(Problem("nothing here is out of its window.", ""))
     if f.task.setup == SWITCHED_OFF:
         raise Refused(Problem(f"{f.words or 'It is not safe yet.'} This one is not to be accepted.", STAY_OUT))
-    skipped = _skipped(f)
+    if (passed := passing(f, given.text)) is not None:
+        s.record(passed)
+        return Reply(f"Not waited for: {passed.what}. The sheet will say so. Next: {f.task.title}.")
+    skipped = (f.words or "out of its window").rstrip(".")
     s.record(StepAccepted(step=f.task.id, why="; ".join(w for w in (skipped, given.text) if w)))
-    if f.waits:
-        return Reply(f"Without waiting: {skipped}. The sheet will say so. Next: {f.task.title}.")
     return Reply(f"{f.task.target or f.task.title} accepted as it is: {skipped}. The sheet will say so.")
-
-
-def _skipped(f: Finding) -> str:
-    """What is passed over by accepting: what was not over yet, or not done, or what reads wrong."""
-    if (hold := f.task.held) is not None and f.waits:
-        return hold.cut_short
-    if f.task.awaits and f.waits:
-        return f"{f.task.awaits} is not done"
-    return (f.words or "out of its window").rstrip(".")
