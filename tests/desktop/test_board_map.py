@@ -109,7 +109,7 @@ def test_a_net_is_lit_and_joined_by_the_shortest_tree(board, gorsefire):
 
 
 @pytest.mark.parametrize("turn", [0.0, 90.0, 33.0])
-def test_a_picture_laid_by_two_places_fits_everywhere_else(turn):
+def test_a_picture_laid_by_two_places_fits_everywhere_else(qapp, turn):
     """A picture made by turning, scaling and moving the board: two places give the rest back."""
     made = View(2.7, (31.0, -12.0), turn).transform(QPointF(100, 100))
 
