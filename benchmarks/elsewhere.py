@@ -21,6 +21,7 @@ from pathlib import Path
 import numpy as np
 
 from nuvlo.diagnosis.probes import Reading
+from nuvlo.measurement import Observable
 from nuvlo.quantity import Measured
 
 LIBRARY = Path(__file__).parents[1] / "src" / "nuvlo" / "circuit" / "library"
@@ -33,7 +34,7 @@ MOST_AMPERES = 1e-3
 OHM_RANGES = (600.0, 6e3, 60e3, 600e3, 6e6, 60e6)
 CYCLES, LAST, STEPS = 24, 4, 60  # of a tone, those that are read, and steps of each
 SIGMAS = 2.5  # of what parts scatter, to the end of their tolerance
-Key = tuple[str, str]
+Key = Observable
 
 
 @dataclass
@@ -307,7 +308,7 @@ class Elsewhere:
         tones: dict[tuple[str, str, float], list[Reading]] = {}
         for r in self.readings:
             if r.quantity in ("voltage", "current"):
-                setups.setdefault(("" if r.empty else r.setup, r.empty), []).append(r)
+                setups.setdefault(("" if r.of.empty else r.setup, r.of.empty), []).append(r)
             elif r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(r)
         for (setup, empty), some in setups.items():
@@ -357,7 +358,7 @@ class Elsewhere:
         known = self._known(unit, around)
         volts = [r for r in some if r.quantity == "voltage" and set(r.nodes) <= known]
         supplies = {s["name"]: s for s in self.kit.toml.get("supply", [])}
-        amps = [(r, supplies[r.point.split(" without")[0]]) for r in some if r.quantity == "current" and r.point.split(" without")[0] in supplies]
+        amps = [(r, supplies[r.of.place]) for r in some if r.quantity == "current" and r.of.place in supplies]
         loads = [f"rmeter{k} {r.nodes[0]} {r.nodes[1]} 1e15" for k, r in enumerate(volts)]
         control = ["op", *(f"print {_across(r.nodes)}" for r in volts), *(f"print i({s['element']})" for _, s in amps)]
         for k, r in enumerate(volts):
@@ -376,10 +377,10 @@ class Elsewhere:
             by_node = {r.nodes: k for k, r in enumerate(volts)}
             for r in self.readings:
                 if r.rippling and not empty and r.nodes in by_node:
-                    out[r.key] = meter.shows(rms[by_node[r.nodes]], "V")
-        out |= {r.key: meter.shows(v, "V") for r, v in zip(volts, loaded, strict=True)}
+                    out[r.of] = meter.shows(rms[by_node[r.nodes]], "V")
+        out |= {r.of: meter.shows(v, "V") for r, v in zip(volts, loaded, strict=True)}
         for (r, supply), i in zip(amps, drawn, strict=True):
-            out[r.key] = meter.shows(abs(i) if supply.get("mains_hz") else -i, "A")
+            out[r.of] = meter.shows(abs(i) if supply.get("mains_hz") else -i, "A")
         return out
 
     def _on_the_mains(self, unit: Netlist, setup: str, empty: bool, nodes: Sequence[tuple[str, str]], sources: Sequence[str]):
@@ -427,14 +428,14 @@ class Elsewhere:
             line = np.polyval(np.polyfit(table[0], v, 1), table[0])  # what still creeps is no wave
             rms.append(float(np.sqrt(np.trapezoid((v - line) ** 2, table[0]) / (table[0][-1] - table[0][0]))))
         by = tone.level / rms[0] if rms[0] > 0 and found[0] * level > tone.level * 1.3 else 1.0  # the builder sets it by the meter
-        return {r.key: meter.shows(max(v * by * p, 0.0), "V") for r, v, p in zip(asked, rms[1:], pulled, strict=True)}
+        return {r.of: meter.shows(max(v * by * p, 0.0), "V") for r, v, p in zip(asked, rms[1:], pulled, strict=True)}
 
     def _ohms(self, unit: Netlist, some: Sequence[Reading], meter: _Meter) -> dict[Key, Measured]:
         """By the ratio to the resistor of the range that fits, from the lowest: cold, sockets empty."""
         gone = self._sockets(True)
         known = {n for name, words in unit.lines.items() if name not in gone for n in words[1:]} | {"0"}
         asked = [r for r in some if set(r.nodes) <= known]
-        out = {r.key: Measured(math.inf, 0.0, "Ω") for r in some if r not in asked}
+        out = {r.of: Measured(math.inf, 0.0, "Ω") for r in some if r not in asked}
         sources = [line for k, r in enumerate(asked) for line in (f"vleads{k} leads{k} {r.nodes[1]} dc {meter.open_volts}", f"rrange{k} leads{k} {r.nodes[0]} 1e15")]
         ranges = np.full(len(asked), 2)
         value = np.full(len(asked), np.nan)
@@ -460,7 +461,7 @@ class Elsewhere:
                     again.append(k)
             left = again
         for k, r in enumerate(asked):
-            out[r.key] = meter.shows(float(value[k]), "Ω") if value[k] < OHM_RANGES[-1] else Measured(math.inf, 0.0, "Ω")
+            out[r.of] = meter.shows(float(value[k]), "Ω") if value[k] < OHM_RANGES[-1] else Measured(math.inf, 0.0, "Ω")
         return out
 
     def _farads(self, unit: Netlist, some: Sequence[Reading], meter: _Meter) -> dict[Key, Measured]:
@@ -471,7 +472,7 @@ class Elsewhere:
             hertz = r.cold.hertz if r.cold else 0.0
             found = _printed(_run("\n".join([unit.text(gone), f"vbridge {r.nodes[0]} {r.nodes[1]} dc 0 ac 1"]), [f"ac lin 1 {hertz:g} {hertz:g}", "print imag(-i(vbridge))"]))
             if found:
-                out[r.key] = meter.shows(max(found[0] / (2 * math.pi * hertz), 0.0), "F")
+                out[r.of] = meter.shows(max(found[0] / (2 * math.pi * hertz), 0.0), "F")
         return out
 
     def _lifted(self, unit: Netlist, meter: _Meter) -> dict[Key, Measured]:
@@ -482,9 +483,9 @@ class Elsewhere:
             words = unit.lines.get(r.part)
             nodes = self.kit.netlist.lines[r.part][1:3] if r.part in self.kit.netlist.lines else []
             if words is None:
-                out[r.key] = Measured(math.inf if r.unit == "Ω" else 0.0, 0.0, r.unit)
+                out[r.of] = Measured(math.inf if r.unit == "Ω" else 0.0, 0.0, r.unit)
             elif not any(s[1:3] == nodes for s in shorted):
-                out[r.key] = meter.shows(number(words[3]), r.unit)
+                out[r.of] = meter.shows(number(words[3]), r.unit)
         return out
 
 

@@ -84,9 +84,9 @@ def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapp
     readings up to the first out of its window, then whatever is asked for, until it is nine chances in ten that it is one of a few parts or there is
     nothing more to ask."""
     known: dict[Key, Measured] = {}
-    rows = {r.key: r for r in d.readings}
+    rows = {r.of: r for r in d.readings}
     for w in windows:
-        key = (w.point, w.quantity)
+        key = w.of
         shown = taken(rows[key]) if key in rows else {}
         known.update(shown)
         if key in shown and judge(shown[key], w.low, w.high) is Verdict.OUT:
@@ -98,7 +98,7 @@ def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapp
         sure = ranking.accused and ranking.accused.probability > SURE and len(parts_of(ranking.accused)) <= MOST_PARTS
         if ranking.next is None or ranking.next[1] < WORTH_BITS or sure:
             return soon, ranking, count
-        tried.add(ranking.next[0].key)
+        tried.add(ranking.next[0].of)
         known.update(taken(ranking.next[0]))
         ranking = d.rank(known, METERED, skipped=tried)
     return soon, ranking, MOST_READINGS
@@ -138,7 +138,7 @@ def score_elsewhere(d: Diagnosis, kit: KitText, units: int, seed: int) -> tuple[
         tally = others if fault.kind in BESIDE_THE_LIST else listed
         tally.tried += 1
         read = bench.read(unit, seed * 100_000 + k)
-        if len(read) >= len(windows) / 2 and any(out_of(windows[key], shown) for key, shown in read.items() if key in windows and key[1] != "lifted"):
+        if len(read) >= len(windows) / 2 and any(out_of(windows[key], shown) for key, shown in read.items() if key in windows and key.quantity != "lifted"):
             judged(tally, *ask(d, own, partial(one_of, read)), fault)
     for k in range(units // 3):
         read = bench.read(varied(kit, np.random.default_rng([seed, 77, k])), seed * 100_000 + 50_000 + k)
@@ -161,7 +161,7 @@ def score_own(d: Diagnosis, units: int, seed: int) -> Tally:
 
 
 def one_of(read: Mapping[Key, Measured], r: Reading) -> dict[Key, Measured]:
-    return {r.key: read[r.key]} if r.key in read else {}
+    return {r.of: read[r.of]} if r.of in read else {}
 
 
 def good_unit(tally: Tally, ranking: Ranking) -> None:

@@ -13,6 +13,7 @@ from nuvlo.diagnosis.probes import SENSES, Reading
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.kit import Kit
+from nuvlo.measurement import Observable
 from nuvlo.model import Window
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, Verdict, judge
@@ -52,7 +53,7 @@ class Score:
         return float(sum(abs(chance[bins == b].sum() - right[bins == b].sum()) for b in range(10)) / chance.size)
 
 
-def told_by(bench: PracticeBench, r: Reading) -> dict[tuple[str, str], Measured]:
+def told_by(bench: PracticeBench, r: Reading) -> dict[Observable, Measured]:
     """All that a reading tells; nothing where the display does not settle."""
     try:
         return bench.observed(r)
@@ -68,11 +69,11 @@ def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
         return None
 
 
-def to_a_stop(d: Diagnosis, bench: PracticeBench, windows: Sequence[Window]) -> dict[tuple[str, str], Measured]:
+def to_a_stop(d: Diagnosis, bench: PracticeBench, windows: Sequence[Window]) -> dict[Observable, Measured]:
     """The kit's own readings in their order, up to the first out of its window."""
-    rows, taken = {r.key: r for r in d.readings}, {}
+    rows, taken = {r.of: r for r in d.readings}, {}
     for w in windows:
-        key = (w.point, w.quantity)
+        key = w.of
         shown = taken_by(bench, rows[key]) if key in rows else None
         if shown is not None:
             taken[key] = shown
@@ -94,15 +95,15 @@ def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool, windo
     bench = PracticeBench(d.kit, seed, *hidden)
     dice = np.random.default_rng(seed)
     taken = to_a_stop(d, bench, windows)
-    tried: set[tuple[str, str]] = set()
+    tried: set[Observable] = set()
     sure, ranking = MOST_READINGS + 1, d.rank(taken)
     for count in range(1, MOST_READINGS + 1):
-        left = [r for r in d.readings if r.key not in tried | taken.keys()]
+        left = [r for r in d.readings if r.of not in tried | taken.keys()]
         if not left:
             break
         r = ranking.next[0] if chosen and ranking.next else left[int(dice.integers(len(left)))]
         taken.update(told_by(bench, r))
-        tried.add(r.key)  # where the display does not settle, too
+        tried.add(r.of)  # where the display does not settle, too
         ranking = d.rank(taken, skipped=tried)
         if sure > MOST_READINGS and max(ranking.nothing_shown, *(g.probability for g in ranking.groups[:1])) > 0.9:
             sure = count
@@ -138,7 +139,7 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
         out.good_called += ranking.nothing_shown > max(accused, ranking.unexplained)
         if k < count * GOOD / (1.0 - GOOD - UNEXPLAINED):
             out.stated.append((max(ranking.nothing_shown, accused), ranking.nothing_shown > accused))
-    own = [r for r in d.readings if r.quantity not in (*SENSES, "lifted") and "@" not in r.point and not r.minutes]
+    own = [r for r in d.readings if r.quantity not in (*SENSES, "lifted") and not r.of.follows and not r.minutes]
     for k in range(two):
         pair = [pick(d, dice), pick(d, dice)]
         while set(pair[0].refs) & set(pair[1].refs) or any(d.indistinct(m) for m in pair):
@@ -154,18 +155,18 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
     return out
 
 
-def read_all(d: Diagnosis, own: Sequence[Reading], seed: int, *hidden: Mistake) -> dict[tuple[str, str], Measured]:
+def read_all(d: Diagnosis, own: Sequence[Reading], seed: int, *hidden: Mistake) -> dict[Observable, Measured]:
     """All the kit's own readings of a unit with these mistakes."""
     bench = PracticeBench(d.kit, seed, *hidden)
-    return {r.key: shown for r in own if (shown := taken_by(bench, r)) is not None}
+    return {r.of: shown for r in own if (shown := taken_by(bench, r)) is not None}
 
 
-def differ(d: Diagnosis, a: dict[tuple[str, str], Measured], b: dict[tuple[str, str], Measured], one: Mistake) -> bool:
+def differ(d: Diagnosis, a: dict[Observable, Measured], b: dict[Observable, Measured], one: Mistake) -> bool:
     """Whether a unit reads ``a`` where with ``one`` mistake alone it would read ``b``, plainly: by more than the meter is in doubt, and than
     tolerances make of a unit with that mistake."""
     if a.keys() != b.keys():
         return True
-    rows = {r.key: k for k, r in enumerate(d.readings)}
+    rows = {r.of: k for k, r in enumerate(d.readings)}
     here, there = (np.full((len(d.readings), 1), np.nan) for _ in range(2))
     for key in a:
         here[rows[key]], there[rows[key]] = a[key].value, b[key].value

@@ -65,7 +65,7 @@ def test_the_bench_has_the_meter_that_it_states(gorsefire):
 @pytest.mark.parametrize(("kit", "says"), [("gorsefire", "R2.1"), ("reedling", "R1.1"), ("landing", "R4.1"), ("lampwick", "C5.1")])
 def test_no_volts_are_asked_for_where_the_meter_decides(kit, says):
     """Reedling's gate hangs on a gigaohm, and its own text says never."""
-    assert says not in {r.point for r in readings_of(read_kit(SHIPPED / kit)) if r.quantity in ("voltage", "tone")}
+    assert says not in {r.of.name for r in readings_of(read_kit(SHIPPED / kit)) if r.quantity in ("voltage", "tone")}
 
 
 @pytest.mark.parametrize(("readings", "accused"), [

@@ -50,10 +50,10 @@ def test_whatever_practice_reads_is_a_document_and_no_ac_volts_lie_below_nothing
             shown = bench.take(r)
         except InstrumentError:
             continue
-        assert r.quantity != "tone" or shown.value >= 0, r.point
+        assert r.quantity != "tone" or shown.value >= 0, r.of.name
         kinds[shown.value == float("inf")] = r
     for open_, r in kinds.items():
-        found = json.loads(said(capsys, "practice", kit, "--seed", str(seed), "--read", r.point, "--quantity", r.quantity, "--json"))
+        found = json.loads(said(capsys, "practice", kit, "--seed", str(seed), "--read", r.of.name, "--quantity", r.quantity, "--json"))
         assert (found["value"] is None) is open_
         assert found.get("open", False) is open_
 

@@ -12,6 +12,7 @@ from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit import Stage
 from nuvlo.kit.schema import Aim
+from nuvlo.measurement import volts_at
 from nuvlo.quantity import Measured
 from nuvlo.stages.choose.search import Proposal
 from nuvlo.stages.task import Finding, Task, Wants
@@ -103,7 +104,7 @@ def test_each_stone_has_a_word_and_a_shape_of_its_own(qtbot, state):
 def test_the_next_lane_asks_for_a_value_where_no_instrument_is(qtbot):
     lane = NextLane()
     qtbot.addWidget(lane)
-    task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", target="TP1", quantity="voltage", unit="V")
+    task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", of=volts_at("TP1"), unit="V")
     lane.show_task(Finding(task, False), [], "", False, "", "")
     assert lane.button is None
     lane.show_task(Finding(task, False), ["a"] * 9, "advice", True, "", "")
@@ -115,7 +116,7 @@ def test_the_next_lane_asks_for_a_value_where_no_instrument_is(qtbot):
 def test_the_readings_lane_keeps_its_gauges_while_places_stay_the_same(qtbot):
     lane = ReadingsLane()
     qtbot.addWidget(lane)
-    task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", target="TP1", quantity="voltage", unit="V")
+    task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", of=volts_at("TP1"), unit="V")
     lane.show_findings("Readings", [Finding(task, False)], None, "")
     (gauge,) = lane.gauges
     taken = Finding(task, True, reading=Measured(4.5, 0.01, "V"))

@@ -158,7 +158,7 @@ def test_a_gauge_is_reached_by_tab_or_mouse_and_takes_its_step_in_hand(drive):
         assert driver.session.now().task.id == task.id, driver.said
         assert driver.window.bench_line.entry.hasFocus()
         driver.type(task.example)
-        assert driver.session.build.latest(task.target, task.quantity) is not None, driver.said
+        assert driver.session.build.latest(task.of) is not None, driver.said
 
 
 @pytest.mark.parametrize(("kit", "typed", "says"), [("kilnlight", "step tp1", "comes first"), ("gorsefire", "step tp1", "comes first"), ("gorsefire", "step fish", "no step of Wake")])

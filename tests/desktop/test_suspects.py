@@ -21,7 +21,7 @@ from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
-from nuvlo.model.working import EMPTY
+from nuvlo.measurement import Observable
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspect, Suspicion, probe_task
 from nuvlo.stages.task import Finding, Wants
@@ -154,7 +154,7 @@ def test_one_look_is_at_all_that_lies_side_by_side(drive, tmp_path, gorsefire):
     assert f"look {first.lower()} wrong" in offers
 
     def looks() -> dict[str, float]:
-        return {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == "look"}
+        return {r.of.name: r.measured.value for r in stopped.session.build.readings if r.of.quantity == "look"}
 
     offers["look right"].click()
     stopped.settle()
@@ -221,7 +221,7 @@ def test_what_a_finger_felt_counts(stopped):
     ref = now.task.parts[-1]
     next(o for o in stopped.window.next_lane.offers if o.line == f"touch {ref.lower()} hot").click()
     stopped.settle()
-    assert {r.point: r.measured.value for r in stopped.session.build.readings if r.quantity == TOUCH} == {ref: 1.0}
+    assert {r.of.name: r.measured.value for r in stopped.session.build.readings if r.of.quantity == TOUCH} == {ref: 1.0}
     assert [(s.words, s.share) for s in stopped.session.snapshot().suspicion.suspects] != [(s.words, s.share) for s in found.suspects]
     stopped.type("touch hot" if len(now.task.parts) == 1 else "touch q1 cool")
     assert "Q1 is no hotter than it should be" in stopped.said or len(now.task.parts) == 1
@@ -234,14 +234,14 @@ def test_what_weighs_with_no_suspect_is_said(stopped, line, says):
     assert (says in stopped.said) if says else "weighs nothing" not in stopped.said
     after = [(s.words, s.share) for s in stopped.session.snapshot().suspicion.suspects]
     assert (after == before) == bool(says)
-    assert stopped.session.build.readings[-1].point == line.split()[1].upper()
+    assert stopped.session.build.readings[-1].of.name == line.split()[1].upper()
 
 
 @pytest.mark.parametrize(("name", "refs", "says"), [("millrace", ("R31",), "R31 hangs on the tags of GAIN."), ("kilnlight", ("R102", "R211"), "R102 and R211 hang on the tags of SKT1."), ("millrace", ("R1",), "")])
 def test_what_no_board_shows_is_found_all_the_same(name, refs, says):
     """The map shows no part that is soldered to the tags of another: it is said where it hangs, where it is looked at and where it is put right."""
     kit, first, beside = read_kit(SHIPPED / name), refs[0], refs[1:]
-    look = Reading(first, "look", "", part=first, beside=beside)
+    look = Reading(Observable(first, "look"), "", part=first, beside=beside)
     suspect = Suspect("A", (f"{first} is missing",), "open", refs, 0.9)
     for found in (Suspicion(next=look), Suspicion(suspects=(suspect,), sure=True)):
         detail = probe_task(kit, Stage.WAKE, found).detail
@@ -330,9 +330,9 @@ def test_what_is_out_of_reach_is_not_asked_for_again(stopped):
     first = stopped.session.snapshot().suspicion.next
     stopped.type("skip")
     second = stopped.session.snapshot().suspicion.next
-    assert second.key != first.key
+    assert second.of != first.of
     stopped.type(as_it_should(stopped.session.now().task) or SHOWN[stopped.session.now().task.unit])
-    assert stopped.session.snapshot().suspicion.next.key not in (first.key, second.key)
+    assert stopped.session.snapshot().suspicion.next.of not in (first.of, second.of)
 
 
 def test_the_table_is_made_before_anything_stops(drive, tmp_path, gorsefire, monkeypatch, qtbot):
@@ -381,14 +381,14 @@ def test_a_stop_with_the_sockets_empty_is_looked_into_with_the_sockets_empty(dri
     assert driver.session.snapshot().stop().task.setup == SOCKETS_EMPTY
     for _ in range(4):
         found = driver.session.snapshot().suspicion
-        assert found.next is None or found.next.empty or found.next.quantity in COLD
+        assert found.next is None or found.next.of.empty or found.next.quantity in COLD
         if found.next is None:
             break
-        if found.next.empty:
+        if found.next.of.empty:
             assert driver.session.now().task.title.startswith("Sockets empty: ")
         said = as_it_should(driver.session.now().task)
         driver.type(said) if said else driver.space()
-    assert any(r.point.endswith(EMPTY) for r in driver.session.build.readings)
+    assert any(r.of.empty for r in driver.session.build.readings)
     assert any("far too low" in words for words in driver.session.snapshot().suspicion.suspects[0].words)
 
 

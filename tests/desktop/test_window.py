@@ -17,6 +17,7 @@ from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.tools.help import HelpTool
 from nuvlo.kit import Stage
 from nuvlo.logbook.errors import LogbookError
+from nuvlo.measurement import volts_at
 from nuvlo.model.windows import Window as Expected
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict
@@ -299,9 +300,9 @@ def test_completion_offers_names(drive):
     ],
 )
 def test_gauges_say_their_verdict_in_words(qtbot, value, uncertainty, verdict, words):
-    task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", target="TP1", quantity="voltage", unit="V")
+    task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", of=volts_at("TP1"), unit="V")
     reading = Measured(value, uncertainty, "V") if value else None
-    window = Expected("TP1", "voltage", "V", 4.5, 4.0, 5.0)
+    window = Expected(volts_at("TP1"), "V", 4.5, 4.0, 5.0)
     gauge = Gauge(Finding(task, bool(value), Verdict(verdict), "", reading, window))
     qtbot.addWidget(gauge)
     gauge.resize(280, 98)

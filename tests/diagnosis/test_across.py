@@ -52,7 +52,7 @@ def test_what_is_chosen_shows_more_than_as_many_at_random():
 @pytest.mark.parametrize("name", ["gorsefire", "kilnlight", "tollgate", "oxbow"])
 def test_no_two_ohms_are_the_same_reading(name):
     """What the kit asks for already is not asked again from pad to pad, and each place can be typed."""
-    read = [r for r in readings_of(read_kit(SHIPPED / name)) if r.quantity == "resistance" and not r.point.endswith("back")]
+    read = [r for r in readings_of(read_kit(SHIPPED / name)) if r.quantity == "resistance" and not r.of.name.endswith("back")]
     assert len({frozenset(r.nodes) for r in read}) == len(read)
-    assert len({r.key for r in read}) == len(read)
+    assert len({r.of for r in read}) == len(read)
     assert all(" " not in "-".join(r.between) for r in read if r.between)

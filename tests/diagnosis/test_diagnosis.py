@@ -32,9 +32,10 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
+from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, volts_at
 from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.running import swinging
-from nuvlo.model.working import BACK, WorkingModel
+from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but
@@ -61,7 +62,7 @@ def made_up(means: np.ndarray, spreads: np.ndarray, weights: tuple[str, ...], dr
     out = object.__new__(Diagnosis)
     out.kit, out.keep = NOT_POWERED, None
     out.draws, out.habits = draws, shipped()
-    out.readings = [Reading(f"TP{k}", "voltage", "V") for k in range(len(means))]
+    out.readings = [Reading(volts_at(f"TP{k}"), "V") for k in range(len(means))]
     out.mistakes = [Mistake(f"m{k}", (), kind, ((f"r{k}", 1.0),)) for k, kind in enumerate(weights)]
     dice = np.random.default_rng(1)
     out.__dict__["related"] = RELATED[: len(means), : len(means)]
@@ -80,7 +81,7 @@ def test_chances_are_those_of_bayes_by_hand(read):
     """Every mistake enumerated, the densities by scipy's own multivariate t; what leaves a reading alone that lies beyond all that tolerances make
     of it loses for that."""
     d = made_up(MEANS, SPREADS, KINDS)
-    taken = {r.key: Measured(v, 0.02, "V") for r, v in zip(d.readings, read, strict=True)}
+    taken = {r.of: Measured(v, 0.02, "V") for r, v in zip(d.readings, read, strict=True)}
     likely, unexplained = d.posterior(taken)
     doubt = np.diag([0.01**2 + 4e-3**2 + (MODEL * v) ** 2 for v in read])
     table = d.table
@@ -109,11 +110,11 @@ def test_a_mistake_that_rests_either_way_is_one_mistake():
     d = made_up(np.array([[0.0, 0.0, 10.0]]), np.full((1, 3), 0.1), ("decade", "decade"), draws=400)
     d.table[0, 1] += np.where(np.arange(400) % 2, 10.0, -10.0)
     assert d.states.tolist() == [0, 1, 2, 1]
-    at_top, _ = d.posterior({("TP0", "voltage"): Measured(10.0, 0.02, "V")})
+    at_top, _ = d.posterior({volts_at("TP0"): Measured(10.0, 0.02, "V")})
     assert at_top[1] / at_top[2] == pytest.approx(0.5, rel=0.15)
-    below, unexplained = d.posterior({("TP0", "voltage"): Measured(-10.0, 0.02, "V")})
+    below, unexplained = d.posterior({volts_at("TP0"): Measured(-10.0, 0.02, "V")})
     assert below[1] > 0.9 * (1 - unexplained)
-    assert d.rank({("TP0", "voltage"): Measured(-10.0, 0.02, "V")}).groups[0].mistakes[0].text == "m0"
+    assert d.rank({volts_at("TP0"): Measured(-10.0, 0.02, "V")}).groups[0].mistakes[0].text == "m0"
     only = np.array([0.0, 0.5, 0.0, 0.5])  # m0 for certain: which way it hangs is not asked
     assert next_reading(d, only, {})[1] == pytest.approx(0.0, abs=1e-6)
     # Half the time it reads −10 V or, as likely, 10 V; the other half 10 V: 1 bit less what is left at 10 V, of a third against two.
@@ -122,7 +123,7 @@ def test_a_mistake_that_rests_either_way_is_one_mistake():
 
 def test_what_no_mistake_explains_is_said():
     d = made_up(MEANS, SPREADS, KINDS)
-    ranking = d.rank({("TP0", "voltage"): Measured(-7.0, 0.02, "V"), ("TP1", "voltage"): Measured(12.0, 0.02, "V")})
+    ranking = d.rank({volts_at("TP0"): Measured(-7.0, 0.02, "V"), volts_at("TP1"): Measured(12.0, 0.02, "V")})
     assert ranking.unexplained > 0.6  # more than all else together
 
 
@@ -145,7 +146,7 @@ def test_the_next_reading_is_that_of_most_expected_bits():
     best = max(range(2), key=bits)
     assert found[0] == d.readings[best]
     assert found[1] == pytest.approx(bits(best), abs=0.1)  # bins lose a little
-    other = next_reading(d, likely, {d.readings[best].key: Measured(5.0, 0.02, "V")})
+    other = next_reading(d, likely, {d.readings[best].of: Measured(5.0, 0.02, "V")})
     assert other is not None
     assert other[0] == d.readings[1 - best]
 
@@ -153,7 +154,7 @@ def test_the_next_reading_is_that_of_most_expected_bits():
 def test_what_nothing_tells_apart_is_one_group():
     means = np.array([[5.0, 2.0, 2.0, 9.0, 5.0]])
     d = made_up(means, np.full(means.shape, 0.05), ("decade", "open", "short", "cold"))
-    ranking = d.rank({("TP0", "voltage"): Measured(2.01, 0.02, "V")})
+    ranking = d.rank({volts_at("TP0"): Measured(2.01, 0.02, "V")})
     assert [m.text for m in ranking.groups[0].mistakes] == ["m1", "m0"]  # the likelier first
     assert not ranking.groups[0].silent
     assert d.indistinct(d.mistakes[3])
@@ -188,7 +189,7 @@ def test_a_planted_mistake_is_found_by_the_readings_it_asks_for(text, seed):
     for _ in range(6):
         assert ranking.next is not None
         reading = ranking.next[0]
-        taken[reading.key] = bench.take(reading)
+        taken[reading.of] = bench.take(reading)
         ranking = d.rank(taken)
     home = next(k for k, g in enumerate(ranking.groups) if hidden in g.mistakes)
     assert home == 0 or ranking.groups[home].silent
@@ -198,7 +199,7 @@ def test_a_planted_mistake_is_found_by_the_readings_it_asks_for(text, seed):
 def test_a_good_unit_is_not_accused(seed):
     d = diagnosis_of("gorsefire")
     bench = PracticeBench(d.kit, seed)
-    ranking = d.rank({r.key: bench.take(r) for r in d.readings})
+    ranking = d.rank({r.of: bench.take(r) for r in d.readings})
     accused = [g for g in ranking.groups if not g.silent and g.probability > ranking.good_unit]
     assert not accused, accused[0].mistakes[0].text
 
@@ -261,7 +262,7 @@ def test_a_list_alone_is_looked_at(tmp_path, capsys):
     assert {r.quantity for r in d.readings} == {"look", OVER, CLOSE}
     before = d.rank({})
     assert before.next is not None
-    found = d.rank({("D1", "look"): Measured(1.0, 0.0, "")})
+    found = d.rank({Observable("D1", "look"): Measured(1.0, 0.0, "")})
     assert found.accused is not None
     assert found.accused.mistakes[0].refs == ("D1",)
 
@@ -270,11 +271,11 @@ def test_a_look_counts_as_its_kind_shows(tmp_path):
     """Bayes by hand: two mistakes that no meter tells apart, of which a look shows one in 0.9 and the other never."""
     d = made_up(np.array([[5.0, 2.0, 2.0]]), np.full((1, 3), 0.05), ("decade", "leaky"))
     d.mistakes = [Mistake("m0", ("R1",), "decade", (("a", 1.0),)), Mistake("m1", ("C1",), "leaky", (("b", 1.0),))]
-    d.readings = [*d.readings, Reading("R1", "look", "", part="R1")]
+    d.readings = [*d.readings, Reading(Observable("R1", "look"), "", part="R1")]
     d.__dict__["table"] = np.concatenate([d.table, np.full((1, *d.table.shape[1:]), np.nan)])
-    read = {("TP0", "voltage"): Measured(2.0, 0.02, "V")}
+    read = {volts_at("TP0"): Measured(2.0, 0.02, "V")}
     before, _ = d.posterior(read)
-    after, _ = d.posterior({**read, ("R1", "look"): Measured(0.0, 0.0, "")})
+    after, _ = d.posterior({**read, Observable("R1", "look"): Measured(0.0, 0.0, "")})
     assert after[1] / after[2] == pytest.approx(before[1] / before[2] * 0.1 / (1 - FALSE_ALARM))
     d.__dict__["fields"] = {1: (1,)}
     assert next_reading(d, before, read)[0].quantity == "look"
@@ -303,7 +304,7 @@ def test_what_lies_side_by_side_is_one_look():
     assert max(len(r.looked) for r, _ in told) == MOST_LOOKED
     for r, bits in told[:40]:
         assert all(ref in d.kit.board.near(other, 2 * FIELD_MM) for ref in r.looked for other in r.looked)
-        shows = [d.shows[[q.key for q in d.readings].index((ref, "look"))] for ref in r.looked]
+        shows = [d.shows[[q.of for q in d.readings].index(Observable(ref, "look"))] for ref in r.looked]
         each = [np.prod([1 - s for s in shows[:k]], axis=0) * shows[k] for k in range(len(shows))]
         outcomes = np.array([*each, 1 - sum(each)])
         both = outcomes * likely / likely.sum()
@@ -344,7 +345,7 @@ def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
     out.kit, out.keep = NOT_POWERED, None
     out.draws, out.habits = 4, shipped()
     refs = dict.fromkeys(ref for some, _ in mistakes for ref in some)
-    out.readings = [Reading(BOARD, OVER, ""), Reading(BOARD, CLOSE, ""), *(Reading(ref, "look", "", part=ref) for ref in refs)]
+    out.readings = [Reading(Observable(BOARD, OVER), ""), Reading(Observable(BOARD, CLOSE), ""), *(Reading(Observable(ref, "look"), "", part=ref) for ref in refs)]
     out.mistakes = [Mistake(f"m{k}", some, kind, ((f"r{k}", 1.0),)) for k, (some, kind) in enumerate(mistakes)]
     out.__dict__["table"] = np.full((len(out.readings), 1 + len(mistakes), 4), np.nan)
     return out
@@ -355,9 +356,9 @@ def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
 def test_a_look_at_the_whole_board_that_finds_nothing_is_weighed_by_hand(after, how):
     """What a look at a part by itself said already, one at the whole board says no more; nor one in passing what one closely did."""
     d = looked_at((("R1",), "decade"), (("R2", "R3"), "exchanged"), (("R4",), "cold"), (("R5",), "leaky"))
-    taken = {(ref, "look"): Measured(value, 0.0, "") for ref, value in after.items()}
+    taken = {Observable(ref, "look"): Measured(value, 0.0, "") for ref, value in after.items()}
     before, _ = d.posterior(taken)
-    now, _ = d.posterior({**taken, **{(BOARD, one): Measured(0.0, 0.0, "") for one in how}})
+    now, _ = d.posterior({**taken, **{Observable(BOARD, one): Measured(0.0, 0.0, "") for one in how}})
     share = 1.0 if CLOSE in how else AT_A_GLANCE
     seen = [shipped()[m.kind].seen for m in d.mistakes]
     factor = [1.0, *(1.0 if set(m.refs) & set(after) else 1 - share * s for m, s in zip(d.mistakes, seen, strict=True))]
@@ -377,13 +378,13 @@ def test_the_bits_of_a_look_over_the_board_are_counted_out():
     known = both > 0
     assert glance(d, 1, np.arange(6), share, {}) > (bits := glance(d, 0, np.arange(6), share, {}))
     assert bits == pytest.approx((both[known] * np.log2(both[known] / alone[known])).sum(), abs=1e-9)
-    assert glance(d, 0, np.arange(6), share, {("R1", "look"): Measured(0.0, 0.0, "")}) < bits
+    assert glance(d, 0, np.arange(6), share, {Observable("R1", "look"): Measured(0.0, 0.0, "")}) < bits
 
 
 def test_a_close_look_after_one_in_passing_finds_what_that_left():
     """By hand: of what a lens would show s, a look over the board showed 0.6 s and nothing was seen; 0.4 s of what is left shows now."""
     d = looked_at((("R1",), "decade"), (("R2",), "cold"))
-    taken = {(BOARD, OVER): Measured(0.0, 0.0, "")}
+    taken = {Observable(BOARD, OVER): Measured(0.0, 0.0, "")}
     share = np.array([0.5, 0.3, 0.2])
     seen = np.array([0.0, *(shipped()[m.kind].seen for m in d.mistakes)])
     both = share * (1 - seen) / (1 - AT_A_GLANCE * seen)
@@ -398,7 +399,7 @@ def test_after_a_close_look_nothing_is_looked_at_again():
     d.__dict__["fields"] = {2: (2,), 3: (3,)}  # each look by itself
     likely = np.array([0.5, 0.3, 0.2])
     assert next_reading(d, likely, {}) is not None
-    assert next_reading(d, likely, {(BOARD, CLOSE): Measured(0.0, 0.0, "")}) is None
+    assert next_reading(d, likely, {Observable(BOARD, CLOSE): Measured(0.0, 0.0, "")}) is None
 
 
 def test_what_a_glance_finds_a_lens_shows_too():
@@ -419,8 +420,8 @@ def test_volts_are_read_from_point_to_point():
     """Between the anodes of two channels a good unit reads next to nothing, whatever its supply: what is wrong in one stands out."""
     kit = kit_of("kilnlight")
     d = diagnosis_of("kilnlight")
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    row, one, other = (rows[point, "voltage"] for point in ("TP6-TP7", "TP6", "TP7"))
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    row, one, other = (rows[volts_at(point)] for point in ("TP6-TP7", "TP6", "TP7"))
     told = d.table[one] - d.table[other]  # each with the meter at it alone, which pulls an anode down by 1 V
     alike = np.isclose(d.table[row], told, rtol=0.02, atol=0.2)
     assert alike[0].all(), "a good unit"
@@ -433,7 +434,7 @@ def test_volts_are_read_from_point_to_point():
 def test_two_readings_that_share_a_place_are_read_in_series():
     """By hand: Millrace's gain steps add up; its two reservoirs in series are C1·C2/(C1 + C2)."""
     kit = kit_of("millrace")
-    read = {(r.point, r.quantity): r for r in readings_of(kit)}
+    read = {(r.of.name, r.quantity): r for r in readings_of(kit)}
     bench = PracticeBench(kit, 3)
     steps = [bench.take(read[name, "resistance"]).value for name in ("OC9", "OC10", "OC9-OC10")]
     assert steps[2] == pytest.approx(steps[0] + steps[1], rel=0.01)
@@ -446,16 +447,16 @@ def test_two_readings_that_share_a_place_are_read_in_series():
 def test_a_finger_feels_what_gets_hot():
     """By hand: 47 Ω in place of Gorsefire's R6 (4.7 kΩ) carries what 9 V drive through it and R1; R1 then turns watts into heat."""
     d = diagnosis_of("gorsefire")
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    row = rows["R1", TOUCH]
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    row = rows[Observable("R1", TOUCH)]
     wrong = next(k for k, m in enumerate(d.mistakes, start=1) if re.sub(r"\s", " ", m.text).startswith("R6 is 47 Ω"))
     part = kit_of("gorsefire").part("R1")
-    amps = d.table[rows["9 V supply", "current"], wrong].mean()
+    amps = d.table[rows[amps_of("9 V supply")], wrong].mean()
     assert d.table[row, wrong].mean() == pytest.approx(kelvins_per_watt(part) * amps**2 * part.value, rel=0.1)
     assert d.shows[row, wrong] > 0.9
     assert d.shows[row, 0] < 0.05
     before, _ = d.posterior({})
-    after, _ = d.posterior({("R1", TOUCH): Measured(1.0, 0.0, "")})
+    after, _ = d.posterior({Observable("R1", TOUCH): Measured(1.0, 0.0, "")})
     assert after[wrong] / after[0] == pytest.approx(before[wrong] / before[0] * d.shows[row, wrong] / d.shows[row, 0])
     assert not any(r.quantity == TOUCH for r in readings_of(kit_of("kilnlight")))  # where a voltage can kill no finger goes in
     sound, bad = (PracticeBench(kit_of("gorsefire"), 5, *hidden) for hidden in ([], [d.mistakes[wrong - 1]]))
@@ -466,20 +467,20 @@ def test_a_finger_feels_what_gets_hot():
 def test_a_stop_with_the_leads_exchanged_is_known(name):
     """Every cold reading that Wake asks for is one that the mistakes were tried on; the other way round a chip's diodes conduct."""
     d = diagnosis_of(name)
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    asked = {(w.point, w.quantity) for w in WorkingModel(kit_of(name)).resistance_windows(WorkingModel(kit_of(name)).supply_pairs())}
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    asked = {w.of for w in WorkingModel(kit_of(name)).resistance_windows(WorkingModel(kit_of(name)).supply_pairs())}
     assert asked <= set(rows)
     for supply in kit_of(name).info.supply:
         if supply.point:
-            one, back = (d.table[rows[key, "resistance"], 0] for key in (supply.point, f"{supply.point}{BACK}"))
-            assert d.readings[rows[f"{supply.point}{BACK}", "resistance"]].nodes == ("0", supply.node)
+            one, back = (d.table[rows[ohms_at(supply.point, exchanged=exchanged)], 0] for exchanged in (False, True))
+            assert d.readings[rows[ohms_at(supply.point, exchanged=True)]].nodes == ("0", supply.node)
             assert not np.allclose(one, back, rtol=0.01)
 
 
 def test_leads_are_held_where_a_builder_can_find_them():
     """Off the board no net has a name that is printed anywhere."""
     kit = kit_of("millrace")
-    (node,) = {r.nodes[0] for r in readings_of(kit) if r.point == "OC9-OC10"}
+    (node,) = {r.nodes[0] for r in readings_of(kit) if r.of.name == "OC9-OC10"}
     assert kit.named_place(node) == "the joint of R31 and GAIN"
     assert kit_of("gorsefire").named_place("out") == "the free end of VOLUME"
     assert kit.named_place("nowhere") == "the net nowhere"
@@ -619,12 +620,12 @@ def test_what_is_read_after_a_part_has_died_is_not_trusted():
     fits, off = Measured(2.0, 0.02, "V"), Measured(4.0, 0.02, "V")
 
     def odds(*read: Measured) -> float:
-        likely, _ = d.posterior({(f"TP{k}", d.readings[k].quantity): v for k, v in enumerate(read)})
+        likely, _ = d.posterior({d.readings[k].of: v for k, v in enumerate(read)})
         return float(likely[1] / likely[2])
 
     assert odds(fits, fits) == pytest.approx(1.0, rel=0.5)  # as long as all fits, they are alike
     assert odds(fits, off) > 20
-    d.readings = [d.readings[0], replace(d.readings[1], quantity="capacitance", unit="F"), d.readings[2]]
+    d.readings = [d.readings[0], replace(d.readings[1], of=farads_at("TP1"), unit="F"), d.readings[2]]
     d.table[1] = 1e-6 * np.exp(d.table[1] - 2.0)
     d.__dict__["many"] = d.scaled(d.table)[:, 0]
     for name in ("seen", "apart", "moves", "looked"):
@@ -638,22 +639,22 @@ def test_nothing_is_powered_before_it_was_measured_cold(name):
     kit = read_kit(SHIPPED / name)
     d = Diagnosis(kit)
     taken, asked = {}, []
-    while len(asked) < 6 and all(q in COLD for _, q in taken):
+    while len(asked) < 6 and all(of.quantity in COLD for of in taken):
         reading, _ = d.rank(taken).next
         asked.append(reading)
         good = d.table[d.readings.index(reading), 0, 0]
-        taken[reading.key] = Measured(float(good), abs(float(good)) * 0.005 + 1e-6, reading.unit)
+        taken[reading.of] = Measured(float(good), abs(float(good)) * 0.005 + 1e-6, reading.unit)
     supplies = [s.point for s in kit.info.supply if s.point]
-    assert {r.point for r in asked[: len(supplies)]} >= set(supplies)
+    assert {r.of.name for r in asked[: len(supplies)]} >= set(supplies)
     assert asked[0].quantity in COLD
-    powered = {("TP1", "voltage"): Measured(0.0, 0.01, "V")}
+    powered = {volts_at("TP1"): Measured(0.0, 0.01, "V")}
     assert d.rank(powered).next is not None, "one that was powered already is asked what tells most"
 
 
 def test_ohms_out_of_reach_are_not_asked_for_ever(gorsefire):
     d = Diagnosis(gorsefire)
-    assert d.rank({}).next[0].key == ("TP0", "resistance")
-    assert d.rank({}, skipped={("TP0", "resistance")}).next[0].quantity in COLD
+    assert d.rank({}).next[0].of == ohms_at("TP0")
+    assert d.rank({}, skipped={ohms_at("TP0")}).next[0].quantity in COLD
 
 
 def test_along_a_line_there_is_so_much_more_doubt():
@@ -698,13 +699,13 @@ def test_what_another_reading_tells_already_is_worth_no_bits(name, halved, ohms,
     parts leave open, as many good units with that very part in them show."""
     d = diagnosis_of(name)
     bench = SimulatedBench(HiddenUnit(d.kit, 8, {halved: str(ohms)}))
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    taken = bench.observed(d.readings[rows[shown, "voltage"]])
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    taken = bench.observed(d.readings[rows[volts_at(shown)]])
     (mistake,) = (k for k, m in enumerate(d.mistakes, start=1) if m.kind == "value" and m.refs == (halved.upper(),))
-    volts = np.array([k for k, r in enumerate(d.readings) if r.quantity == "voltage" and r.key not in taken and not r.empty])
+    volts = np.array([k for k, r in enumerate(d.readings) if r.quantity == "voltage" and r.of not in taken and not r.of.empty])
     before, wide = (part[:, 0] for part in expected(d, volts, np.array([mistake]), {}))
     after, left = (part[:, 0] for part in expected(d, volts, np.array([mistake]), taken))
-    truth = np.array([bench.observed(d.readings[k])[d.readings[k].key].value for k in volts])
+    truth = np.array([bench.observed(d.readings[k])[d.readings[k].of].value for k in volts])
     told = left < 0.1 * wide  # what the first reading says already
     assert told.sum() >= 2
     assert np.median(np.abs(after - truth)[told]) < 0.5 * np.median(np.abs(before - truth)[told])
@@ -716,11 +717,11 @@ def test_what_another_reading_tells_already_is_worth_no_bits(name, halved, ohms,
 def test_what_has_no_solution_spoils_no_expectation(lost, where):
     """Draws of a value that may be anything that did not settle, some or all: the others serve."""
     d = Diagnosis(kit_of("gorsefire"), draws=16)
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    read, asked = rows["TP5", "voltage"], rows["TP6", "voltage"]
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    read, asked = rows[volts_at("TP5")], rows[volts_at("TP6")]
     (k,) = (k for k, m in enumerate(d.mistakes, start=1) if m.text.startswith("R6 is of another value"))
     d.table[read if where == "read" else asked, k, lost] = np.nan
-    taken = {d.readings[read].key: Measured(5.0, 0.05, "V")}
+    taken = {d.readings[read].of: Measured(5.0, 0.05, "V")}
     middle, left = expected(d, np.array([asked]), np.array([0, k]), taken)
     assert np.isfinite(middle).all()
     assert (left >= 0).all()
@@ -732,15 +733,15 @@ def test_what_has_no_solution_spoils_no_expectation(lost, where):
 def test_a_leg_that_was_lifted_parts_what_nothing_else_does(name, ref, value):
     """A value no reading in the unit shows: the leg up and the part read by itself, it is that part alone, and the unit is not called good."""
     d = diagnosis_of(name)
-    (r,) = (r for r in d.readings if r.key == (ref, "lifted"))
-    ranking = d.rank({r.key: Measured(value, value / 100, r.unit)})
+    (r,) = (r for r in d.readings if r.of == Observable(ref, "lifted"))
+    ranking = d.rank({r.of: Measured(value, value / 100, r.unit)})
     accused = ranking.accused
     assert accused is not None
     assert {ref} == {x for m in accused.mistakes for x in m.refs}
     its_own = sum(g.probability for g in ranking.groups if any(ref in m.refs for m in g.mistakes))
     assert its_own > 0.9 * (1.0 - ranking.unexplained)
     assert ranking.nothing_shown < 0.1
-    right = d.rank({r.key: Measured(d.kit.parts[ref].value, d.kit.parts[ref].value / 100, r.unit)})
+    right = d.rank({r.of: Measured(d.kit.parts[ref].value, d.kit.parts[ref].value / 100, r.unit)})
     assert right.nothing_shown >= d.rank({}).nothing_shown
 
 
@@ -757,7 +758,7 @@ def test_a_value_that_is_anything_is_followed_to_where_it_explains_what_was_read
     bench = SimulatedBench(HiddenUnit(d.kit, 4, wrong))
     taken = {}
     for r in d.readings:
-        if (r.quantity == "voltage" and r.point in ("TP0", "TP1", "TP2", "TP3", "TP4", "TP5", "TP6")) or r.quantity == "current":
+        if (r.quantity == "voltage" and r.of.name in ("TP0", "TP1", "TP2", "TP3", "TP4", "TP5", "TP6")) or r.quantity == "current":
             taken.update(bench.observed(r))
     ranking = d.rank(taken)
     named = [m.text.replace("\u202f", " ") for g in ranking.groups[:2] for m in g.mistakes]
@@ -769,7 +770,7 @@ def test_a_value_that_is_anything_is_followed_to_where_it_explains_what_was_read
 def test_ohms_of_a_resistor_alone_are_no_junction(ohms, part):
     """What is drawn from draw to draw is another value then, and not another meter."""
     d = diagnosis_of("landing")
-    ranking = d.rank({("R14.2-TP4", "resistance"): Measured(ohms, 1.0, "Ω")})
+    ranking = d.rank({ohms_at("R14.2-TP4"): Measured(ohms, 1.0, "Ω")})
     assert all(part in m.refs for m in ranking.groups[0].mistakes)
     assert ranking.good_unit < 0.05
 
@@ -782,7 +783,7 @@ def test_a_good_unit_is_good_on_other_meters_than_the_table_has(name, meter):
     for r in d.readings:
         if r.quantity == "resistance":
             ohms = float(resistance(d.kit.unpowered(*r.nodes), *r.nodes, meter).ohms[0])
-            taken[r.key] = Measured(ohms, 0.005 * ohms + 0.2 if np.isfinite(ohms) else 0.0, "Ω")
+            taken[r.of] = Measured(ohms, 0.005 * ohms + 0.2 if np.isfinite(ohms) else 0.0, "Ω")
     ranking = d.rank(taken)
     accused = max(g.probability for g in ranking.groups if not g.silent)
     assert accused < 0.3, [(g.mistakes[0].text, round(g.probability, 2)) for g in ranking.groups[:3]]
@@ -799,26 +800,26 @@ def ready(name: str) -> Diagnosis:
 @pytest.mark.parametrize(
     ("taken", "asked", "adds_up"),
     [
-        ((), ("TP6-TP8", "voltage"), False), ((("TP6", 40.0),), ("TP6-TP8", "voltage"), False),
-        ((("TP6", 40.0), ("TP8", 30.0)), ("TP6-TP8", "voltage"), True), ((("TP6-TP8", 10.0), ("TP8", 30.0)), ("TP6", "voltage"), True),
-        ((("TP6-TP8", 10.0), ("TP6-TP9", 9.0), ("TP9", 31.0)), ("TP8", "voltage"), True),
-        ((("TP6", 40.0), ("TP8", 30.0)), ("TP7", "voltage"), False),
+        ((), volts_at("TP6-TP8"), False), ((("TP6", 40.0),), volts_at("TP6-TP8"), False),
+        ((("TP6", 40.0), ("TP8", 30.0)), volts_at("TP6-TP8"), True), ((("TP6-TP8", 10.0), ("TP8", 30.0)), volts_at("TP6"), True),
+        ((("TP6-TP8", 10.0), ("TP6-TP9", 9.0), ("TP9", 31.0)), volts_at("TP8"), True),
+        ((("TP6", 40.0), ("TP8", 30.0)), volts_at("TP7"), False),
     ],
 )  # fmt: skip
 def test_what_readings_add_up_to_is_not_asked_for(taken, asked, adds_up):
     """Kirchhoff's voltage law, by whatever way."""
     d = diagnosis_of("kilnlight")
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    known = {(point, "voltage"): Measured(volts, 0.02, "V") for point, volts in taken}
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    known = {volts_at(point): Measured(volts, 0.02, "V") for point, volts in taken}
     assert known.keys() <= rows.keys(), "all of them are readings of this kit"
     assert follows(d, rows[asked], known) is adds_up
 
 
 def test_a_difference_is_asked_for_where_the_ends_were_read_too_roughly():
     d = diagnosis_of("kilnlight")
-    (row,) = (k for k, r in enumerate(d.readings) if r.key == ("TP6-TP8", "voltage"))
+    (row,) = (k for k, r in enumerate(d.readings) if r.of == volts_at("TP6-TP8"))
     rough = 20.0 * float(d.apart[row, 1])
-    assert not follows(d, row, {("TP6", "voltage"): Measured(40.0, rough, "V"), ("TP8", "voltage"): Measured(30.0, rough, "V")})
+    assert not follows(d, row, {volts_at("TP6"): Measured(40.0, rough, "V"), volts_at("TP8"): Measured(30.0, rough, "V")})
 
 
 @pytest.mark.parametrize("meter", range(len(METERS)))
@@ -828,7 +829,7 @@ def test_a_good_unit_is_not_accused_whatever_meter_reads_all_its_ohms(meter):
     units = 4 * len(METERS)
     read = Trials(d.kit, (), d.readings, d.laws, sample(d.laws, units, 90210), units).table()[:, 0]
     for k in range(meter, units, len(METERS)):
-        taken = {r.key: Measured(read[row, k], 0.01 * abs(read[row, k]) + 1e-3, "Ω") for row, r in enumerate(d.readings) if r.quantity == "resistance"}
+        taken = {r.of: Measured(read[row, k], 0.01 * abs(read[row, k]) + 1e-3, "Ω") for row, r in enumerate(d.readings) if r.quantity == "resistance"}
         found = d.rank(taken)
         assert found.accused.probability < max(found.nothing_shown, 0.35), found.accused.mistakes[0].text
 
@@ -838,9 +839,9 @@ def test_what_a_shorted_winding_draws_is_not_known(name):
     """The set-ups have volts of d.c. for the wave: nothing of the current into a diode that conducts both ways is known but that it is no reading."""
     d = diagnosis_of("kilnlight")
     (k,) = (k for k, m in enumerate(d.mistakes, 1) if m.text == f"{name} is the wrong way round")
-    (row,) = (row for row, r in enumerate(d.readings) if r.key == ("high tension", "current"))
+    (row,) = (row for row, r in enumerate(d.readings) if r.of == amps_of("high tension"))
     assert np.isnan(d.table[row, k]).all()
-    dead = {("high tension", "current"): Measured(0.8, 0.01, "A"), ("TP1", "voltage"): Measured(0.6, 0.01, "V"), ("TP6", "voltage"): Measured(0.2, 0.01, "V")}
+    dead = {amps_of("high tension"): Measured(0.8, 0.01, "A"), volts_at("TP1"): Measured(0.6, 0.01, "V"), volts_at("TP6"): Measured(0.2, 0.01, "V")}
     named = [m.text for g in d.rank(dead).groups[:1] for m in g.mistakes]
     assert f"{name} is the wrong way round" in named
 
@@ -848,8 +849,8 @@ def test_what_a_shorted_winding_draws_is_not_known(name):
 def test_a_trimmer_that_nobody_set_may_stand_a_little_off():
     """Both ends of Reedling's bias divider by hand, unloaded: TP7 is the wiper, so its share of the top is the travel, not a constant."""
     d = diagnosis_of("reedling")
-    rows = {r.key: k for k, r in enumerate(d.readings)}
-    share = d.many[rows["TP7", "voltage"]] / d.many[rows["R4.2", "voltage"]]
+    rows = {r.of: k for k, r in enumerate(d.readings)}
+    share = d.many[rows[volts_at("TP7")]] / d.many[rows[volts_at("R4.2")]]
     assert share.mean() == pytest.approx(0.8, abs=0.01)
     assert 0.005 < share.std() < 0.03
     assert "xrv1.pos" not in laws(kit_of("reedling")), "what is expected of a unit is not widened by it"
@@ -862,7 +863,7 @@ def test_what_goes_with_what_was_read_has_moved_with_it():
     d.table[1] += 0.8 * (d.table[0] - MEANS[0][:, None])
     d.__dict__["many"] = d.table[:, 0]
     read = Measured(5.15, 0.02, "V")
-    middle, left = (part[0, 0] for part in expected(d, np.array([1]), np.array([0]), {("TP0", "voltage"): read}))
+    middle, left = (part[0, 0] for part in expected(d, np.array([1]), np.array([0]), {volts_at("TP0"): read}))
     (a, b), about = d.seen[0][:, 0], d.covariance([0, 1], [0, 1], np.array([0]))[0]
     doubt = d.doubt(0, read)
     assert middle == pytest.approx(b + about[0, 1] / (about[0, 0] + doubt**2) * (5.15 - a), rel=1e-6)
@@ -877,7 +878,7 @@ def test_a_value_that_may_be_anything_is_where_a_reading_puts_it(volts):
     d.mistakes = [replace(d.mistakes[0], loose=3.0)]
     d.table[:, 1] = d.table[:, 0] + np.array([4.0, 2.0])[:, None] * spread(20)
     d.__dict__["many"] = np.repeat(d.table[:, 0], 12, axis=1)
-    middle, left = (part[0, 0] for part in expected(d, np.array([1]), np.array([1]), {("TP0", "voltage"): Measured(volts, 0.002, "V")}))
+    middle, left = (part[0, 0] for part in expected(d, np.array([1]), np.array([1]), {volts_at("TP0"): Measured(volts, 0.002, "V")}))
     assert middle == pytest.approx(3.0 + (volts - 5.0) / 2, abs=0.012)
     assert math.sqrt(left) < 0.05
 

@@ -15,10 +15,10 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build
+from nuvlo.measurement import amps_of, volts_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.leaks import farads_on, leakage
 from nuvlo.model.windows import JOINT_COVERAGE, Window
-from nuvlo.model.working import EMPTY
 from nuvlo.quantity import Verdict, judge
 from nuvlo.stages import wake
 from nuvlo.stages.answer import Asked
@@ -36,12 +36,12 @@ def test_windows_are_honest(name):
     windows = woken(kit).windows
     other = WorkingModel(kit, seed=99)
     runs = {p.name for p in kit.info.point if p.running}
-    rows = {(p.name, "voltage"): other.point_in(kit.setup(p.setup)).voltage(p.node, p.reference) for p in kit.info.point if p.name not in runs}
-    rows |= {(s.name, "current"): -other.point_in(kit.setup()).currents()[s.element] for s in kit.info.supply}
+    rows = {volts_at(p.name): other.point_in(kit.setup(p.setup)).voltage(p.node, p.reference) for p in kit.info.point if p.name not in runs}
+    rows |= {amps_of(s.name): -other.point_in(kit.setup()).currents()[s.element] for s in kit.info.supply}
     if kit.at_sockets:
         empty = other.point_in(kit.setup(SOCKETS_EMPTY))
-        rows |= {(f"{s.name}{EMPTY}", "current"): -empty.currents()[s.element] for s in kit.info.supply}
-        rows |= {(f"{place}{EMPTY}", "voltage"): empty.voltage(node) for place, node in kit.at_sockets}
+        rows |= {amps_of(s.name, empty=True): -empty.currents()[s.element] for s in kit.info.supply}
+        rows |= {volts_at(place, empty=True): empty.voltage(node) for place, node in kit.at_sockets}
     meter, dice = MeterSpec(), np.random.default_rng(7)
     passes = np.ones(2000, dtype=bool)
     for key, true in rows.items():
@@ -76,7 +76,7 @@ def test_a_charge_counts_what_the_unit_has_to_fill(gorsefire):
     seconds = float(re.search(r"within about ([\d.]+)", charge.well)[1])
     own = farads_on(gorsefire, gorsefire.info.supply[0])
     assert own == pytest.approx(100e-6, rel=0.05)
-    window = woken(gorsefire).windows["9 V supply", "current"]
+    window = woken(gorsefire).windows[amps_of("9 V supply")]
     assert seconds == pytest.approx((1000e-6 + own) * (9 * 1000e-6 / (1000e-6 + own) - 4.5) / window.nominal, rel=0.05)
 
 
@@ -104,7 +104,7 @@ def test_the_way_stands_at_the_first_power_and_once(name, school):
 
 
 def _window(low, nominal, high):
-    return Window("x", "current", "A", nominal, low, high)
+    return Window(amps_of("x"), "A", nominal, low, high)
 
 
 @pytest.mark.parametrize(("window", "said"), [
@@ -122,8 +122,8 @@ def test_electrolytics_leak_in_every_window_of_a_current(gorsefire):
     bare = WorkingModel(gorsefire)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("nuvlo.model.working.leakage", lambda *_: 0.0)
-        dry = next(w for w in WorkingModel(gorsefire).voltage_windows() if w.quantity == "current")
-    wet = next(w for w in bare.voltage_windows() if w.quantity == "current")
+        dry = next(w for w in WorkingModel(gorsefire).voltage_windows() if w.of.quantity == "current")
+    wet = next(w for w in bare.voltage_windows() if w.of.quantity == "current")
     assert wet.high - dry.high == pytest.approx(leakage(gorsefire, supply))
 
 
@@ -131,7 +131,7 @@ def test_a_split_supply_is_read_before_its_chips():
     kit = read_kit(SHIPPED / "lampwick")
     ids = [t.id for t in wake.tasks(kit, Build(""))]
     assert ids.index("wake.empty.TP3") < next(k for k, i in enumerate(ids) if i.startswith("wake.plug"))
-    window = woken(kit).windows[f"TP3{EMPTY}", "voltage"]
+    window = woken(kit).windows[volts_at("TP3", empty=True)]
     assert window.low < 4.4 < window.high
 
 
@@ -199,8 +199,8 @@ def test_chips_out_reads_as_the_rest_of_the_unit():
     """Lampwick without its chips: 9 V less a Schottky diode, the lamp's 1 mA, the divider and the driver stages' bias strings."""
     kit = read_kit(SHIPPED / "lampwick")
     windows = woken(kit).windows
-    amps, volts = windows["battery without chips", "current"], windows["TP1 without chips", "voltage"]
-    full = windows["battery", "current"]
+    amps, volts = windows[amps_of("battery", empty=True)], windows[volts_at("TP1", empty=True)]
+    full = windows[amps_of("battery")]
     assert amps.high < full.low
     assert 8.5 < volts.nominal < 9.0
     order = [t.id for t in wake.tasks(kit, Build(""))]

@@ -9,6 +9,7 @@ from nuvlo.files.meter import read_reach
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import HAND_HELD, Reach
 from nuvlo.kit.reach import within
+from nuvlo.measurement import Observable, volts_at
 from nuvlo.model import WorkingModel
 from nuvlo.problems import NuvloError
 from nuvlo.stages.prove import tasks
@@ -93,10 +94,10 @@ def test_a_workshops_voltmeter_lies_across_what_it_reads(given, ohms, tmp_path):
     assert reach == Reach(ohms=ohms)
     kit = within(read_kit(tmp_path / "half"), reach)
     by_hand = 4.5 * ohms / (ohms + 110e3)
-    (window,) = (w for w in WorkingModel(kit).voltage_windows() if w.point == "TP1")
+    (window,) = (w for w in WorkingModel(kit).voltage_windows() if w.of.name == "TP1")
     assert window.nominal == pytest.approx(by_hand, rel=0.004)
     d = Diagnosis(kit, draws=8)
-    (row,) = (k for k, r in enumerate(d.readings) if r.key == ("TP1", "voltage"))
+    (row,) = (k for k, r in enumerate(d.readings) if r.of == volts_at("TP1"))
     assert d.many[row].mean() == pytest.approx(by_hand, rel=0.004)
 
 
@@ -119,6 +120,6 @@ def test_what_the_meters_highest_range_does_not_reach_is_found_by_its_marking(st
     (task,) = (t for t in unpacked(session.kit, session.build) if t.target == "R1")
     assert (task.wants is Wants.MEASURE) is measured
     assert ("its marking has to do" in task.detail) is not measured
-    assert (("R1", "lifted") in {r.key for r in readings_of(session.kit)}) is measured
+    assert (Observable("R1", "lifted") in {r.of for r in readings_of(session.kit)}) is measured
     assert all(t.wants is Wants.MEASURE for t in unpacked(session.kit, session.build) if t.target in ("R4", "R5", "R10"))
     workshop.close()

@@ -38,6 +38,7 @@ from nuvlo.files.recipe import curve_figures, read_recipe, recipe_folders
 from nuvlo.instruments.measured import read_measured, read_places
 from nuvlo.kit import Stage
 from nuvlo.logbook import Note
+from nuvlo.measurement import Observable, tone_at, volts_at
 from nuvlo.problems import NuvloError, reading
 from nuvlo.quantity import parse_value
 from nuvlo.stages.sequence.evenings import read_free
@@ -207,7 +208,7 @@ def small_file(rnd: Random, scratch: Path) -> None:
     elif which == "rack":
         read_rack(file)
     elif which == "readings":
-        places = {(p.name, "voltage"): "V" for p in gorsefire.info.point} | {("TP1", "look"): "", ("Q1", "touch"): "", ("A1", "tone"): "V"}
+        places = {volts_at(p.name): "V" for p in gorsefire.info.point} | {Observable("TP1", "look"): "", Observable("Q1", "touch"): "", tone_at("A1"): "V"}
         read_places(file, places)
     elif which == "curve":
         curve_figures(file)

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from nuvlo.kit.step_id import fit_step
 from nuvlo.logbook import Fold, Note, Redone, StepDone, Undone
 from nuvlo.logbook.events import Event, new_ids
+from nuvlo.measurement import gain_read
 from tests.workshop.test_session import line
 
 
@@ -41,10 +42,10 @@ def test_a_sweep_is_one_entry(bench):
     was = session.build
     line(session, "next")
     assert session.build.curves
-    assert session.build.latest("gain", "gain")
+    assert session.build.latest(gain_read())
     line(session, "undo")
     assert not session.build.curves
-    assert session.build.latest("gain", "gain") is None
+    assert session.build.latest(gain_read()) is None
     assert session.build.can_undo == was.can_undo
 
 

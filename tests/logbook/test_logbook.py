@@ -27,6 +27,7 @@ from nuvlo.logbook import (
     fold,
 )  # fmt: skip
 from nuvlo.logbook.store import Logbook, LogbookError
+from nuvlo.measurement import volts_at
 
 
 def events(*bodies):
@@ -47,8 +48,8 @@ def test_the_fold_of_a_little_of_everything():
     assert b.ticked == {"D1", "R1"}
     assert b.part_value("R1").value == 101.0, "repeats are averaged"
     assert b.part_value("R1").uncertainty == 2.0, "they scatter by more than the meter errs"
-    assert b.latest("TP1").measured.value == 5.0
-    assert b.latest("TP1", stage="set") is None
+    assert b.latest(volts_at("TP1")).measured.value == 5.0
+    assert b.latest(volts_at("TP1"), stage="set") is None
     assert b.turned("RV1") == 30.0
     assert b.turns[0].readings_before == 1
     assert (b.done, b.notes) == ({"fit.1"}, ["lid scratched"])
@@ -110,7 +111,7 @@ def test_events_survive_closing(tmp_path):
     book.close()
     again = Logbook(tmp_path / "a.db")
     assert [b.serial for b in again.builds()] == ["001"]
-    assert again.build(build.id).latest("TP1").measured.value == 4.5
+    assert again.build(build.id).latest(volts_at("TP1")).measured.value == 4.5
     assert [e.body.kind for e in again.events(build.id)] == ["build_started", "part_measured", "reading_taken"]
 
 

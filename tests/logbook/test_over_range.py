@@ -8,6 +8,7 @@ import pytest
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartMeasured, ReadingTaken, WindowKept
 from nuvlo.logbook.events import BODY, as_text
+from nuvlo.measurement import ohms_at
 from nuvlo.reports.readings import write_readings
 from nuvlo.stages.unpack.check_in import check_in
 from nuvlo.workshop.journey import run
@@ -36,7 +37,7 @@ def test_an_open_lug_and_a_window_that_ends_nowhere_are_kept(bench):
     line(session, "j1.sleeve open")
     session.settle()
     again = reopened(session)
-    reading = again.build.latest("J1.sleeve", "resistance")
+    reading = again.build.latest(ohms_at("J1.sleeve"))
     assert math.isinf(reading.measured.value)
     assert reading.expected is not None
     kept = BODY.validate_json(as_text(WindowKept(reading="x", nominal=math.inf, low=1e6, high=math.inf)))
@@ -76,7 +77,7 @@ def test_leads_that_are_no_leads_are_refused(bench, typed):
     session = bench(kind="typed")
     with pytest.raises(Exception, match="leads"):
         line(session, typed)
-    assert session.build.latest("leads", "resistance") is None
+    assert session.build.latest(ohms_at("leads")) is None
 
 
 def test_readings_keep_what_the_meter_showed_beside_what_the_leads_take_off(bench):

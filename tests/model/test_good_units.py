@@ -43,7 +43,7 @@ def test_good_units_pass(name, capsys):
     at = {t.name: operating_point(c, known_to(c, true)) for t in kit.info.tone for c in (kit.tone_setup(t),)}
     rows += [tone_volts(at[t.name], t) for t in kit.info.tone]
     for w in (cold := model.cold_windows()):
-        c = kit.cold(w.point)
+        c = kit.cold(w.of.name)
         unit = kit.unpowered(c.node, c.reference)
         ohms = w.unit == "Ω"
         rows.append(resistance(unit, c.node, c.reference, None, known_to(unit, true)).ohms if ohms else farads(kit, c, true))
@@ -51,13 +51,13 @@ def test_good_units_pass(name, capsys):
     passed = np.ones(UNITS, bool)
     gain = rng.uniform(-1, 1, UNITS)  # of each unit's own meter
     runs = {p.name for p in kit.info.point if p.running}  # their windows are those of courses, and not of rest
-    for window, row in ((w, r) for w, r in zip(windows, rows, strict=True) if w.point not in runs):
+    for window, row in ((w, r) for w, r in zip(windows, rows, strict=True) if w.of.name not in runs):
         shown = [
             spec.measured(float(v) * (1 + g * spec.percent / 100), window.unit) for v, g in zip(row, gain, strict=True)
         ]
         passed &= [judge(m, window.low, window.high) is not Verdict.OUT for m in shown]
     share = float(passed.mean())
-    widths = ", ".join(f"{w.point} {w.low:.4g}…{w.high:.4g} {w.unit}" for w in windows)
+    widths = ", ".join(f"{w.of.name} {w.low:.4g}…{w.high:.4g} {w.unit}" for w in windows)
     with capsys.disabled():
         print(f"\n  {name:11s} {100 * share:5.1f} in 100 good units read in or near at every point at once: {widths}")
     assert share >= 0.95

@@ -14,6 +14,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.measured import read_places
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
+from nuvlo.measurement import ripple_at, volts_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.rectifier import half_wave_ohms, rectifiers, ripple, rippling
 from nuvlo.problems import NuvloError
@@ -89,7 +90,7 @@ def test_the_bench_and_the_table_draw_the_same_way_round(kit):
 def test_a_missing_diode_leaves_volts_that_kill(kit):
     """No row of the table says that all is dead with one of them gone: what is written there is read before a hand goes in."""
     d = Diagnosis(kit, draws=4)
-    row = next(k for k, r in enumerate(d.readings) if r.key == ("TP1", "voltage"))
+    row = next(k for k, r in enumerate(d.readings) if r.of == volts_at("TP1"))
     at = {m.text[:2]: k for k, m in enumerate(d.mistakes, start=1) if m.text[:13] in {f"D{n} is missing" for n in (1, 2, 3, 4)}}
     assert len(at) == 4
     for k in at.values():
@@ -113,9 +114,9 @@ def test_ripple_tells_a_missing_diode_from_a_low_supply(kit):
     """Volts alone do not: a transformer may be as low."""
     d = Diagnosis(kit, draws=8)
     bench = PracticeBench(kit, 5, mistake(kit, "D3 is missing"))
-    wanted = [r for r in d.readings if r.key in (("TP1", "voltage"), ("TP1~", "tone"))]
-    taken = {r.key: bench.take(r) for r in wanted}
-    assert not any(m.text.startswith("D3 is missing") for m in d.rank({wanted[0].key: taken[wanted[0].key]}).groups[0].mistakes)
+    wanted = [r for r in d.readings if r.of in (volts_at("TP1"), ripple_at("TP1"))]
+    taken = {r.of: bench.take(r) for r in wanted}
+    assert not any(m.text.startswith("D3 is missing") for m in d.rank({wanted[0].of: taken[wanted[0].of]}).groups[0].mistakes)
     first = d.rank(taken)
     assert any(m.text.startswith("D3 is missing") for m in first.groups[0].mistakes)
     assert first.good_unit < 0.02
@@ -124,7 +125,7 @@ def test_ripple_tells_a_missing_diode_from_a_low_supply(kit):
 def test_ripple_shows_a_reservoir_that_is_not_there(kit):
     """In volts of d.c. of one sign it makes no difference."""
     d = Diagnosis(kit, draws=4)
-    row = next(k for k, r in enumerate(d.readings) if r.key == ("TP1~", "tone"))
+    row = next(k for k, r in enumerate(d.readings) if r.of == ripple_at("TP1"))
     at = {m.text[:13]: k for k, m in enumerate(d.mistakes, start=1)}
     assert (d.table[row, at["C1 is missing"]] > 5 * d.table[row, 0].max()).all()
 
@@ -161,7 +162,7 @@ def test_a_supply_that_feeds_nothing_has_no_ripple(kit):
 def test_why_its_window_is_so_wide(kit):
     """By the reservoir and what is drawn; and a diode that is missing is among what moves it."""
     found = why(WorkingModel(kit, members=200), "tp1~")
-    assert (found.point, found.unit) == ("TP1~", "V")
+    assert (found.of.name, found.unit) == ("TP1~", "V")
     assert "C1" in [of for of, _ in found.widened[:2]]
     assert any(text.startswith("D3 is missing") and volts > found.high for text, volts in found.moved)
 
@@ -170,7 +171,7 @@ def test_a_file_of_readings_with_ac_volts_below_nothing_says_where(tmp_path):
     file = tmp_path / "r.csv"
     file.write_text("point,quantity,value,unit\nTP1~,tone,-6.5,V\n")
     with pytest.raises(NuvloError, match="AC volts are never less than nothing"):
-        read_places(file, {("TP1~", "tone"): "V"})
+        read_places(file, {ripple_at("TP1"): "V"})
 
 
 def test_only_mains_are_rectified():

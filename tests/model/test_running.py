@@ -32,7 +32,7 @@ def test_a_mean_is_that_of_the_wave(tmp_path):
 
 def test_windows_are_of_the_running_unit_and_a_stuck_one_is_out(tidewheel):
     stuck = operating_point(tidewheel.setup(), {})
-    windows = {w.point: w for w in WorkingModel(tidewheel, members=60).voltage_windows()}
+    windows = {w.of.name: w for w in WorkingModel(tidewheel, members=60).voltage_windows()}
     for name in ("TP6", "TP7", "TP8"):
         point, window = tidewheel.point(name), windows[name]
         assert (window.low, window.nominal, window.high) == pytest.approx(point.running)

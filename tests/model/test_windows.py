@@ -11,6 +11,7 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.logbook import Build, ChoiceMade, CurveTaken, Event, PartMeasured, ReadingTaken, TrimmerTurned, fold
 from nuvlo.logbook.build import Reading
+from nuvlo.measurement import ohms_at, volts_at
 from nuvlo.model import JOINT_COVERAGE, WorkingModel, joint_windows
 from nuvlo.model.ensemble import Law, laws, sample
 from nuvlo.model.windows import Pair
@@ -26,7 +27,7 @@ def build(*bodies) -> Build:
 
 
 def by_name(windows):
-    return {(w.point, w.quantity): w for w in windows}
+    return {w.of: w for w in windows}
 
 
 def volts(point, value, stage="wake"):
@@ -74,7 +75,7 @@ def test_measured_values_narrow_the_windows(gorsefire, capsys):
     widths = []
     for state in states:
         found = by_name(WorkingModel(gorsefire, state).voltage_windows())
-        widths.append([1e3 * found[p, "voltage"].width for p in ("TP1", "TP2", "TP5")])
+        widths.append([1e3 * found[volts_at(p)].width for p in ("TP1", "TP2", "TP5")])
     with capsys.disabled():
         print("\n  window widths in mV (TP1, TP2, TP5): printed tolerances " + ", ".join(f"{w:.0f}" for w in widths[0])
               + "; parts measured " + ", ".join(f"{w:.0f}" for w in widths[1])
@@ -85,13 +86,13 @@ def test_measured_values_narrow_the_windows(gorsefire, capsys):
 
 
 def test_a_trimmer_is_where_its_reading_says(gorsefire):
-    blind = by_name(WorkingModel(gorsefire, build()).voltage_windows())["TP5", "voltage"]
-    told = by_name(WorkingModel(gorsefire, build(volts("TP5", 4.3))).voltage_windows())["TP5", "voltage"]
+    blind = by_name(WorkingModel(gorsefire, build()).voltage_windows())[volts_at("TP5")]
+    told = by_name(WorkingModel(gorsefire, build(volts("TP5", 4.3))).voltage_windows())[volts_at("TP5")]
     assert told.low == pytest.approx(4.3, abs=0.02)
     assert told.high == pytest.approx(4.3, abs=0.02)
     turned = WorkingModel(gorsefire, build(volts("TP5", 4.3), TrimmerTurned(ref="RV1", degrees=40.0)))
     assert turned.reading_since_turn(gorsefire.info.trim[0]) is None
-    after = by_name(turned.voltage_windows())["TP5", "voltage"]
+    after = by_name(turned.voltage_windows())[volts_at("TP5")]
     assert after.nominal < blind.nominal, "clockwise lowers the collector"
 
 
@@ -124,11 +125,11 @@ def test_ring_out_windows_know_the_parallel_paths(gorsefire):
     """J3.plus to ground is not open although no resistor joins them: the lamp's branch and the stages conduct."""
     model = WorkingModel(gorsefire)
     found = by_name(model.resistance_windows(model.ring_out_pairs()))
-    assert found["FUZZ.3", "resistance"].high < 1250, "the pot, with whatever lies beside it"
-    assert found["J3.plus", "resistance"].high < 60e6, "and is no open wire, on a meter that hardly sees past a junction either"
-    assert found["J1.sleeve", "resistance"].low == 0.0
-    assert found["J1.sleeve", "resistance"].high <= 1.0
-    assert found["J1.tip", "resistance"].nominal == pytest.approx(2.2e6, rel=0.01)
+    assert found[ohms_at("FUZZ.3")].high < 1250, "the pot, with whatever lies beside it"
+    assert found[ohms_at("J3.plus")].high < 60e6, "and is no open wire, on a meter that hardly sees past a junction either"
+    assert found[ohms_at("J1.sleeve")].low == 0.0
+    assert found[ohms_at("J1.sleeve")].high <= 1.0
+    assert found[ohms_at("J1.tip")].nominal == pytest.approx(2.2e6, rel=0.01)
 
 
 @pytest.mark.parametrize("name", ["gorsefire", "landing", "lampwick", "tidewheel"])
@@ -139,8 +140,8 @@ def test_meters_of_all_kinds_find_no_short_where_there_is_none(name):
     supply = next(s for s in kit.info.supply if s.point)
     for meter in (Ohmmeter(), Ohmmeter(1e-3, 3.0), Ohmmeter(0.2e-3, 0.35), Ohmmeter(1e-6, 0.5), Ohmmeter(20e-6, 2.8), Ohmmeter(0.5e-3, 1.2)):
         ohms = float(resistance(kit.unpowered(supply.node, "0"), supply.node, "0", meter).ohms[0])
-        assert judge(Measured(ohms, 0.005 * ohms + 1.0, "Ω"), found[supply.point, "resistance"].low, found[supply.point, "resistance"].high) is not Verdict.OUT
-    assert judge(Measured(0.4, 0.1, "Ω"), found[supply.point, "resistance"].low, found[supply.point, "resistance"].high) is Verdict.OUT
+        assert judge(Measured(ohms, 0.005 * ohms + 1.0, "Ω"), found[ohms_at(supply.point)].low, found[ohms_at(supply.point)].high) is not Verdict.OUT
+    assert judge(Measured(0.4, 0.1, "Ω"), found[ohms_at(supply.point)].low, found[ohms_at(supply.point)].high) is Verdict.OUT
 
 
 def test_clean_level_and_kits_without_a_circuit(gorsefire, tmp_path):
@@ -186,10 +187,10 @@ def test_a_response_measured_is_judged_against_the_band(gorsefire):
 def test_a_path_through_a_junction_reads_in_window_on_any_meter(amps, tmp_path):
     """A junction keeps its half volt whatever flows: 1 mA, 0.3 mA and 0.1 mA show 0.6, 1.8 and 4.9 kΩ."""
     kit = a_kit(tmp_path, "R1,resistor,100k,1%,,\nD1,diode,1N4148,,,\n", "", "r1 a 0 100k\nd1 a 0 1n4148\n.include semiconductors.lib\n")
-    (window,) = WorkingModel(kit).resistance_windows([Pair("A", "a", "0")])
+    (window,) = WorkingModel(kit).resistance_windows([Pair(ohms_at("A"), "a", "0")])
     shown = float(resistance(kit.unit, "a", "0", Ohmmeter(test_current=amps)).ohms[0])
     assert window.low <= shown <= window.high
-    (backwards,) = WorkingModel(kit).resistance_windows([Pair("A", "0", "a")])
+    (backwards,) = WorkingModel(kit).resistance_windows([Pair(ohms_at("A"), "0", "a")])
     assert backwards.high - backwards.low < 0.1 * backwards.nominal, "the other way round it is the resistor alone"
     assert not backwards.low <= shown <= backwards.high
 
@@ -201,5 +202,5 @@ def test_a_path_through_a_junction_reads_in_window_on_any_meter(amps, tmp_path):
 )  # fmt: skip
 def test_a_supply_is_what_its_point_reads_unless_it_is_off_or_the_wrong_one(kit, point, volts, element, law):
     """A unit that is switched off, or fed with twice its volts, is not what later readings are judged by."""
-    build = Build("x", readings=[Reading(point, "voltage", Measured(volts, 0.05, "V"), "wake", datetime.now(UTC), "typed")])
+    build = Build("x", readings=[Reading(volts_at(point), Measured(volts, 0.05, "V"), "wake", datetime.now(UTC), "typed")])
     assert laws(read_kit(SHIPPED / kit), build)[element].nominal == pytest.approx(law)

@@ -13,6 +13,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import KitError, Stage
 from nuvlo.logbook import Build
+from nuvlo.measurement import ohms_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.model.wired import black_node, explained, mistakes, node_at, shown_at, wired
@@ -47,7 +48,7 @@ def rung_out(kit, windows, mistake, seed):
     spec, rng = MeterSpec(), np.random.default_rng(seed)
     unit = {k: float(v[1]) for k, v in sample(laws(kit), 2, seed).items()}
     gain = 1 + rng.uniform(-0.8, 0.8) * spec.percent / 100
-    true = shown_at(kit, [w.point for w in windows], {**unit, **dict(mistake.overrides if mistake else ())})
+    true = shown_at(kit, [w.of for w in windows], {**unit, **dict(mistake.overrides if mistake else ())})
     return {p: spec.measured(r * gain, "Ω") if np.isfinite(r) else Measured(np.inf, 0.0, "Ω") for p, r in true.items()}
 
 
@@ -66,7 +67,7 @@ def test_with_nothing_wrong_lugs_read_what_their_nets_do(name, rung):
     """The wires' own resistance apart: the windows come from the unit without them."""
     kit, windows = rung(name)
     read = rung_out(kit, windows, None, 5)
-    assert [w.point for w in windows if judge(read[w.point], w.low, w.high) is Verdict.OUT] == []
+    assert [w.of.name for w in windows if judge(read[w.of], w.low, w.high) is Verdict.OUT] == []
     assert explained(kit, read, windows) == []
 
 
@@ -87,7 +88,7 @@ def test_the_black_lead_lies_where_the_unit_has_a_ground_and_every_window_is_fin
     kit, windows = rung(name)
     assert kit.black_at == black
     assert any(np.isfinite(w.high) for w in windows)
-    assert next(w for w in windows if w.point == "JACK.tip" or w.point in ("J1.tip", "W1")).low > 0
+    assert next(w for w in windows if w.of.name == "JACK.tip" or w.of.name in ("J1.tip", "W1")).low > 0
     wrong = mistakes(kit)[0]
     assert wrong in explained(kit, rung_out(kit, windows, wrong, 2), windows)[0].mistakes
 
@@ -144,9 +145,9 @@ def test_what_only_the_other_throw_shows_is_named_by_it(rung):
     kit, windows = rung("gorsefire")
     (wrong,) = (m for m in mistakes(kit) if m.words == "wires 3 and 14 are exchanged, at SW1.2 and SW1.1")
     read = rung_out(kit, windows, wrong, 4)
-    out = {w.point for w in windows if judge(read[w.point], w.low, w.high) is Verdict.OUT}
+    out = {w.of.name for w in windows if judge(read[w.of], w.low, w.high) is Verdict.OUT}
     assert out
-    assert all(point.startswith("SW1.bypass:") for point in out)
+    assert all(name.startswith("SW1.bypass:") for name in out)
     assert wrong in explained(kit, read, windows)[0].mistakes
     # A missing bridge is told apart from it: by it nothing passes either, but the input is off the board.
     (bridge,) = (m for m in mistakes(kit) if m.words.startswith("wire 16 (SW1.3 to SW1.6) is missing"))
@@ -162,7 +163,7 @@ def test_what_only_the_other_throw_shows_is_named_by_it(rung):
 )  # fmt: skip
 def test_each_throw_has_windows_of_its_own(name, point, low, high, rung):
     _, windows = rung(name)
-    (window,) = (w for w in windows if w.point == point)
+    (window,) = (w for w in windows if w.of.name == point)
     assert low <= window.low <= window.high <= high or (window.low, window.high) == (low, high)
 
 
@@ -185,13 +186,13 @@ def test_what_is_rung_out_can_be_typed_by_its_name(tmp_path):
     type_line(session, "stage hook_up")
     for line in ("leads 0.2", "j2.plug-in:w5-j3.switch 10M"):
         type_line(session, line)
-    assert session.build.latest("J2.plug-in:W5-J3.switch", "resistance").measured.value == pytest.approx(10e6, rel=1e-3)
+    assert session.build.latest(ohms_at("W5-J3.switch", throw="J2.plug-in")).measured.value == pytest.approx(10e6, rel=1e-3)
     session = shop.start(session.kit, bench="simulated:2")
     type_line(session, "stage hook_up")
     while (now := session.now().task).target != "PLATE":
         type_line(session, "confirm" if now.hazard else "next")
     type_line(session, "plate 0.4")
-    assert session.build.latest("PLATE", "resistance").measured.value == pytest.approx(0.2, abs=0.11)
+    assert session.build.latest(ohms_at("PLATE")).measured.value == pytest.approx(0.2, abs=0.11)
     shop.close()
 
 
@@ -239,8 +240,8 @@ def test_a_reading_that_charges_a_capacitor_says_for_how_long():
     model = WorkingModel(read_kit(SHIPPED / "gorsefire"), members=50)
     pairs = model.ring_out_pairs()
     settles = model.settling(model.resistance_windows(pairs), pairs)
-    assert settles["J1.tip"] == pytest.approx(6.6, rel=0.1)
-    assert not {"J3.minus", "J1.sleeve", "CASE"} & set(settles)
+    assert settles[ohms_at("J1.tip")] == pytest.approx(6.6, rel=0.1)
+    assert not {"J3.minus", "J1.sleeve", "CASE"} & {of.place for of in settles}
     solved = hook_up.ask(Asked(model))
     lug = next(t for t in hook_up.tasks(model.kit, Build("")) if t.target == "J1.tip")
     assert hook_up.advice_on(Finding(lug, False), solved) == "It rises for some 7 s while a capacitor charges: wait until it stands still."

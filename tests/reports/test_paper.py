@@ -9,6 +9,7 @@ from PyQt6.QtPdf import QPdfDocument
 from nuvlo.kit import Change, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, Event, Note, fold
+from nuvlo.measurement import volts_at
 from nuvlo.model import Window
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.reports.hand_over import write_pdf
@@ -31,10 +32,10 @@ def read(qtbot):
 
 def reading(k: int) -> Finding:
     task = Task(
-        StepId.of(Stage.WAKE, f"TP{k}"), Stage.WAKE, Wants.READING, "t", target=f"TP{k}", quantity="voltage", unit="V"
+        StepId.of(Stage.WAKE, f"TP{k}"), Stage.WAKE, Wants.READING, "t", of=volts_at(f"TP{k}"), unit="V"
     )
     return Finding(
-        task, True, Verdict.IN, reading=Measured(4.5, 0.01, "V"), window=Window(f"TP{k}", "voltage", "V", 4.5, 4.0, 5.0)
+        task, True, Verdict.IN, reading=Measured(4.5, 0.01, "V"), window=Window(volts_at(f"TP{k}"), "V", 4.5, 4.0, 5.0)
     )
 
 

@@ -10,6 +10,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import KitError
 from nuvlo.logbook import Build
+from nuvlo.measurement import farads_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to
 from nuvlo.quantity import Verdict, judge
@@ -70,13 +71,13 @@ def test_a_valve_amplifier_that_was_powered_meanwhile_is_discharged_first():
 @pytest.mark.parametrize(("line", "quantity", "value"), [("oc1 6.91k", "resistance", 6910), ("CC3 46.2u", "capacitance", 46.2e-6)])
 def test_they_are_typed_by_name_whatever_is_asked(line, quantity, value):
     given = understand(line, read_kit(SHIPPED / "millrace"), None, Stage.WAKE).given
-    assert (given.quantity, given.value.value) == (quantity, pytest.approx(value))
+    assert (given.of.quantity, given.value.value) == (quantity, pytest.approx(value))
 
 
 @pytest.fixture(scope="module")
 def millrace():
     kit = read_kit(SHIPPED / "millrace")
-    return kit, {w.point: w for w in WorkingModel(kit, members=200).cold_windows()}
+    return kit, {w.of.name: w for w in WorkingModel(kit, members=200).cold_windows()}
 
 
 @pytest.mark.parametrize(
@@ -108,4 +109,4 @@ def test_a_kit_without_a_supply_is_asked_them_too(tmp_path):
     session = shop.start(read_kit(SHIPPED / "sluice"), bench="simulated:2")
     run(session)
     shop.close()
-    assert {session.build.latest(name, "capacitance", "wake") is not None for name in ("CC1", "CC2")} == {True}
+    assert {session.build.latest(farads_at(name), "wake") is not None for name in ("CC1", "CC2")} == {True}

@@ -16,6 +16,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.logbook import Build
 from nuvlo.logbook.build import Reading
+from nuvlo.measurement import volts_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.ensemble import known_to, laws
 from nuvlo.quantity import Measured
@@ -132,7 +133,7 @@ def test_before_the_lid_and_before_a_part_is_measured_again_the_reservoir_is_rea
 
 
 def test_a_supply_behind_a_rectifier_is_not_what_its_point_reads(kilnlight):
-    build = Build("x", readings=[Reading("TP1", "voltage", Measured(262.0, 2.0, "V"), "wake", datetime.now(UTC), "typed")])
+    build = Build("x", readings=[Reading(volts_at("TP1"), Measured(262.0, 2.0, "V"), "wake", datetime.now(UTC), "typed")])
     assert laws(kilnlight, build)["vht"].nominal == pytest.approx(270.6)
 
 

@@ -8,6 +8,7 @@ from nuvlo.kit.kit import Reach
 from nuvlo.kit.reach import within
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.measurement import tone_at, volts_at
 from nuvlo.model import Window
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.hand_over import Sheet
@@ -17,15 +18,15 @@ from nuvlo.workshop.places import SHIPPED
 
 
 def point(name: str, verdict=Verdict.IN, accepted=False) -> Finding:
-    window = Window(name, "voltage", "V", 4.5, 4.0, 5.0)
-    task = Task(StepId.of(Stage.WAKE, name), Stage.WAKE, Wants.READING, name, target=name, quantity="voltage", unit="V")
+    window = Window(volts_at(name), "V", 4.5, 4.0, 5.0)
+    task = Task(StepId.of(Stage.WAKE, name), Stage.WAKE, Wants.READING, name, of=volts_at(name), unit="V")
     if verdict is Verdict.NOT_TAKEN:
         return Finding(task, False, window=window, accepted=accepted)
     return Finding(task, True, verdict, reading=Measured(4.5, 0.01, "V"), window=window, accepted=accepted)
 
 
 def tone(done=True, accepted=False) -> Finding:
-    task = Task(StepId.of(Stage.PROVE, "Tone"), Stage.PROVE, Wants.READING, "Tone", target="Tone", quantity="tone", unit="Hz")
+    task = Task(StepId.of(Stage.PROVE, "Tone"), Stage.PROVE, Wants.READING, "Tone", of=tone_at("Tone"), unit="Hz")
     return Finding(task, done, accepted=accepted)
 
 

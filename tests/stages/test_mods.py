@@ -11,6 +11,7 @@ from nuvlo.craft.schools import QUESTIONS
 from nuvlo.electrics.stress import overstressed, ripple, stresses
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit.variant import changes_in, varied
+from nuvlo.measurement import volts_at
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Progress, Stopped, under
 from nuvlo.stages import hook_up, unpack, wake
@@ -183,11 +184,11 @@ def test_the_bench_and_the_windows_follow_a_change(bench):
     session = bench()
     line(session, "stage wake")
     session.settle()
-    before = session.solved(session.stage).windows["TP1", "voltage"]
+    before = session.solved(session.stage).windows[volts_at("TP1")]
     line(session, "variant twelve")
     assert session.wants_solving(session.stage)
     session.settle()
-    after = session.solved(session.stage).windows["TP1", "voltage"]
+    after = session.solved(session.stage).windows[volts_at("TP1")]
     assert after.nominal > before.nominal + 2
     assert session.bench.volts("vcc").value == pytest.approx(after.nominal, abs=1.0)
 

@@ -61,7 +61,7 @@ def test_a_slip_is_asked_about_before_anybody_is_accused(woken, kit, odd, says):
     found = suspicion(session)
     assert says in found.again
     assert not found.suspects
-    assert found.next.point == point.upper()
+    assert found.next.of.name == point.upper()
     say(session, odd)
     assert not suspicion(session).again, "what was read twice stands"
     session.build.readings[-2:] = []

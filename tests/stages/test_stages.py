@@ -23,6 +23,7 @@ from nuvlo.logbook import (
     TrimmerTurned,
     fold,
 )  # fmt: skip
+from nuvlo.measurement import ohms_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Verdict
@@ -187,8 +188,8 @@ def test_tasks_are_done_by_their_event(wants, body):
 
 
 def test_zero_ohms_is_no_edge_to_straddle():
-    task = Task("t", Stage.HOOK_UP, Wants.READING, "T", target="x", quantity="resistance", unit="Ω",
-                window=Window("x", "resistance", "Ω", 0.0, 0.0, 1.0))  # fmt: skip
+    task = Task("t", Stage.HOOK_UP, Wants.READING, "T", of=ohms_at("x"), unit="Ω",
+                window=Window(ohms_at("x"), "Ω", 0.0, 0.0, 1.0))  # fmt: skip
     state = build(ReadingTaken(point="x", quantity="resistance", value=0.1, uncertainty=0.2, unit="Ω", stage="hook_up"))
     assert finding(task, state, {}).verdict is Verdict.IN
 

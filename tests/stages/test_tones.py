@@ -31,7 +31,7 @@ def test_volts_at_a_tone_are_those_of_the_closed_form(tmp_path):
     kit = a_kit(tmp_path, BOX, TOML, RC.format(farads="100n"))
     (window,) = WorkingModel(kit).tone_windows()
     assert window.nominal == pytest.approx(2**-0.5, rel=6e-4)  # less the half in a thousand that a meter of 10 MΩ takes
-    assert (window.quantity, window.unit) == ("tone", "V")
+    assert (window.of.quantity, window.unit) == ("tone", "V")
     # 1 % and 5 % at their ends, by hand: x = ωRC, |H| = 1/√(1 + x²).
     ends = [1 / np.hypot(1, x) for x in (0.99 * 0.95, 1.01 * 1.05)]
     assert window.high == pytest.approx(ends[0], rel=0.01)
@@ -103,7 +103,7 @@ def test_of_what_should_not_come_through_less_is_better():
     """What Millrace's input has in common is kept out; ten times the resistance in one leg of it lets through what the divider of that leg and its
     base resistor loses, by hand, but for what the base draws."""
     kit = read_kit(SHIPPED / "millrace")
-    windows = {w.point: w for w in WorkingModel(kit).tone_windows()}
+    windows = {w.of.name: w for w in WorkingModel(kit).tone_windows()}
     assert windows["A5"].low == 0.0 < windows["A5"].nominal < windows["A5"].high < 0.01 * windows["A2"].nominal
     assert all(w.low > 0 for name, w in windows.items() if name != "A5")
     tone, gain = kit.tone("A5"), windows["A2"].nominal / 10e-3

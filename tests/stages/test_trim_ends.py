@@ -6,6 +6,7 @@ import pytest
 from nuvlo.kit import Stage
 from nuvlo.logbook import Build, Reading
 from nuvlo.logbook.build import Turn
+from nuvlo.measurement import volts_at
 from nuvlo.quantity import Measured
 from nuvlo.stages.set_up import no_nearer
 from nuvlo.workshop.commands.arguments import Words
@@ -20,7 +21,7 @@ def set_by_hand(kit, *steps, supply=9.0, uncertainty=0.02):
     build = Build("b")
 
     def read(point, volts):
-        build.readings.append(Reading(point, "voltage", Measured(volts, uncertainty, "V"), Stage.SET.value, None, "meter"))
+        build.readings.append(Reading(volts_at(point), Measured(volts, uncertainty, "V"), Stage.SET.value, None, "meter"))
 
     read(trim.supply_point, supply)
     for degrees, volts in steps:

@@ -8,6 +8,7 @@ import pytest
 from nuvlo import clock
 from nuvlo.kit import Stage
 from nuvlo.logbook.errors import LogbookError
+from nuvlo.measurement import ohms_at, volts_at
 from nuvlo.progress import Progress, Stopped, under
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.command import Command
@@ -173,9 +174,9 @@ def test_readings_keep_the_window_that_stood_when_they_were_taken(bench):
             clock.ahead().wait_until(session.now().task.held.until)
             session.forget()
         execute(session, Command("next"))
-    tp0 = session.build.latest("TP0")
+    tp0 = session.build.latest(volts_at("TP0"))
     assert tp0.expected[2] - tp0.expected[1] > 0.5, "though by now TP0 is known to a few mV"
-    late = session.build.latest("TP0", "resistance")
+    late = session.build.latest(ohms_at("TP0"))
     assert late.expected is not None
 
 
@@ -221,7 +222,7 @@ def test_typed_values_without_a_bench(bench):
     type_line(session, "stage hook")
     type_line(session, "leads 0.2")
     type_line(session, "j1.tip 2.2M")
-    assert session.build.latest("J1.tip", "resistance").measured.value == pytest.approx(2.2e6 - 0.2)
+    assert session.build.latest(ohms_at("J1.tip")).measured.value == pytest.approx(2.2e6 - 0.2)
     type_line(session, "j1.sleeve open")
     session.settle()
     assert next(f for f in session.findings(Stage.HOOK_UP) if f.task.target == "J1.sleeve").stuck

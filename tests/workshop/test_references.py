@@ -6,6 +6,7 @@ import pytest
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.measurement import volts_at
 from nuvlo.stages.set_up import Trims
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.grammar import understand
@@ -77,11 +78,11 @@ def test_a_good_unit_with_two_trims_and_a_reference_is_as_meant(tmp_path, kit, s
     outcome = run(session)
     assert outcome.finished, outcome.reason
     assert session.snapshot().sheet().overall == "as meant"
-    across = session.build.latest("TPX").measured.value
+    across = session.build.latest(volts_at("TPX")).measured.value
     assert -9.0 < across < -2.0, "collector against supply: below it"
     for trim in kit.info.trim:
-        target = trim.fraction * session.build.latest(trim.supply_point).measured.value
-        assert session.build.latest(trim.watch).measured.value == pytest.approx(target, rel=trim.within + 0.01)
+        target = trim.fraction * session.build.latest(volts_at(trim.supply_point)).measured.value
+        assert session.build.latest(volts_at(trim.watch)).measured.value == pytest.approx(target, rel=trim.within + 0.01)
 
 
 def test_each_trim_has_its_own_advice_and_each_supply_its_own_current(tmp_path, kit):
@@ -94,7 +95,7 @@ def test_each_trim_has_its_own_advice_and_each_supply_its_own_current(tmp_path, 
     tpx = next(t for t in session.tasks(Stage.WAKE) if t.target == "TPX")
     assert "Black lead on TP0" in tpx.detail
     asked = next(t for t in session.tasks(Stage.WAKE) if t.quantity == "current" and t.target == "bias supply")
-    assert understand("current 0.5m", kit, asked, Stage.WAKE).given.point == "bias supply"
-    assert understand("current 9 V supply 2m", kit, None, Stage.WAKE).given.point == "9 V supply"
+    assert understand("current 0.5m", kit, asked, Stage.WAKE).given.of.place == "bias supply"
+    assert understand("current 9 V supply 2m", kit, None, Stage.WAKE).given.of.place == "9 V supply"
     with pytest.raises(Exception, match="which supply"):
         understand("current 2m", kit, None, Stage.WAKE)

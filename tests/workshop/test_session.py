@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import KitError, Stage
 from nuvlo.logbook import fold
+from nuvlo.measurement import ohms_at
 from nuvlo.problems import NuvloError, Problem, errors
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.execute import execute
@@ -75,9 +76,9 @@ def test_leads_are_taken_off_every_resistance_that_follows(bench):
     line(session, "stage hook up")
     line(session, "leads 0.3")
     line(session, "j1.sleeve 0.4")
-    assert session.build.latest("J1.sleeve", "resistance").measured.value == pytest.approx(0.1)
+    assert session.build.latest(ohms_at("J1.sleeve")).measured.value == pytest.approx(0.1)
     line(session, "j1.sleeve 0.1")
-    assert session.build.latest("J1.sleeve", "resistance").measured.value == 0.0, "never less than nothing"
+    assert session.build.latest(ohms_at("J1.sleeve")).measured.value == 0.0, "never less than nothing"
 
 
 def test_verbs_of_the_window_are_not_for_the_session(bench):

@@ -3,6 +3,7 @@
 import pytest
 
 from nuvlo.kit import Stage
+from nuvlo.measurement import volts_at
 from nuvlo.model import Window
 from nuvlo.stages.answer import Solved
 from nuvlo.workshop.answers import Answer
@@ -14,14 +15,14 @@ def test_a_reading_is_not_judged_by_a_stale_window(bench):
     session = bench(3, kind="typed")
     line(session, "stage wake")
     session.adopt(
-        Answer(session.question(Stage.WAKE), Solved({("TP1", "voltage"): Window("TP1", "voltage", "V", 1.0, 0.9, 1.1)}))
+        Answer(session.question(Stage.WAKE), Solved({volts_at("TP1"): Window(volts_at("TP1"), "V", 1.0, 0.9, 1.1)}))
     )
     line(session, "r3 39.1k")
     assert line(session, "tp1 8.5").words == "TP1 reads 8.5\u202fV."
-    taken = session.build.latest("TP1")
+    taken = session.build.latest(volts_at("TP1"))
     assert taken.expected is None
     session.settle()
-    low, high = session.build.latest("TP1").expected[1:]
+    low, high = session.build.latest(volts_at("TP1")).expected[1:]
     assert low < 8.5 < high, "the window of its own state came later, and is kept with it"
 
 

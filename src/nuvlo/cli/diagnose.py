@@ -43,16 +43,17 @@ def _diagnose(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_places
     from nuvlo.logbook import Build
+    from nuvlo.measurement import Observable
     from nuvlo.stages.slips import slip
 
     diagnosis = Diagnosis(read_kit(a.folder), keep=user_cache_path("nuvlo", appauthor=False) / "tables")
     left_out: list[Problem] = []
-    skipped: set[tuple[str, str]] = set()
-    taken = read_places(a.readings, {r.key: r.unit for r in diagnosis.readings}, "", left_out, skipped)
+    skipped: set[Observable] = set()
+    taken = read_places(a.readings, {r.of: r.unit for r in diagnosis.readings}, "", left_out, skipped)
     found = diagnosis.rank(taken, STAGES.get(a.stage or "", ()), skipped=skipped)
     told = [g for g in found.groups if g.probability >= LEAST]
     odd = slip(diagnosis, Build(""), taken, found.unexplained)
-    lines = [f"Read {odd[0][0]} again: {odd[1]}"] if odd else []
+    lines = [f"Read {odd[0].name} again: {odd[1]}"] if odd else []
     lines += [f"{100 * g.probability:3.0f} %  {_said(g)}" for g in told[:SHOWN]]
     lines.append(f"{100 * found.good_unit:3.0f} %  a good unit")
     lines.append(f"{100 * found.unexplained:3.0f} %  no single mistake explains what was read")
@@ -71,7 +72,7 @@ def _diagnose(a: argparse.Namespace) -> Answer:
 def _next(reading: Reading, bits: float) -> dict[str, object]:
     """Of a look, the parts beside it too."""
     beside = {"beside": list(reading.beside)} if reading.beside else {}
-    return {"point": reading.point, "quantity": reading.quantity, "expected_bits": bits, **beside}
+    return {"point": reading.of.name, "quantity": reading.quantity, "expected_bits": bits, **beside}
 
 
 def _said(group: Group) -> str:
@@ -94,27 +95,27 @@ def _practice(a: argparse.Namespace) -> Answer:
     if a.reveal:
         return 0, {"mistakes": [hidden.text]}, hidden.text
     if a.read is None:
-        rows = [{"point": r.point, "quantity": r.quantity, "unit": r.unit} for r in readings]
-        return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.point:16s} {r.quantity}" for r in readings)
+        rows = [{"point": r.of.name, "quantity": r.quantity, "unit": r.unit} for r in readings]
+        return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.of.name:16s} {r.quantity}" for r in readings)
     reading = _wanted(readings, a.read, a.quantity)
     seen = PracticeBench(kit, a.seed, hidden).observed(reading)
-    found, wrong = seen[reading.key], [point for (point, quantity), shown in seen.items() if (point, quantity) != reading.key and shown.value > 0.5]
-    document: dict[str, object] = {"point": reading.point, "quantity": reading.quantity, "value": finite(found.value), "unit": found.unit, "uncertainty": found.uncertainty}
+    found, wrong = seen[reading.of], [of.place for of, shown in seen.items() if of != reading.of and shown.value > 0.5]
+    document: dict[str, object] = {"point": reading.of.name, "quantity": reading.quantity, "value": finite(found.value), "unit": found.unit, "uncertainty": found.uncertainty}
     if document["value"] is None:
         document["open"] = True
     if reading.quantity == TOUCH:
-        return 0, document, f"{reading.point} is {'hot' if found.value > 0.5 else 'no hotter than it should be'}"
+        return 0, document, f"{reading.of.place} is {'hot' if found.value > 0.5 else 'no hotter than it should be'}"
     if reading.quantity in SENSES:
-        said = f"{listed(wrong) or reading.point} looks wrong" if found.value > 0.5 else f"{'the whole ' if reading.quantity in WHOLE else ''}{reading.point} looks right"
+        said = f"{listed(wrong) or reading.of.place} looks wrong" if found.value > 0.5 else f"{'the whole ' if reading.quantity in WHOLE else ''}{reading.of.place} looks right"
         return 0, {**document, **({"wrong": wrong} if reading.quantity in WHOLE else {})}, said
-    return 0, document, f"{reading.point}: {found}"
+    return 0, document, f"{reading.of.name}: {found}"
 
 
 def _wanted(readings: list[Reading], point: str, quantity: str | None) -> Reading:
     from nuvlo.problems import NuvloError, Problem
 
     for r in readings:
-        if r.point.lower() == point.lower() and quantity in (None, r.quantity):
+        if r.of.name.lower() == point.lower() and quantity in (None, r.quantity):
             return r
-    known = ", ".join(dict.fromkeys(r.point for r in readings if quantity in (None, r.quantity)))
+    known = ", ".join(dict.fromkeys(r.of.name for r in readings if quantity in (None, r.quantity)))
     raise NuvloError(Problem(f"there is no {quantity or 'reading'} at '{point}'.", f"There are: {known}.", ref=point))

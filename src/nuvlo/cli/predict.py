@@ -46,7 +46,7 @@ def _predict(a: argparse.Namespace) -> Answer:
     if a.stage == "hook_up":
         windows += model.resistance_windows(model.ring_out_pairs())
     text = "\n".join(
-        f"{w.point:12s} {format_value(w.nominal, w.unit, 4):>12s}   {format_value(w.low, w.unit, 4)} to "
+        f"{w.of.name:12s} {format_value(w.nominal, w.unit, 4):>12s}   {format_value(w.low, w.unit, 4)} to "
         f"{format_value(w.high, w.unit, 4)}"
         for w in windows
     )

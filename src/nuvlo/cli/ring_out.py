@@ -29,25 +29,25 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     kit = read_kit(a.folder)
     model = WorkingModel(kit)
     pairs = model.ring_out_pairs()
-    between = {probe.pair.name: probe for probe in probes(kit)}
+    between = {probe.pair.of: probe for probe in probes(kit)}
     windows = model.resistance_windows(pairs)
     settles = model.settling(windows, pairs)
     left_out: list[Problem] = []
-    read = read_readings(a.measured, [w.point for w in windows], "resistance", "Ω", left_out) if a.measured else {}
+    read = read_readings(a.measured, [w.of for w in windows], "resistance", "Ω", left_out) if a.measured else {}
     lines: list[str] = []
     rows: list[Document] = []
     for w in windows:
-        found = read.get(w.point)
+        found = read.get(w.of)
         verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
-        probe = between.get(w.point)
-        places = (probe.red, probe.black, probe.pair.throw) if probe else (w.point, kit.black, "")
-        rows.append({"point": w.point, "from": places[0], "to": places[1], "throw": places[2], "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
-                     "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.point, 0.0), "verdict": verdict.value})  # fmt: skip
+        probe = between.get(w.of)
+        places = (probe.red, probe.black, probe.pair.throw) if probe else (w.of.place, kit.black, "")
+        rows.append({"point": w.of.name, "from": places[0], "to": places[1], "throw": places[2], "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
+                     "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.of, 0.0), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""
-        rises = f"  rises for some {settles[w.point]:.0f} s" if w.point in settles else ""
+        rises = f"  rises for some {settles[w.of]:.0f} s" if w.of in settles else ""
         where = kit.named_place(places[1]) if places[1] in GROUND_NAMES else places[1]
         leads = f"red on {places[0]}, black on {where}{places[2] and ', ' + places[2].replace('.', ' in ')}"
-        lines.append(f"{w.point:14s} {leads}: {format_span(w.low, w.high, 'Ω')}{rises}{said}")
+        lines.append(f"{w.of.name:14s} {leads}: {format_span(w.low, w.high, 'Ω')}{rises}{said}")
     wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
     suspects = explained(kit, read, windows) if wrong else []
     lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects if s.share >= LEAST_TOLD]

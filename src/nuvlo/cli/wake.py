@@ -54,14 +54,14 @@ def _wake(a: argparse.Namespace) -> Answer:
         says = " ".join(x for x in (task.hazard.do if task.hazard else task.detail, advice) if x)
         row = {"n": n, "title": task.title, "says": says, "stops": w is not None or task.hazard is not None}
         if w is not None:
-            row |= {"point": w.point, "quantity": w.quantity, "unit": w.unit, "nominal": finite(w.nominal), "low": finite(w.low), "high": finite(w.high)}
+            row |= {"point": w.of.name, "quantity": w.of.quantity, "unit": w.unit, "nominal": finite(w.nominal), "low": finite(w.low), "high": finite(w.high)}
         steps.append(row)
         lines.append(f"{n:3d}  {task.title}{_between(w)}\n     {says}")
     woken = solved if isinstance(solved, wake.Woken) else wake.Woken()
     document = {
         "steps": steps,
         "first_power": [
-            {"supply": f.supply, "school": f.school, "amount": f.amount, "unit": f.unit, "set": f.set_to, "well": f.well, "wrong": f.wrong} for f in woken.first
+            {"supply": f.of.name, "school": f.school, "amount": f.amount, "unit": f.unit, "set": f.set_to, "well": f.well, "wrong": f.wrong} for f in woken.first
         ],
         "heat": [
             {"ref": h.ref, "watts": h.watts, "rise": h.rise, "celsius": h.celsius, "seconds": h.seconds, "says": h.says, "over": h.over} for h in woken.warm
@@ -81,7 +81,7 @@ def _why(point: str, model: WorkingModel) -> Answer:
 
     found = why(model, point)
     return 0, {
-        "point": found.point, "quantity": found.quantity, "low": found.low, "high": found.high,
+        "point": found.of.name, "quantity": found.of.quantity, "low": found.low, "high": found.high,
         "widened_by": [{"of": of, "share": share} for of, share in found.widened],
         "moved_by": [{"mistake": text, "to": to} for text, to in found.moved],
     }, "\n".join(found.lines(MOST_MOVED))  # fmt: skip

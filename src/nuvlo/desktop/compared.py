@@ -35,7 +35,7 @@ class ComparedGauge(QWidget):
         """The whole gauge in words."""
         r, unit = self.shown.reading, self.shown.reading.unit
         told = [f"{t.letter or 'a good unit'} {in_words(t.middle, unit)}" for t in self.shown.told if not math.isnan(t.middle)]
-        return f"{r.point}: {self.shown.taken or 'to be read'}; expected: {', '.join(told)}"
+        return f"{r.of.short}: {self.shown.taken or 'to be read'}; expected: {', '.join(told)}"
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -47,7 +47,7 @@ class ComparedGauge(QWidget):
         left, width = 10 * s, self.width() - 20 * s
         p.setPen(theme.colour("ink"))
         p.setFont(theme.words(10.5 * s, bold=True))
-        p.drawText(QRectF(left, 6 * s, width * 0.6, 18 * s), Qt.AlignmentFlag.AlignLeft, r.point)
+        p.drawText(QRectF(left, 6 * s, width * 0.6, 18 * s), Qt.AlignmentFlag.AlignLeft, r.of.short)
         p.setFont(theme.words(theme.SMALL * s))
         p.setPen(theme.colour("faint"))
         p.drawText(QRectF(left, 24 * s, width * 0.6, 18 * s), Qt.AlignmentFlag.AlignLeft, QUANTITIES.get(r.quantity, r.quantity))

@@ -14,6 +14,7 @@ from nuvlo.diagnosis.information import bits_of, of_two, parts, roughly
 from nuvlo.diagnosis.likelihood import expected, looked_at
 from nuvlo.diagnosis.probes import BOARD, CLOSE, COLD, MOST_LOOKED, OVER, TOUCH, WHOLE, Reading
 from nuvlo.diagnosis.table import AT_A_GLANCE, Table
+from nuvlo.measurement import Observable, ohms_at
 from nuvlo.quantity import Measured
 
 FOLLOWS, CLEAR = 3.0, 0.1  # times the least doubt of a meter, or this share of how far mistakes lie apart, within which a sum of readings is one
@@ -21,7 +22,7 @@ STILL_ASKED = 0.5  # at most, that no single mistake is it, in what is asked nex
 WEIGHED = 12  # readings whose bits are worked out to the last
 
 
-def next_reading(t: Table, likely: Array, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[tuple[str, str]] = (), empty: bool = False) -> tuple[Reading, float] | None:
+def next_reading(t: Table, likely: Array, taken: Mapping[Observable, Measured], only: Collection[str] = (), unexplained: float = 0.0, skipped: Collection[Observable] = (), empty: bool = False) -> tuple[Reading, float] | None:
     """The reading that is expected to tell most per minute, and its bits: the mutual information of what is wrong and what is read,
     in bins of equal chance (T. M. Cover, J. A. Thomas, *Elements of Information Theory*, 2nd ed., 2.4). ``likely`` are shares of all
     states (states,); which of its states a mistake is in is not asked."""
@@ -30,12 +31,12 @@ def next_reading(t: Table, likely: Array, taken: Mapping[tuple[str, str], Measur
     heavy = np.flatnonzero(chance > 1e-4)
     w = chance[heavy] / chance[heavy].sum()
     last = next(reversed(list(taken)), None)
-    before = next((r for r in t.readings if r.key == last), None)
-    closely = (BOARD, CLOSE) in taken  # then another look shows no more
+    before = next((r for r in t.readings if r.of == last), None)
+    closely = Observable(BOARD, CLOSE) in taken  # then another look shows no more
     first = _before_power(t, taken, only, skipped)
     left = [
         row for row, r in enumerate(t.readings)
-        if (not first or r.key in first) and r.key not in taken and r.key not in skipped and not (closely and r.quantity in ("look", OVER)) and (not only or r.quantity in only) and (r.empty == empty or r.quantity in COLD)
+        if (not first or r.of in first) and r.of not in taken and r.of not in skipped and not (closely and r.quantity in ("look", OVER)) and (not only or r.quantity in only) and (r.of.empty == empty or r.quantity in COLD)
     ]  # fmt: skip
     left = [row for row in left if not follows(t, row, taken)]
     told = [one for kind in ("look", TOUCH) for one in looks(t, [row for row in left if t.readings[row].quantity == kind], heavy, w)]
@@ -55,20 +56,20 @@ def next_reading(t: Table, likely: Array, taken: Mapping[tuple[str, str], Measur
     return max(told, key=lambda one: one[1] / one[0].takes(before), default=None)
 
 
-def _before_power(t: Table, taken: Mapping[tuple[str, str], Measured], only: Collection[str], skipped: Collection[tuple[str, str]]) -> set[tuple[str, str]]:
+def _before_power(t: Table, taken: Mapping[Observable, Measured], only: Collection[str], skipped: Collection[Observable]) -> set[Observable]:
     """What is to be read before anything under power is: ohms at each supply that has a point, else something with the power off. Nothing
     where the unit was read under power already, and is whole enough for that, or has no supply."""
-    if any(quantity not in COLD for _, quantity in taken) or (only and "resistance" not in only):
+    if any(of.quantity not in COLD for of in taken) or (only and "resistance" not in only):
         return set()
-    known = {r.key for r in t.readings}
-    wanted = {(s.point, "resistance") for s in t.kit.info.supply if s.point}
+    known = {r.of for r in t.readings}
+    wanted = {ohms_at(s.point) for s in t.kit.info.supply if s.point}
     left = (wanted & known) - set(taken) - set(skipped)
-    if left or not t.kit.info.supply or any(quantity in COLD for _, quantity in taken):
+    if left or not t.kit.info.supply or any(of.quantity in COLD for of in taken):
         return left
-    return {r.key for r in t.readings if r.quantity in COLD} - set(skipped)
+    return {r.of for r in t.readings if r.quantity in COLD} - set(skipped)
 
 
-def follows(t: Table, row: int, taken: Mapping[tuple[str, str], Measured]) -> bool:
+def follows(t: Table, row: int, taken: Mapping[Observable, Measured]) -> bool:
     """Whether volts add up to this reading that were read already, along whatever way, closely enough for what it would tell."""
     r = t.readings[row]
     if r.quantity != "voltage" or r.nodes[0] == r.nodes[1]:
@@ -76,7 +77,7 @@ def follows(t: Table, row: int, taken: Mapping[tuple[str, str], Measured]) -> bo
     steps: dict[str, list[tuple[str, float]]] = {}
     for key, volts in taken.items():
         other = t.by_key.get(key)
-        if other is not None and other.quantity == "voltage" and (other.setup, other.empty) == (r.setup, r.empty):
+        if other is not None and other.quantity == "voltage" and (other.setup, other.of.empty) == (r.setup, r.of.empty):
             for here, there in (other.nodes, other.nodes[::-1]):
                 steps.setdefault(here, []).append((there, (volts.uncertainty / 2) ** 2))
     doubt, left = {r.nodes[0]: 0.0}, [r.nodes[0]]
@@ -115,11 +116,11 @@ def looks(t: Table, rows: list[int], heavy: NDArray[np.intp], w: Array) -> list[
     return out
 
 
-def glance(t: Table, row: int, heavy: NDArray[np.intp], w: Array, taken: Mapping[tuple[str, str], Measured]) -> float:
+def glance(t: Table, row: int, heavy: NDArray[np.intp], w: Array, taken: Mapping[Observable, Measured]) -> float:
     """Bits of which part, if any, a look at the whole board finds to be wrong; of a close one what one in passing did not find."""
     which = t.states[heavy]
     chance = np.where(looked_at(t, taken)[which], 0.0, t.shows[row, which])
-    if (BOARD, OVER) in taken:
+    if Observable(BOARD, OVER) in taken:
         chance = chance * (1.0 - AT_A_GLANCE) / (1.0 - AT_A_GLANCE * chance)
     found: Array = np.bincount(np.unique(t.seen_by[which], return_inverse=True)[1], w * chance).astype(float)
     within = float(w @ (parts(chance) + parts(1.0 - chance)))

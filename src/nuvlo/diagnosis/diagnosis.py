@@ -20,6 +20,7 @@ from nuvlo.diagnosis.likelihood import likelihoods
 from nuvlo.diagnosis.mistakes import Mistake
 from nuvlo.diagnosis.probes import Reading
 from nuvlo.diagnosis.table import APART, Table
+from nuvlo.measurement import Observable
 from nuvlo.quantity import Measured
 
 GOOD, UNEXPLAINED = 0.2, 0.1  # beforehand: that nothing is wrong, and that no single mistake is it
@@ -63,7 +64,7 @@ class Diagnosis(Table):
         for name in ("seen", "related", "same", "ends", "left_alone"):
             getattr(self, name)  # kept from here on
 
-    def posterior(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
+    def posterior(self, taken: Mapping[Observable, Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
         among what was ``repaired`` already are seldom made again."""
         share, unexplained = self.in_states(taken, repaired)
@@ -74,7 +75,7 @@ class Diagnosis(Table):
         out: Array = np.bincount(self.states, share).astype(float)
         return out
 
-    def in_states(self, taken: Mapping[tuple[str, str], Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
+    def in_states(self, taken: Mapping[Observable, Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """The same of each state of rest (states,); beforehand one is as likely as the other."""
         known, apart, besides = likelihoods(self, taken)
         weight = self.weights * np.where([m.text in repaired for m in self.mistakes], AGAIN, 1.0)
@@ -88,14 +89,14 @@ class Diagnosis(Table):
         share /= share.sum()
         return share[:-1], float(share[-1])
 
-    def rank(self, taken: Mapping[tuple[str, str], Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[tuple[str, str]] = (), empty: bool = False) -> Ranking:
+    def rank(self, taken: Mapping[Observable, Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[Observable] = (), empty: bool = False) -> Ranking:
         """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named, and none of those that are
         out of reach; under power with the sockets ``empty`` or not, as they are."""
         share, unexplained = self.in_states(taken, repaired)
         likely = self._of_mistakes(share)
         groups: list[tuple[list[int], float]] = []
-        looked, lifted = ([row for row, r in enumerate(self.readings) if r.quantity == kind and r.key in taken] for kind in ("look", "lifted"))
-        wrong = {self.readings[row].part for row in looked if taken[self.readings[row].key].value > 0.5}
+        looked, lifted = ([row for row, r in enumerate(self.readings) if r.quantity == kind and r.of in taken] for kind in ("look", "lifted"))
+        wrong = {self.readings[row].part for row in looked if taken[self.readings[row].of].value > 0.5}
         order = np.argsort(-likely[1:], kind="stable") + 1
         free = np.ones(likely.size, dtype=bool)
         for k in order:

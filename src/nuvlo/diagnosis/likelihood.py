@@ -18,6 +18,7 @@ from nuvlo.arrays import Array
 from nuvlo.diagnosis.densities import along_lines, by_itself, given, given_along, together
 from nuvlo.diagnosis.probes import BOARD, CLOSE, COLD, OVER, WHOLE
 from nuvlo.diagnosis.table import FALSE_ALARM, Table
+from nuvlo.measurement import Observable
 from nuvlo.quantity import Measured
 
 LOOKED_TWICE = 0.05  # of its false alarms, that are left when it was looked at once more (common practice, no source)
@@ -28,7 +29,7 @@ MOST_BEYOND = 6.0  # doubts of the meter that a reading counts as beyond the end
 LEFT = 0.01  # at least, of the variance of a reading, however much others tell of it
 
 
-def likelihoods(t: Table, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array, Array]:
+def likelihoods(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, Array, Array]:
     """Logarithm of the density of what was read under each state of the good unit and the mistakes (states,); the same with every reading
     by itself, as if none told of another; and that with something unknown besides, which may touch any reading."""
     mean = t.seen[0]
@@ -78,7 +79,7 @@ def _of_good(t: Table, rows: list[int], doubt: Array) -> Array:
     return out
 
 
-def expected(t: Table, asked: NDArray[np.intp], states: NDArray[np.intp], taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
+def expected(t: Table, asked: NDArray[np.intp], states: NDArray[np.intp], taken: Mapping[Observable, Measured]) -> tuple[Array, Array]:
     """Middle and variance (asked, states) of what a meter would show under each state, by what it showed so far. Mistakes that come to more or
     less have come as far as that says."""
     mean, off = t.seen
@@ -136,18 +137,18 @@ def _beyond(t: Table, rows: list[int], y: Array, doubt: Array) -> Array:
     return out
 
 
-def _seen(t: Table, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, Array]:
+def _seen(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, Array]:
     """The same of what was looked at: 1 where something was wrong, 0 where all looked right. Of what was looked at by itself a look at the
     whole board says no more, nor one in passing of what was looked at closely."""
     out, also = np.zeros(t.states.size), np.zeros(t.states.size)
-    twice = any(quantity in WHOLE and shown.value > 0.5 for (_, quantity), shown in taken.items())  # and then looked at once more
+    twice = any(of.quantity in WHOLE and shown.value > 0.5 for of, shown in taken.items())  # and then looked at once more
     for row in np.flatnonzero(t.looked):
-        key = t.readings[row].key
-        if key in taken and not (key[1] == OVER and (BOARD, CLOSE) in taken):
-            found, shows = taken[key].value > 0.5, t.shows[row, t.states]
-            if found and twice and key[1] == "look":
+        of = t.readings[row].of
+        if of in taken and not (of.quantity == OVER and Observable(BOARD, CLOSE) in taken):
+            found, shows = taken[of].value > 0.5, t.shows[row, t.states]
+            if found and twice and of.quantity == "look":
                 shows = np.where(shows > FALSE_ALARM, shows, FALSE_ALARM * LOOKED_TWICE)
-            if key[1] in WHOLE:
+            if of.quantity in WHOLE:
                 found, shows = False, np.where(looked_at(t, taken)[t.states], 0.0, shows)
             besides = np.maximum(shows, SEEN_ANYWAY)
             out += np.log(shows if found else 1.0 - shows)
@@ -155,6 +156,6 @@ def _seen(t: Table, taken: Mapping[tuple[str, str], Measured]) -> tuple[Array, A
     return out, also
 
 
-def looked_at(t: Table, taken: Mapping[tuple[str, str], Measured]) -> NDArray[np.bool_]:
+def looked_at(t: Table, taken: Mapping[Observable, Measured]) -> NDArray[np.bool_]:
     """(1 + mistakes,): whether one of its parts was looked at by itself."""
-    return np.array([False, *(any((ref, "look") in taken for ref in m.refs) for m in t.mistakes)])
+    return np.array([False, *(any(Observable(ref, "look") in taken for ref in m.refs) for m in t.mistakes)])

@@ -20,10 +20,11 @@ from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.kit import Kit
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
 from nuvlo.kit.schema import Cold, Point, Supply, Tone
+from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, tone_at, volts_at
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.running import swinging
 from nuvlo.model.windows import Pair
-from nuvlo.model.working import BACK, EMPTY, tones_at
+from nuvlo.model.working import tones_at
 from nuvlo.words import listed
 
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
@@ -53,8 +54,7 @@ class Reading:
     the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts and ohms from point to point the two
     places they are ``between``; of ohms and farads that go ``through`` two of the kit's own, these; of farads how they are read ``cold``; of AC volts the supply that is ``rippling``."""
 
-    point: str
-    quantity: str
+    of: Observable
     unit: str
     nodes: tuple[str, str] = ("", "")
     setup: str = ""
@@ -68,6 +68,10 @@ class Reading:
     rippling: Supply | None = None
 
     @property
+    def quantity(self) -> str:
+        return self.of.quantity
+
+    @property
     def looked(self) -> tuple[str, ...]:
         """The parts that are looked at, or touched, if it is that."""
         return (self.part, *self.beside) if self.quantity in ("look", TOUCH) else ()
@@ -75,23 +79,14 @@ class Reading:
     @property
     def alone(self) -> tuple[Reading, ...]:
         """What it tells, one by one: of a look each part by itself."""
-        return tuple(replace(self, point=ref, part=ref, beside=()) for ref in self.looked) or (self,)
-
-    @property
-    def key(self) -> tuple[str, str]:
-        return self.point, self.quantity
-
-    @property
-    def empty(self) -> bool:
-        """Whether it is taken while the sockets are empty."""
-        return self.setup == SOCKETS_EMPTY
+        return tuple(replace(self, of=self.of.to(ref), part=ref, beside=()) for ref in self.looked) or (self,)
 
     @property
     def state(self) -> str:
         """How the unit stands while it is taken: off, on, or on with a tone fed in somewhere."""
         if self.quantity in COLD:
             return "off"
-        if self.empty:
+        if self.of.empty:
             return "on, sockets empty"
         return f"tone at {self.tone.source}, {self.tone.hertz:g} Hz" if self.tone else "on"
 
@@ -108,28 +103,22 @@ class Reading:
             case "look-close":
                 return "a look through a lens at every part and joint"
             case "lifted":
-                return f"{self.point} measured by itself, one leg lifted"
+                return f"{self.of.place} measured by itself, one leg lifted"
             case "tone" if self.rippling:
                 return f"the ripple of the {self.rippling.name}"
             case "tone":
-                base, _, at = self.point.partition("@")
-                return f"the tone {base}, followed to {at}" if at else f"the tone {base}"
+                return f"the tone {self.of.follows}, followed to {self.of.place}" if self.of.follows else f"the tone {self.of.place}"
             case "current":
-                return f"the current of the {self.point}"
+                return f"the current of the {self.of.words}"
         if self.between:
             return f"{NAMED[self.quantity]} between {listed(self.between)}"
         if self.through:
             return f"{NAMED[self.quantity]} of {listed(self.through)} in series"
-        return f"{NAMED[self.quantity]} at {exchanged(self.point)}"
+        return f"{NAMED[self.quantity]} at {self.of.words}"
 
     def takes(self, before: Reading | None = None) -> float:
         """Minutes of trouble, after the reading ``before``."""
         return MINUTES[self.quantity] + self.minutes + BESIDE * len(self.beside) + (CHANGED if before is None or before.state != self.state else 0.0)
-
-
-def exchanged(point: str) -> str:
-    """A point as it is named in a sentence, where its leads are exchanged too."""
-    return f"{point.removesuffix(BACK)}, leads exchanged" if point.endswith(BACK) else point
 
 
 def readings_of(kit: Kit) -> list[Reading]:
@@ -140,23 +129,23 @@ def readings_of(kit: Kit) -> list[Reading]:
         return out
     runs = {p.name for p in kit.info.point if p.running}
     points = [p for p in kit.info.point if p.name not in runs]
-    found = [Reading(s.name, "current", "A") for s in kit.info.supply]
-    found += [Reading(p.name, "voltage", "V", (p.node, p.reference), p.setup) for p in points] if kit.info.supply else []
-    pairs = [Pair(s.point, s.node, "0") for s in kit.info.supply if s.point]
-    pairs += [Pair(c.name, c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
-    pairs += [Pair(p.name, p.node, p.reference) for p in points] if kit.passive else []
-    ohms = [Reading(p.name, "resistance", "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
-    found += [Reading(f"{s.point}{BACK}", "resistance", "Ω", ("0", s.node)) for s in kit.info.supply if s.point]
-    bridged = [Reading(c.name, "capacitance", "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
+    found = [Reading(amps_of(s.name), "A") for s in kit.info.supply]
+    found += [Reading(volts_at(p.name), "V", (p.node, p.reference), p.setup) for p in points] if kit.info.supply else []
+    pairs = [Pair(ohms_at(s.point), s.node, "0") for s in kit.info.supply if s.point]
+    pairs += [Pair(ohms_at(c.name), c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
+    pairs += [Pair(ohms_at(p.name), p.node, p.reference) for p in points] if kit.passive else []
+    ohms = [Reading(p.of, "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
+    found += [Reading(ohms_at(s.point, exchanged=True), "Ω", ("0", s.node)) for s in kit.info.supply if s.point]
+    bridged = [Reading(farads_at(c.name), "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
     found += [*ohms, *bridged, *_in_series(bridged)]
-    found += [Reading(t.name, "tone", "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
-    found += [Reading(name, "tone", "V", (s.node, "0"), rippling=s) for name, s in rippling(kit).items()]
+    found += [Reading(tone_at(t.name), "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
+    found += [Reading(of, "V", (s.node, "0"), rippling=s) for of, s in rippling(kit).items()]
     found += _across(kit, [r for r in found if r.quantity == "resistance"], _in_series(ohms))
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)
     if kit.at_sockets:
-        found += [Reading(f"{s.name}{EMPTY}", "current", "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
-        found += [Reading(f"{place}{EMPTY}", "voltage", "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
+        found += [Reading(amps_of(s.name, empty=True), "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
+        found += [Reading(volts_at(place, empty=True), "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
     return _that_a_meter_tells(kit, found) + list(_lifted(kit)) + list(touched_of(kit)) + out
 
 
@@ -171,11 +160,11 @@ def _that_a_meter_tells(kit: Kit, found: Sequence[Reading]) -> list[Reading]:
     for (_, hertz), (circuit, some) in groups.items():
         point = operating_point(circuit)
         seen = np.abs(seen_from(point, [r.nodes for r in some], hertz)[:, 0])
-        dropped |= {r.key for r, ohms in zip(some, seen, strict=True) if not ohms <= MOST_SEEN}
+        dropped |= {r.of for r, ohms in zip(some, seen, strict=True) if not ohms <= MOST_SEEN}
         if hertz:  # nor where a good unit gives less than the meter reads of AC
             volts = [tones_at(point, r.tone, [r.nodes], kit.reach.ohms)[0, 0] for r in some if r.tone]
-            dropped |= {r.key for r, shown in zip(some, volts, strict=True) if not shown >= kit.reach.volts}
-    return [r for r in found if r.key not in dropped]
+            dropped |= {r.of for r, shown in zip(some, volts, strict=True) if not shown >= kit.reach.volts}
+    return [r for r in found if r.of not in dropped]
 
 
 def _in_series(readings: Sequence[Reading]) -> list[Reading]:
@@ -187,9 +176,9 @@ def _in_series(readings: Sequence[Reading]) -> list[Reading]:
         for other in readings[k + 1 :]:
             ends = sorted(set(one.nodes) ^ set(other.nodes), key=(*one.nodes, *other.nodes).index)
             if len(ends) == 2 and frozenset(ends) not in taken | out.keys():
-                name = f"{one.point}-{other.point}"
+                name = f"{one.of.place}-{other.of.place}"
                 cold = one.cold.model_copy(update={"name": name, "node": ends[0], "reference": ends[1], "read": ""}) if one.cold else None
-                out[frozenset(ends)] = replace(one, point=name, nodes=(ends[0], ends[1]), minutes=AT_A_PAD, through=(one.point, other.point), cold=cold)
+                out[frozenset(ends)] = replace(one, of=one.of.to(name), nodes=(ends[0], ends[1]), minutes=AT_A_PAD, through=(one.of.place, other.of.place), cold=cold)
     return list(out.values())[:MOST_IN_SERIES]
 
 
@@ -199,7 +188,7 @@ def _across(kit: Kit, ohms: Sequence[Reading], series: Sequence[Reading]) -> Ite
     through = {r.nodes: r for r in series}
     for pair in telling_pairs(kit, {frozenset(r.nodes) for r in ohms}, list(through)):
         red, black = (_place(kit, node) for node in pair)
-        yield through.get(pair) or Reading(f"{red}-{black}", "resistance", "Ω", pair, minutes=AT_A_PAD, between=(red, black))
+        yield through.get(pair) or Reading(ohms_at(f"{red}-{black}"), "Ω", pair, minutes=AT_A_PAD, between=(red, black))
 
 
 def _place(kit: Kit, node: str) -> str:
@@ -218,7 +207,7 @@ def _from_point_to_point(kit: Kit, points: Sequence[Point]) -> Iterator[Reading]
     volts = {p.name: float(rest.voltage(p.node, p.reference)[0]) for p in own}
     pairs = [(a, b) for k, a in enumerate(own) for b in own[k + 1 :] if a.node != b.node]
     for a, b in sorted(pairs, key=lambda two: abs(volts[two[0].name] - volts[two[1].name]))[:MOST_BETWEEN]:
-        yield Reading(f"{a.name}-{b.name}", "voltage", "V", (a.node, b.node), minutes=AT_A_PAD, between=(a.name, b.name))
+        yield Reading(volts_at(f"{a.name}-{b.name}"), "V", (a.node, b.node), minutes=AT_A_PAD, between=(a.name, b.name))
 
 
 def _at_pads(kit: Kit) -> list[Reading]:
@@ -234,10 +223,10 @@ def _at_pads(kit: Kit) -> list[Reading]:
     rest, moving = kit.setup(), swinging(kit)
     out = []
     if kit.info.supply:
-        out = [Reading(at, "voltage", "V", (n, "0"), minutes=AT_A_PAD) for n, at in spots.items() if n in rest.nodes and n not in known | moving]
+        out = [Reading(volts_at(at), "V", (n, "0"), minutes=AT_A_PAD) for n, at in spots.items() if n in rest.nodes and n not in known | moving]
     for tone in _followed(kit):
         if not kit.info.tone:
-            out.append(Reading(tone.name, "tone", "V", (tone.node, tone.reference), tone=tone))
+            out.append(Reading(tone_at(tone.name), "V", (tone.node, tone.reference), tone=tone))
         bent = _bent(kit, tone)
         if tone.reference in bent:  # then all that is read against it moves with it
             continue
@@ -246,7 +235,7 @@ def _at_pads(kit: Kit) -> list[Reading]:
         for node, at in spots.items():
             if node in there and node not in read and node != tone.at and node not in bent:
                 one = replace_tone(tone, node)
-                out.append(Reading(f"{tone.name}@{at}", "tone", "V", (node, one.reference), tone=one, minutes=AT_A_PAD))
+                out.append(Reading(tone_at(tone.name, at), "V", (node, one.reference), tone=one, minutes=AT_A_PAD))
     return out
 
 
@@ -297,14 +286,14 @@ def _lifted(kit: Kit) -> Iterator[Reading]:
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
         if part.on_board and part.value and part.unit in ("Ω", "F") and element and not element.startswith("x") and not kit.reach.beyond(part.value, part.unit):
-            yield Reading(part.ref, "lifted", part.unit, part=override_of_element(element))
+            yield Reading(Observable(part.ref, "lifted"), part.unit, part=override_of_element(element))
 
 
 def looks_of(kit: Kit) -> Iterator[Reading]:
     """Of each part that can be looked at by itself, through a lens: on the board, in a socket, or wherever it is wired."""
     for part in kit.parts.values():
         if lies_on_board(kit, part.ref) or (kit.unit is not None and kit.element_of(part.ref)):
-            yield Reading(part.ref, "look", "", part=part.ref)
+            yield Reading(Observable(part.ref, "look"), "", part=part.ref)
 
 
 def touched_of(kit: Kit) -> Iterator[Reading]:
@@ -312,7 +301,7 @@ def touched_of(kit: Kit) -> Iterator[Reading]:
     if kit.info.supply and not is_high(kit):
         for part in kit.parts.values():
             if kelvins_per_watt(part) and lies_on_board(kit, part.ref) and kit.element_of(part.ref):
-                yield Reading(part.ref, TOUCH, "", part=part.ref)
+                yield Reading(Observable(part.ref, TOUCH), "", part=part.ref)
 
 
 def lies_on_board(kit: Kit, ref: str) -> bool:
@@ -324,4 +313,4 @@ def lies_on_board(kit: Kit, ref: str) -> bool:
 
 def looked_over(looks: Sequence[Reading]) -> list[Reading]:
     """The looks at the whole board, which go over what all these ``looks`` go over."""
-    return [Reading(BOARD, how, "", minutes=each * len(looks)) for how, each in EACH_PART.items()] if len(looks) > MOST_LOOKED else []
+    return [Reading(Observable(BOARD, how), "", minutes=each * len(looks)) for how, each in EACH_PART.items()] if len(looks) > MOST_LOOKED else []

@@ -19,6 +19,7 @@ from nuvlo.files.kept import content_of, kept
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable
 from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.working import BRIDGE_SHARE, STRAY, STRAY_OHMS, STRAY_TONE, TONE_SHARE, ModelError
 from nuvlo.problems import Problem
@@ -240,13 +241,13 @@ class Table:
         r = self.readings[row]
         return SHARE[judged_as(r)] if judged_as(r) in FLOOR else STRAY.get(r.unit, 1.0) / 2
 
-    def read(self, taken: Mapping[tuple[str, str], Measured]) -> tuple[list[int], Array, Array]:
+    def read(self, taken: Mapping[Observable, Measured]) -> tuple[list[int], Array, Array]:
         """Which readings a meter took, what it showed and how far that is in doubt, on the scale each is judged by."""
         # Over range in volts or amperes tells nothing that the table knows of; an open circuit has its place among the ohms.
-        rows = [k for k, r in enumerate(self.readings) if r.key in taken and not self.looked[k] and (judged_as(r) in FLOOR or math.isfinite(taken[r.key].value))]
+        rows = [k for k, r in enumerate(self.readings) if r.of in taken and not self.looked[k] and (judged_as(r) in FLOOR or math.isfinite(taken[r.of].value))]
         full = np.full((len(self.readings), 1), np.nan)
-        full[rows, 0] = [taken[self.readings[k].key].value for k in rows]
-        return rows, self.scaled(full)[rows, 0], np.array([self.doubt(k, taken[self.readings[k].key]) for k in rows])
+        full[rows, 0] = [taken[self.readings[k].of].value for k in rows]
+        return rows, self.scaled(full)[rows, 0], np.array([self.doubt(k, taken[self.readings[k].of]) for k in rows])
 
     def covariance(self, rows: Sequence[int], columns: Sequence[int], states: slice | NDArray[np.intp] = slice(None)) -> Array:
         """(states, rows, columns): how readings go together under each state, drawn towards how they do in a good unit. Where anything may be read,
@@ -371,8 +372,8 @@ class Table:
         return fields | {row: (row, *(other for other in touched if other != row)) for row in touched}
 
     @cached_property
-    def by_key(self) -> dict[tuple[str, str], Reading]:
-        return {r.key: r for r in self.readings}
+    def by_key(self) -> dict[Observable, Reading]:
+        return {r.of: r for r in self.readings}
 
 
 def judged_as(r: Reading) -> str:

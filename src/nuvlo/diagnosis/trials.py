@@ -39,7 +39,7 @@ from nuvlo.electrics.heat import rises
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.rectifier import drawn, ripple
-from nuvlo.model.working import EMPTY, tones_at
+from nuvlo.model.working import tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
 METERS = (STRONG, GENTLE, FAINT, SLIGHT)  # of one kind and another, that ohms may be read with
@@ -191,10 +191,10 @@ class Trials:
         volts: dict[tuple[str, bool], list[int]] = {}
         for row, r in enumerate(self.readings):
             if r.quantity == "voltage":
-                volts.setdefault((r.setup, r.empty), []).append(row)
+                volts.setdefault((r.setup, r.of.empty), []).append(row)
             elif r.quantity == "current":
-                supply = supplies[r.point.removesuffix(EMPTY)]
-                out[row] = np.array(drawn(at_rest(self.kit.setup(r.setup), cold if r.empty else hot), supply))
+                supply = supplies[r.of.place]
+                out[row] = np.array(drawn(at_rest(self.kit.setup(r.setup), cold if r.of.empty else hot), supply))
                 for k, one in enumerate(some):
                     if supply.mains_hz and one and (supply.element, 0.0) in one.overrides:  # its winding is shorted: the volts are gone, the current is anything
                         out[row][k * draws : (k + 1) * draws] = np.nan
@@ -243,7 +243,7 @@ class Trials:
         """Parts by themselves: what a mistake makes of their value; nothing where they are missing, next to none where they are shorted."""
         rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "lifted"}
         gone = {Missing(part).key: row for part, row in rows.items()}
-        by_ref = {self.readings[row].point: row for row in rows.values()}
+        by_ref = {self.readings[row].of.place: row for row in rows.values()}
         out = {row: np.tile(self.base[part][:draws], len(some)) for part, row in rows.items()}
         for k, one in enumerate(some):
             mine = slice(k * draws, (k + 1) * draws)

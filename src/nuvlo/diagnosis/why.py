@@ -11,6 +11,7 @@ from nuvlo.diagnosis.probes import Reading
 from nuvlo.diagnosis.trials import Trials
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Kit
+from nuvlo.measurement import Observable, amps_of, volts_at
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import Problem
@@ -24,8 +25,7 @@ class Why:
     """Of one reading: its window, what widens it as shares of its spread, and single mistakes with what they make of it, those first that are
     made often and show plainly."""
 
-    point: str
-    quantity: str
+    of: Observable
     unit: str
     low: float
     high: float
@@ -35,7 +35,7 @@ class Why:
     def lines(self, most: int) -> list[str]:
         """In words, a line each."""
         by = ", ".join(f"{of} {share:.0%}".replace("%", "\u202f%") for of, share in self.widened[:most]) or "nothing much"
-        out = [f"{self.point}: {format_span(self.low, self.high, self.unit)}. Widened by: {by}."]
+        out = [f"{self.of.name}: {format_span(self.low, self.high, self.unit)}. Widened by: {by}."]
         return out + [f"{format_value(to, self.unit, 3):>10s}  if {text}" for text, to in self.moved[:most]]
 
 
@@ -44,13 +44,13 @@ def why(model: WorkingModel, name: str) -> Why:
     kit = model.kit
     supply = next((s for s in kit.info.supply if s.name.lower() == name.lower()), None)
     point = next((p for p in kit.info.point if p.name.lower() == name.lower()), None)
-    ripple = next((r for r in rippling(kit) if r.lower() == name.lower()), "")
+    ripple = next((r for r in rippling(kit) if r.name.lower() == name.lower()), None)
     if supply is None and point is None and not ripple:
-        known = ", ".join([p.name for p in kit.info.point] + [s.name for s in kit.info.supply] + [*rippling(kit)])
+        known = ", ".join([p.name for p in kit.info.point] + [s.name for s in kit.info.supply] + [r.name for r in rippling(kit)])
         raise ModelError(Problem(f"there is no test point or supply '{name}' in {kit.name}.", f"There are: {known}.", ref=name))
-    quantity, unit, named = ("current", "A", supply.name) if supply else ("tone", "V", ripple) if ripple else ("voltage", "V", point.name if point else "")
-    window = next(w for w in model.voltage_windows() if (w.point, w.quantity) == (named, quantity))
-    reading = Reading(named, quantity, unit, (point.node, point.reference) if point else ("", ""), point.setup if point else "", rippling=rippling(kit).get(ripple))
+    of = amps_of(supply.name) if supply else ripple or volts_at(point.name if point else "")
+    window = next(w for w in model.voltage_windows() if w.of == of)
+    reading = Reading(of, window.unit, (point.node, point.reference) if point else ("", ""), point.setup if point else "", rippling=rippling(kit).get(of))
     mistakes = [m for m in single_mistakes(kit) if m.overrides]
     nominal = {key: np.array([law.nominal]) for key, law in model.laws.items()}
     table = Trials(kit, mistakes, [reading], model.laws, nominal, 1).table()[0, :, 0]
@@ -64,8 +64,8 @@ def why(model: WorkingModel, name: str) -> Why:
         return habits[one[0].kind].weight * one[0].share * min(away, PLAIN)
 
     out.sort(key=tells, reverse=True)
-    widened = tuple((_of(kit, key), share) for key, share in model.widened_by(named, quantity))
-    return Why(named, quantity, unit, window.low, window.high, widened, tuple((m.text, v) for m, v in out))
+    widened = tuple((_of(kit, key), share) for key, share in model.widened_by(of))
+    return Why(of, window.unit, window.low, window.high, widened, tuple((m.text, v) for m, v in out))
 
 
 def _of(kit: Kit, key: str) -> str:

@@ -14,9 +14,9 @@ from nuvlo.craft.high_voltage import TOUCHABLE_V
 from nuvlo.electrics.heat import heater_watts
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Supply
+from nuvlo.measurement import Observable, amps_of
 from nuvlo.model.leaks import farads_on
 from nuvlo.model.windows import Window
-from nuvlo.model.working import EMPTY
 from nuvlo.quantity import format_value
 
 HEADROOM = 1.5  # times the most that a good unit draws (common practice, no source)
@@ -33,10 +33,10 @@ TWICE = 3.0  # times a good unit's draw that a partial short takes, for what the
 
 @dataclass(frozen=True)
 class FirstPower:
-    """One way of switching on: its ``amount`` (A, F or W by ``unit``; 0 where there is nothing to set), and in words what to set, what happens
+    """One way of switching a supply on, ``empty``: with the sockets empty; its ``amount`` (A, F or W by ``unit``; 0 where there is nothing to set), and in words what to set, what happens
     if all is well and if it is not."""
 
-    supply: str
+    of: Observable
     school: str
     amount: float
     unit: str
@@ -49,13 +49,12 @@ class FirstPower:
         return " ".join(w for w in (self.set_to, self.well, self.wrong) if w)
 
 
-def first_powers(kit: Kit, currents: Mapping[str, Window]) -> list[FirstPower]:
-    """Each way of switching on each supply, from the windows of their ``currents``; those with the sockets empty stand under the names of
-    their windows. What is at high voltage or on mains is only switched on through a lamp."""
+def first_powers(kit: Kit, currents: Mapping[Observable, Window]) -> list[FirstPower]:
+    """Each way of switching on each supply, from the windows of their ``currents``, with the sockets empty too. What is at high voltage or on mains is only switched on through a lamp."""
     out = []
     for supply in kit.info.supply:
-        for name in (supply.name, f"{supply.name}{EMPTY}"):
-            draws = currents.get(name)
+        for empty in (False, True):
+            draws = currents.get(amps_of(supply.name, empty=empty))
             if draws is None:
                 continue
             ways = ways_for(kit, supply)
@@ -95,7 +94,7 @@ def _limit(supply: Supply, draws: Window) -> FirstPower:
     most = max(abs(draws.low), abs(draws.high))
     limit = max(min(limit_for(most), supply.current_limit), most)
     return FirstPower(
-        draws.point, "limit", limit, "A", f"Set the limit to {_amps(limit)}.",
+        draws.of, "limit", limit, "A", f"Set the limit to {_amps(limit)}.",
         f"A good unit draws {drawn_words(draws)}, and the volts stay at {format_value(abs(supply.volts), 'V')}.",
         "If the limit holds and the volts sink, something is short: off.",
     )  # fmt: skip
@@ -122,11 +121,11 @@ def _charge(kit: Kit, supply: Supply, draws: Window) -> FirstPower:
     seconds = lasts(ADAPTER_F, own, volts, amps)
     if not seconds:
         return FirstPower(
-            draws.point, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter, and {format_value(own, 'F', 2)} in the unit, which take most of it.",
+            draws.of, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter, and {format_value(own, 'F', 2)} in the unit, which take most of it.",
             "One flash of the lamp at most.", "It tells little here: set a current limit instead.",
         )  # fmt: skip
     return FirstPower(
-        draws.point, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter: charge it, pull it from the wall, then connect it.",
+        draws.of, "charge", ADAPTER_F, "F", f"Some {format_value(ADAPTER_F, 'F')} stand in a common adapter: charge it, pull it from the wall, then connect it.",
         f"The lamp lights and fades within about {_seconds(seconds)}.", "No light at all, or one flash, means a short or a plug the wrong way round: no power.",
     )  # fmt: skip
 
@@ -134,7 +133,7 @@ def _charge(kit: Kit, supply: Supply, draws: Window) -> FirstPower:
 def _straight(supply: Supply, draws: Window) -> FirstPower:
     most = max(abs(draws.low), abs(draws.high))
     return FirstPower(
-        draws.point, "straight", 0.0, "", "The meter in line, a hand at the switch.",
+        draws.of, "straight", 0.0, "", "The meter in line, a hand at the switch.",
         f"A good unit draws {drawn_words(draws)}.", f"Off at once above {_amps(HEADROOM * most)}.",
     )  # fmt: skip
 
@@ -155,12 +154,12 @@ def light(share: float) -> float:
 
 
 def _lamp(kit: Kit, supply: Supply, draws: Window) -> FirstPower:
-    heaters = 0.0 if draws.point.endswith(EMPTY) else sum(heater_watts(p) for p in kit.parts.values())
+    heaters = 0.0 if draws.of.empty else sum(heater_watts(p) for p in kit.parts.values())
     watts = abs(supply.running) * abs(draws.nominal) + heaters
     lamp = next((w for w in LAMPS if light(lamp_share(w, watts)) <= DIM), LAMPS[-1])
     good, partly = lamp_share(lamp, watts), lamp_share(lamp, TWICE * watts)
     return FirstPower(
-        draws.point, "bulb", lamp, "W", f"A filament lamp of {lamp:g}\u202fW in series: the unit takes about {watts:.0f}\u202fW.",
+        draws.of, "bulb", lamp, "W", f"A filament lamp of {lamp:g}\u202fW in series: the unit takes about {watts:.0f}\u202fW.",
         f"It flares up and fades to {_share(light(good))} of its light, and the unit runs at {100 * (1 - good):.0f}\u202f% of its volts.",
         f"At {TWICE:g} times the draw it keeps {_share(light(partly))} of its light; full light is a dead short: unplug.",
     )  # fmt: skip

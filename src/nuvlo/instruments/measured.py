@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from nuvlo.instruments.typed import typed_reading
+from nuvlo.measurement import Observable
 from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.quantity import Measured, parse_value
 
@@ -63,10 +64,9 @@ def _leave_out(problems: list[Problem], any_read: bool, left_out: list[Problem] 
         left_out += problems
 
 
-def read_readings(path: Path, places: Collection[str], quantity: str, unit: str, left_out: list[Problem] | None = None) -> dict[str, Measured]:
+def read_readings(path: Path, places: Collection[Observable], quantity: str, unit: str, left_out: list[Problem] | None = None) -> dict[Observable, Measured]:
     """Readings of one quantity from a CSV, the last of each place: see :func:`read_places`."""
-    found = read_places(path, {(place, quantity): unit for place in places}, quantity, left_out)
-    return {place: measured for (place, _), measured in found.items()}
+    return read_places(path, dict.fromkeys(places, unit), quantity, left_out)
 
 
 SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0, "0": 0.0, "1": 1.0}  # of what has no unit
@@ -74,18 +74,18 @@ SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0, "0": 0.0, "1": 1.0}
 
 @reader
 def read_places(
-    path: Path, places: Mapping[tuple[str, str], str], only: str = "", left_out: list[Problem] | None = None, skipped: set[tuple[str, str]] | None = None
-) -> dict[tuple[str, str], Measured]:
+    path: Path, places: Mapping[Observable, str], only: str = "", left_out: list[Problem] | None = None, skipped: set[Observable] | None = None
+) -> dict[Observable, Measured]:
     """Readings from a CSV ``point,quantity,value,unit,uncertainty``, the last of each; open is ``inf`` or ``OL``; of a look or a finger ``right``,
-    ``wrong``, ``hot``, ``cool``; ``skip`` of what is out of reach, which goes into ``skipped``. ``places`` are the units of what may be read, by
-    point and quantity; where ``only`` one quantity is wanted, others are passed over. What is wrong with some of the rows, a place that is none of
+    ``wrong``, ``hot``, ``cool``; ``skip`` of what is out of reach, which goes into ``skipped``. ``places`` are the units of what may be
+    read; where ``only`` one quantity is wanted, others are passed over. What is wrong with some of the rows, a place that is none of
     them too, goes into ``left_out`` and the others are read; without one, or where nothing is left, it raises :class:`NuvloError`."""
     from nuvlo.files.tables import Fields, read_table
     from nuvlo.files.whole import text_of
 
-    by_name = {(point.lower(), quantity): (point, quantity) for point, quantity in places}
+    by_name = {(of.name.lower(), of.quantity): of for of in places}
 
-    def row(f: Fields) -> tuple[tuple[str, str], Measured] | None:
+    def row(f: Fields) -> tuple[Observable, Measured] | None:
         name = f.text("point").lower()
         usual = only or next((q for p, q in by_name if p == name), "")
         quantity = f.text("quantity", usual).lower()

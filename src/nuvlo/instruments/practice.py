@@ -91,7 +91,7 @@ class PracticeBench(SimulatedBench):
     def lifted(self, reading: Reading) -> Measured:
         """A part by itself, one leg out of the board."""
         missing = any(key == f"{reading.part}.missing" for m in self.hidden for key, _ in m.overrides)
-        through = any(m.kind == "short" and m.refs == (reading.point,) for m in self.hidden)
+        through = any(m.kind == "short" and m.refs == (reading.of.place,) for m in self.hidden)
         if reading.unit == "Ω" and (missing or through):
             return self._shown(np.inf if missing else 0.0, "Ω")
         if missing or through:

@@ -9,6 +9,7 @@ from typing import Protocol
 from nuvlo.arrays import Array
 from nuvlo.circuit.loaded import METER_OHMS
 from nuvlo.circuit.ohms import Ohmmeter
+from nuvlo.measurement import Observable
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import COUNTS, DIGITS, expanded_from_limits, resolution
@@ -77,8 +78,8 @@ class Meter(Protocol):
     def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
         """Volts between two nodes of the powered unit, in the kit's ``setup`` of this name, else in its first."""
 
-    def tone(self, name: str) -> Measured:
-        """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in; or of the ripple of a supply."""
+    def tone(self, of: Observable) -> Measured:
+        """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in; or of the ripple of a supply, or at a heater."""
 
     def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
         """Ohms between two nodes with the supply off, a switch in another ``throw`` where one is named; leads not yet taken off."""

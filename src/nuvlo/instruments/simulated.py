@@ -24,11 +24,12 @@ from nuvlo.kit import Kit
 from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
 from nuvlo.kit.schema import Cold, Tone
 from nuvlo.logbook import Build, Repair
+from nuvlo.measurement import Observable
 from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.rectifier import drawn, ripple, rippling
 from nuvlo.model.running import means
 from nuvlo.model.wired import thrown, wired
-from nuvlo.model.working import EMPTY, farads, tone_volts
+from nuvlo.model.working import farads, tone_volts
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
 
@@ -173,8 +174,8 @@ class SimulatedBench:
             self._ran = (values, means(self.unit.kit, values))
         return self._ran[1]
 
-    def tone(self, name: str) -> Measured:
-        rectified = rippling(self.unit.kit).get(name)
+    def tone(self, of: Observable) -> Measured:
+        rectified, name = rippling(self.unit.kit).get(of), of.place
         for heater in self.unit.kit.info.heater:
             if name == heater.name:
                 return self._shown(heater.volts * UNLOADED, "V")
@@ -235,17 +236,17 @@ class SimulatedBench:
         doubt = np.random.default_rng([self.unit.seed, 909, list(kit.parts).index(ref)]).normal(0.0, FELT_K)
         return Measured(float(float(rises(kit, self._point(), [ref])[ref][0]) - should + doubt > HOT_K), 0.0, "")
 
-    def observed(self, reading: Reading) -> dict[tuple[str, str], Measured]:
+    def observed(self, reading: Reading) -> dict[Observable, Measured]:
         """All that one reading tells, by place: a look at several parts of each of them, one at the whole board of those it finds to be
         wrong too. Raises :class:`InstrumentError` where the meter cannot tell."""
         if reading.quantity not in WHOLE:
-            return {one.key: self.take(one) for one in reading.alone}
+            return {one.of: self.take(one) for one in reading.alone}
         wrong = self.looked_over(reading.quantity == CLOSE)
-        return {reading.key: Measured(float(bool(wrong)), 0.0, ""), **{(ref, "look"): Measured(1.0, 0.0, "") for ref in wrong}}
+        return {reading.of: Measured(float(bool(wrong)), 0.0, ""), **{Observable(ref, "look"): Measured(1.0, 0.0, "") for ref in wrong}}
 
     def lifted(self, reading: Reading) -> Measured:
         """A part by itself, one leg out of the board."""
-        return self.part(reading.point)
+        return self.part(reading.of.place)
 
     def take(self, reading: Reading) -> Measured:
         """A reading, whatever it is of. Raises :class:`InstrumentError` where the meter cannot tell."""
@@ -253,16 +254,16 @@ class SimulatedBench:
             case "voltage":
                 return self.volts(*reading.nodes, setup=reading.setup)
             case "current":
-                return self.supply_current(reading.point.removesuffix(EMPTY), setup=reading.setup)
+                return self.supply_current(reading.of.place, setup=reading.setup)
             case "tone":
-                return self.played(reading.tone) if reading.tone else self.tone(reading.point)
+                return self.played(reading.tone) if reading.tone else self.tone(reading.of)
             case "capacitance":
                 assert reading.cold is not None
                 return self.bridged(reading.cold)
             case "look":
                 return self.looked_at(reading.part)
             case "look-over" | "look-close":
-                return self.observed(reading)[reading.key]
+                return self.observed(reading)[reading.of]
             case "touch":
                 return self.touched(reading.part)
             case "lifted":

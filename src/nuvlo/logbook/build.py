@@ -13,16 +13,16 @@ from nuvlo.kit import Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
 from nuvlo.logbook.benches import for_practice, hidden_in, numbered
+from nuvlo.measurement import Observable, volts_at
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import agreeing, mean_of_repeats
 
 
 @dataclass(frozen=True)
 class Reading:
-    """One reading at a point, with when and with what."""
+    """One reading, with when and with what."""
 
-    point: str
-    quantity: str
+    of: Observable
     measured: Measured
     stage: str
     at: datetime
@@ -62,7 +62,6 @@ class Turn:
     readings_before: int
 
 
-OFF = " off"  # behind the name of a point that is read unplugged
 POWERED = (Stage.WAKE.value, Stage.SET.value, Stage.PROVE.value)
 FIRST_POWER = (f"{Stage.WAKE.value}.lamp", f"{Stage.WAKE.value}.power")  # steps that switch a unit on
 KEPT = 64  # events from one state that is kept for an undo to the next
@@ -129,12 +128,9 @@ class Build:
         """The order of work that the sides taken make, such as ``lowest+groups``."""
         return school_from(self.stances)
 
-    def latest(self, point: str, quantity: str = "voltage", stage: str | None = None) -> Reading | None:
-        """The newest reading at ``point``."""
-        for reading in reversed(self.readings):
-            if reading.point == point and reading.quantity == quantity and stage in (None, reading.stage):
-                return reading
-        return None
+    def latest(self, of: Observable, stage: str | None = None) -> Reading | None:
+        """The newest reading of that; in ``stage``, where one is named."""
+        return next((r for r in reversed(self.readings) if r.of == of and stage in (None, r.stage)), None)
 
     def part_value(self, ref: str) -> Measured | None:
         """What a loose part measures, from all of its readings that agree."""
@@ -160,7 +156,7 @@ class Build:
         turns = [t.readings_before for t in self.turns if t.ref == control]
         found = [
             r for r in self.readings[turns[-1] if turns else 0 :]
-            if r.point == point and r.quantity == "voltage" and stage in (None, r.stage)
+            if r.of == volts_at(point) and stage in (None, r.stage)
         ]  # fmt: skip
         return found[-1] if found else None
 
@@ -312,15 +308,15 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.HoldPassed(step=step, what=what, until=until):
             build.passed[StepId(step)] = (what, until)
         case ev.ReadingTaken() as b:
-            taken = Measured(b.value, b.uncertainty, b.unit)
-            if b.point.endswith(OFF):
-                build.read_off.add(b.point)
-                (build.emptied.add if abs(b.value) <= SAFE_V else build.emptied.discard)(b.point)
+            taken, of = Measured(b.value, b.uncertainty, b.unit), b.of
+            if of.unplugged:
+                build.read_off.add(of.place)
+                (build.emptied.add if abs(b.value) <= SAFE_V else build.emptied.discard)(of.place)
                 build.live |= abs(b.value) > SAFE_V
             elif b.quantity in ("voltage", "current", "tone") and b.stage in POWERED:
                 _powered(build, event.at)
             build.readings.append(
-                Reading(b.point, b.quantity, taken, b.stage, event.at, b.instrument, event.id, b.expected)
+                Reading(of, taken, b.stage, event.at, b.instrument, event.id, b.expected)
             )
         case ev.WindowKept() as b:
             for k, reading in enumerate(build.readings):
@@ -344,7 +340,7 @@ def _apply(build: Build, event: ev.Event) -> None:
             _rework(build, b)
         case ev.MistakeFound() as b:
             first = build.readings[0].at if build.readings else event.at
-            on = sum(r.quantity in ("voltage", "current", "tone") for r in build.readings)
+            on = sum(r.of.quantity in ("voltage", "current", "tone") for r in build.readings)
             build.repairs.append(Repair(b.text, b.cause, b.refs, len(build.readings), on, (event.at - first).total_seconds() / 60))
             build.readings, build.curves = [], []
         case ev.PhotoKept() as b:

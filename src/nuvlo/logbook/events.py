@@ -9,6 +9,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter
 
+from nuvlo.measurement import Observable, read_stored
+
 PRINTED = "printed"  # what a part is changed back to
 
 
@@ -198,7 +200,7 @@ class HoldPassed(_Body):
 
 
 class ReadingTaken(_Body):
-    """An instrument was read at a point. ``stage`` says when."""
+    """An instrument was read. ``point`` is the text form of what, beside its ``quantity``; ``stage`` says when."""
 
     kind: Literal["reading_taken"] = "reading_taken"
     point: str
@@ -211,6 +213,10 @@ class ReadingTaken(_Body):
     shown: Shown | None = None  # what the meter showed, where its leads were taken off
     leads: float = 0.0
     expected: tuple[Shown, Shown, Shown] | None = None  # nominal, low, high, where the model had answered by then
+
+    @property
+    def of(self) -> Observable:
+        return read_stored(self.point, self.quantity)
 
 
 class WindowKept(_Body):

@@ -18,6 +18,7 @@ from nuvlo.kit.kit import override_of_element
 from nuvlo.kit.parts import Part
 from nuvlo.kit.step_id import part_step
 from nuvlo.logbook import Build
+from nuvlo.measurement import volts_at
 from nuvlo.model.meter import NOTHING_LEARNT, meter_of
 from nuvlo.quantity import Measured, parse_value
 
@@ -72,7 +73,7 @@ def laws(kit: Kit, build: Build | None = None) -> dict[str, Law]:
         volts = supply.running
         law = Law(volts, volts * (1 - supply.tolerance), volts * (1 + supply.tolerance))
         # Behind a rectifier the point reads what is left of the wave, and not its element.
-        reading = build.latest(supply.point) if build and supply.point and not supply.mains_hz else None
+        reading = build.latest(volts_at(supply.point)) if build and supply.point and not supply.mains_hz else None
         if reading and np.isfinite(reading.measured.value):
             # A negative supply may be a source of positive volts that is turned round.
             turned = -1.0 if reading.measured.value * volts < 0 else 1.0

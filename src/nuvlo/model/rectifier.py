@@ -18,10 +18,10 @@ from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.small_signal import impedance
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Supply
+from nuvlo.measurement import Observable, ripple_at
 
 Overridden = tuple[tuple[str, float], ...]
 
-RIPPLE = "~"  # behind the name of a point, of the AC volts there
 HARMONICS, PULSE_STEPS = 8, 101  # of mains, and from the middle of a pulse to its end
 LEAST_VOLTS = 1e-3  # of a wave, where there is none
 ANGLES = 10_000  # from nothing to a quarter of a turn
@@ -122,9 +122,9 @@ def drawn(point: OperatingPoint, supply: Supply) -> Array:
     return np.abs(amps) if supply.mains_hz else amps
 
 
-def rippling(kit: Kit) -> dict[str, Supply]:
-    """The supplies whose ripple can be foretold, by the name of its reading: AC volts at the point of the supply."""
-    return {f"{s.point}{RIPPLE}": s for s, place in _places(kit) if place.resistor and s.point}
+def rippling(kit: Kit) -> dict[Observable, Supply]:
+    """The supplies whose ripple can be foretold, by its reading: AC volts at the point of the supply."""
+    return {ripple_at(s.point): s for s, place in _places(kit) if place.resistor and s.point}
 
 
 def ripple(kit: Kit, point: OperatingPoint, supply: Supply) -> Array:

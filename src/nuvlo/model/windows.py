@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nuvlo.arrays import Array
+from nuvlo.measurement import Observable
 
 # Share of good units that lie inside every window of one set at once. A build passes through four or five sets, and
 # well over 95 in 100 good units are to pass all of them; tolerances end sharply, so the last per mille costs little width.
@@ -15,10 +16,10 @@ JOINT_COVERAGE = 0.999
 
 
 class Pair(NamedTuple):
-    """What an ohmmeter is held to: the ``name`` of the reading, the nodes of the red and of the black lead, and the ``throw`` that a
-    switch is in meanwhile, where it is not the one in which the circuit stands. Across a supply only a ``short`` is looked for."""
+    """What an ohmmeter is held to: the reading, the nodes of the red and of the black lead, and the ``throw`` that a switch is in meanwhile,
+    where it is not the one in which the circuit stands. Across a supply only a ``short`` is looked for."""
 
-    name: str
+    of: Observable
     red: str
     black: str
     throw: str = ""
@@ -33,8 +34,7 @@ class Pair(NamedTuple):
 class Window:
     """The interval a reading is expected in, and the nominal value, in ``unit``."""
 
-    point: str
-    quantity: str
+    of: Observable
     unit: str
     nominal: float
     low: float
@@ -46,7 +46,7 @@ class Window:
 
     def as_json(self) -> dict[str, Any]:
         return {
-            "point": self.point, "quantity": self.quantity, "unit": self.unit, "nominal": finite(self.nominal),
+            "point": self.of.name, "quantity": self.of.quantity, "unit": self.unit, "nominal": finite(self.nominal),
             "low": finite(self.low), "high": finite(self.high),
         }  # fmt: skip
 

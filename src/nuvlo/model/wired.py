@@ -18,6 +18,7 @@ from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance, resistance
 from nuvlo.kit import Kit, Wire
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Switch, Throw
+from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model.bonds import Link, shell_bonds
 from nuvlo.model.ensemble import known_to, laws
 from nuvlo.model.windows import Pair, Window
@@ -79,8 +80,8 @@ def probes(kit: Kit) -> list[Probe]:
         for throw in switch.throws:
             state = f"{switch.part}.{throw.name}"
             for red, black in throw.reads:
-                name = f"{state}:{red}-{black}".replace(" ", "-")  # it is typed as one word
-                pair = Pair(name, node_at(kit, red, nets[red]), node_at(kit, black, nets[black]), state)
+                of = ohms_at(f"{red}-{black}".replace(" ", "-"), throw=state.replace(" ", "-"))  # it is typed as one word
+                pair = Pair(of, node_at(kit, red, nets[red]), node_at(kit, black, nets[black]), state)
                 out.append(Probe(pair, red, black, switch, throw))
     return out
 
@@ -234,17 +235,17 @@ def _beside(end: str, nets: Mapping[str, str]) -> list[str]:
     return [o for o in nets if dot and o != end and o.startswith(ref + ".")]
 
 
-def shown_at(kit: Kit, places: Sequence[str], values: Overrides) -> dict[str, float]:
+def shown_at(kit: Kit, places: Sequence[Observable], values: Overrides) -> dict[Observable, float]:
     """Ω that a meter shows at each of the ``places`` of one unit, read one after the other; infinite where open."""
     circuit, leads = wired(kit), _leads(kit)
     known = known_to(circuit, values)
     return {p: float(resistance(circuit, leads[p].red, leads[p].black, None, {**known, **_set_so(kit, leads[p])}).ohms[0]) for p in places}
 
 
-def _leads(kit: Kit) -> dict[str, Pair]:
-    """Where the meter's leads lie for each reading of the ring-out, by its name."""
+def _leads(kit: Kit) -> dict[Observable, Pair]:
+    """Where the meter's leads lie for each reading of the ring-out."""
     black = black_node(kit)
-    return {p: Pair(p, node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.pair.name: p.pair for p in probes(kit)}
+    return {ohms_at(p): Pair(ohms_at(p), node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.pair.of: p.pair for p in probes(kit)}
 
 
 def _usual(circuit: Circuit, key: str) -> float:
@@ -262,7 +263,7 @@ def _nets(kit: Kit) -> dict[str, str]:
     return {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
 
 
-def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> Array:
+def readings(kit: Kit, places: Sequence[Observable], wrong: Sequence[WireMistake]) -> Array:
     """(M, P) Ω that each of the ``places`` shows to ground with each mistake in the nominal unit; NaN without a solution."""
     circuit, many = wired(kit), len(places)
     leads = _leads(kit)
@@ -286,13 +287,13 @@ def readings(kit: Kit, places: Sequence[str], wrong: Sequence[WireMistake]) -> A
     return found.reshape(len(wrong), many)
 
 
-def explained(kit: Kit, taken: Mapping[str, Measured], windows: Sequence[Window], most: int = 4) -> list[Suspected]:
+def explained(kit: Kit, taken: Mapping[Observable, Measured], windows: Sequence[Window], most: int = 4) -> list[Suspected]:
     """The single wiring mistakes that explain what was read at places, best first; empty where nothing is out of its window.
 
     Each reading is held against what a mistake would show, on the scale of ln Ω, as wide as its window of good units, with the
     heavy tails of Cauchy: one odd reading does not rule a mistake out.
     """
-    by_place = {w.point: w for w in windows}
+    by_place = {w.of: w for w in windows}
     places = [p for p in taken if p in by_place]
     read = {p: taken[p].value for p in places}
     out = [p for p in places if judge(taken[p], by_place[p].low, by_place[p].high) is Verdict.OUT]

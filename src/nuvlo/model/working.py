@@ -19,6 +19,7 @@ from nuvlo.kit import Kit, Trim
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
 from nuvlo.kit.schema import Cold, Prove, Tone
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, tone_at, volts_at
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.leaks import leakage
@@ -45,7 +46,6 @@ LOST_SHARE = 0.02  # of the members, that may have no solution before a window i
 HIDDEN, BETWEEN_METERS = 3.0, 1.25  # times what the usual meter shows, from where junctions hide what lies behind them; room for meters yet other
 THROUGH_A_JUNCTION = 0.05  # share by which ohms follow the test current where it is no resistor
 LEAST_SHARE = 0.01  # of a spread, that is worth telling: chance alone makes one in two thousand
-EMPTY, BACK = " without chips", " back"  # behind the name of what is read with the sockets empty, or with the leads exchanged
 CLEAN_MARGIN = 0.7  # of the level found for a few members, for those not tried
 
 
@@ -173,28 +173,25 @@ class WorkingModel:
         rows, heads = [], []
         currents = self.point_in(self.kit.setup()).currents()
         for supply in self.kit.info.supply:
-            heads.append((supply.name, "current", "A"))
+            heads.append((amps_of(supply.name), "A"))
             rows.append(-currents[supply.element])
         for point in self.kit.info.point:
-            heads.append((point.name, "voltage", "V"))
+            heads.append((volts_at(point.name), "V"))
             rows.append(shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)], self.kit.reach.ohms)[0])
-        for name, supply in rippling(self.kit).items():
-            heads.append((name, "tone", "V"))
+        for of, supply in rippling(self.kit).items():
+            heads.append((of, "V"))
             rows.append(ripple(self.kit, self.point_in(self.kit.setup()), supply))
         found = _windows(heads, np.array(rows)) if rows else []
-        runs = {p.name: p.running for p in self.kit.info.point if p.running}
-        found = [
-            Window(w.point, w.quantity, w.unit, runs[w.point][1], runs[w.point][0], runs[w.point][2])
-            if w.quantity == "voltage" and w.point in runs else w for w in found
-        ]  # fmt: skip
+        runs = {volts_at(p.name): p.running for p in self.kit.info.point if p.running}
+        found = [Window(w.of, w.unit, runs[w.of][1], runs[w.of][0], runs[w.of][2]) if w.of in runs else w for w in found]
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(found)]
 
     def _leaking(self, found: list[Window]) -> list[Window]:
         """Supply currents with what electrolytics may leak on top of what the circuit draws: they are as dry, or as long unused, as they are."""
-        leaks = {name: leakage(self.kit, s) for s in self.kit.info.supply for name in (s.name, f"{s.name}{EMPTY}")}
+        leaks = {amps_of(s.name, empty=empty): leakage(self.kit, s) for s in self.kit.info.supply for empty in (False, True)}
         out = []
         for w in found:
-            leak = leaks.get(w.point, 0.0) if w.quantity == "current" else 0.0
+            leak = leaks.get(w.of, 0.0)
             down, up = (leak if w.nominal < leak else 0.0), (leak if w.nominal > -leak else 0.0)
             out.append(replace(w, low=w.low - down, high=w.high + up) if leak else w)
         return out
@@ -203,7 +200,7 @@ class WorkingModel:
         """Volts r.m.s. of each of the kit's tones where it is read, its level set where it is fed in: one joint set."""
         rows, heads = [], []
         for tone in self.kit.info.tone:
-            heads.append((tone.name, "tone", "V"))
+            heads.append((tone_at(tone.name), "V"))
             rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone, self.kit.reach.ohms))
         found = _windows(heads, np.array(rows)) if rows else []
         found = [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
@@ -228,7 +225,7 @@ class WorkingModel:
                 Problem(f"{lost.sum()} of {lost.size} variants of {self.kit.name} read no ohms.", "Look for a value that is far off.")
             )
         out = []
-        found = _windows([(pair.name, "resistance", "Ω") for pair in pairs], rows[:, ~lost])
+        found = _windows([(pair.of, "Ω") for pair in pairs], rows[:, ~lost])
         for window, pair in zip(found, pairs, strict=True):
             # Wires and joints add a little to whatever the circuit shows; the leads are known to some tenths.
             low = min(window.low, max(0.0, window.nominal - STRAY_OHMS))
@@ -274,26 +271,27 @@ class WorkingModel:
         point = self.point_in(self.kit.setup(SOCKETS_EMPTY))
         heads, rows, amps = [], [], point.currents()
         for supply in self.kit.info.supply:
-            heads.append((f"{supply.name}{EMPTY}", "current", "A"))
+            heads.append((amps_of(supply.name, empty=True), "A"))
             rows.append(-amps[supply.element])
         for place, node in places:
-            heads.append((f"{place}{EMPTY}", "voltage", "V"))
+            heads.append((volts_at(place, empty=True), "V"))
             rows.append(shown(point, [(node, "0")], self.kit.reach.ohms)[0])
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(_windows(heads, np.array(rows)))]
 
     def supply_pairs(self) -> list[Pair]:
         """Each supply terminal that has a test point, against ground, and the leads the other way round."""
         points = [(s.point, s.node) for s in self.kit.info.supply if s.point]
-        return [Pair(name, node, "0", short=True) for name, node in points] + [Pair(f"{name}{BACK}", "0", node, short=True) for name, node in points]
+        usual = [Pair(ohms_at(name), node, "0", short=True) for name, node in points]
+        return usual + [Pair(ohms_at(name, exchanged=True), "0", node, short=True) for name, node in points]
 
-    def widened_by(self, name: str, quantity: str = "voltage") -> list[tuple[str, float]]:
+    def widened_by(self, of: Observable) -> list[tuple[str, float]]:
         """Which values of the unit a reading hangs on, and the share of its spread that comes of each, most first: squared correlations
         over the ensemble, whose values are drawn apart from each other. Raises :class:`ModelError` where there is no such reading."""
-        point = next((p for p in self.kit.info.point if p.name == name), None)
-        supply = next((s for s in self.kit.info.supply if s.name == name), None)
-        fed = rippling(self.kit).get(name)
-        if {"voltage": point, "current": supply, "tone": fed}.get(quantity) is None:
-            raise ModelError(Problem(f"what widens {quantity} at '{name}' is not worked out.", "Ask of a test point, or of a supply's current or ripple."))
+        point = next((p for p in self.kit.info.point if volts_at(p.name) == of), None)
+        supply = next((s for s in self.kit.info.supply if amps_of(s.name) == of), None)
+        fed = rippling(self.kit).get(of)
+        if point is None and supply is None and fed is None:
+            raise ModelError(Problem(f"what widens {of.quantity} at '{of.name}' is not worked out.", "Ask of a test point, or of a supply's current or ripple."))
         if fed is not None:
             read = ripple(self.kit, self.point_in(self.kit.setup()), fed)
         elif point is not None:
@@ -313,34 +311,34 @@ class WorkingModel:
     def cold_windows(self) -> list[Window]:
         """What the kit asks of a unit before it is powered: ohms, one joint set, and capacitances, another."""
         cold = self.kit.info.cold
-        found = self.resistance_windows([Pair(c.name, c.node, c.reference) for c in cold if c.kind == "ohms"])
+        found = self.resistance_windows([Pair(ohms_at(c.name), c.node, c.reference) for c in cold if c.kind == "ohms"])
         heads, rows = [], []
         for c in cold:
             if c.kind == "capacitance":
-                heads.append((c.name, "capacitance", "F"))
+                heads.append((farads_at(c.name), "F"))
                 rows.append(farads(self.kit, c, self.values))
         held = _windows(heads, np.array(rows)) if rows else []
         return found + [_at_least_as_wide(w, BRIDGE_SHARE * w.nominal) for w in held]
 
     def point_pairs(self) -> list[Pair]:
         """Each test point against its reference: what a kit without a supply is asked."""
-        return [Pair(p.name, p.node, p.reference) for p in self.kit.info.point]
+        return [Pair(ohms_at(p.name), p.node, p.reference) for p in self.kit.info.point]
 
     def ring_out_pairs(self) -> list[Pair]:
         """Lugs and pads against ground: the first lug of every wired net, each on ground, every pad that a wire goes from, and the
         metal of case or panel; then what is read in the other throws of switches, jacks and straps."""
         black = self.kit.black
-        out = [Pair(place, net, black) for place, net in self.kit.rung_at]
+        out = [Pair(ohms_at(place), net, black) for place, net in self.kit.rung_at]
         seen: set[str] = set()
         for wire in self.kit.rung_to_black:
             if wire.net not in seen and wire.net != black:
-                out.append(Pair(wire.end, wire.net, black))
+                out.append(Pair(ohms_at(wire.end), wire.net, black))
             seen.add(wire.net)
-        out += [Pair(bond.other, bond.net, black) for bond in shell_bonds(self.kit)]
+        out += [Pair(ohms_at(bond.other), bond.net, black) for bond in shell_bonds(self.kit)]
         out += [probe.pair for probe in probes(self.kit)]
         return list(dict.fromkeys(out))
 
-    def settling(self, windows: list[Window], pairs: list[Pair]) -> dict[str, float]:
+    def settling(self, windows: list[Window], pairs: list[Pair]) -> dict[Observable, float]:
         """Seconds for which a reading of ohms rises while capacitors charge, by place: three times its ohms by the capacitance there,
         nominal. Nothing where it stands still at once, or is open."""
         nominal = {name: law.nominal for name, law in self.laws.items()}
@@ -355,7 +353,7 @@ class WorkingModel:
                 farads_on[pair.nodes] = float(capacitance(unit, pair.red, pair.black, CHARGING_HZ, known)[0])
             seconds = 3 * window.nominal * farads_on[pair.nodes]
             if seconds >= SLOW_S:
-                out[pair.name] = seconds
+                out[pair.of] = seconds
         return out
 
     @cached_property
@@ -460,11 +458,11 @@ def _at_least_as_wide(window: Window, half: float) -> Window:
     return replace(window, low=min(window.low, window.nominal - half), high=max(window.high, window.nominal + half))
 
 
-def _windows(heads: list[tuple[str, str, str]], values: Array, coverage: float = JOINT_COVERAGE) -> list[Window]:
+def _windows(heads: list[tuple[Observable, str]], values: Array, coverage: float = JOINT_COVERAGE) -> list[Window]:
     low, high = joint_windows(values, coverage)
     return [
-        Window(point, quantity, unit, float(values[k, 0]), float(low[k]), float(high[k]))
-        for k, (point, quantity, unit) in enumerate(heads)
+        Window(of, unit, float(values[k, 0]), float(low[k]), float(high[k]))
+        for k, (of, unit) in enumerate(heads)
     ]
 
 

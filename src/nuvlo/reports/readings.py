@@ -30,7 +30,7 @@ def write_readings(kit: Kit, build: Build, path: Path) -> None:
                 )
         for r in build.readings:
             writer.writerow(
-                [_guarded(r.point), r.quantity, _number(r.measured.value), r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
+                [_guarded(r.of.name), r.of.quantity, _number(r.measured.value), r.measured.unit, f"{r.measured.uncertainty:.3g}", r.stage,
                  r.at.isoformat(timespec="seconds"), r.instrument]
             )  # fmt: skip
         for curve in build.curves:

@@ -9,6 +9,7 @@ from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.drawer import Spare
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable
 from nuvlo.model import Window, WorkingModel
 
 
@@ -20,7 +21,7 @@ class Asked:
     drawer: Sequence[Spare] = ()
     only_drawer: bool = False
     diagnosis: Diagnosis | None = None  # where it is asked what went wrong
-    skipped: frozenset[tuple[str, str]] = frozenset()  # readings that are out of reach
+    skipped: frozenset[Observable] = frozenset()  # readings that are out of reach
 
     @property
     def kit(self) -> Kit:
@@ -35,10 +36,10 @@ class Asked:
 class Solved:
     """What the model answers a stage. Stages with more to tell than windows derive from it."""
 
-    windows: Mapping[tuple[str, str], Window] = field(default_factory=dict)  # by point and quantity
+    windows: Mapping[Observable, Window] = field(default_factory=dict)  # by what is read
     problem: str = ""  # why there is no answer
 
 
-def by_place(windows: Sequence[Window]) -> dict[tuple[str, str], Window]:
-    """Windows by point and quantity."""
-    return {(w.point, w.quantity): w for w in windows}
+def by_place(windows: Sequence[Window]) -> dict[Observable, Window]:
+    """Windows by what is read."""
+    return {w.of: w for w in windows}

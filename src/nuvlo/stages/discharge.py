@@ -11,7 +11,7 @@ from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.kit.schema import Point
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.logbook.build import OFF
+from nuvlo.measurement import volts_at
 from nuvlo.model import Window
 from nuvlo.quantity import format_value
 from nuvlo.stages.holds import Hold
@@ -21,7 +21,7 @@ from nuvlo.words import listed
 
 def charged(kit: Kit, build: Build) -> bool:
     """Whether a unit that holds high voltage may still do so: it was powered, and not each of its capacitors was read to be empty since."""
-    return is_high(kit) and build.live and not all(f"{p.name}{OFF}" in build.emptied for p in reservoirs(kit))
+    return is_high(kit) and build.live and not all(p.name in build.emptied for p in reservoirs(kit))
 
 
 def tasks(kit: Kit, build: Build, stage: Stage, *, always: bool = False, about: str = "") -> list[Task]:
@@ -34,7 +34,7 @@ def tasks(kit: Kit, build: Build, stage: Stage, *, always: bool = False, about: 
 
 
 def _reading(kit: Kit, build: Build, stage: Stage, point: Point, every: list[Point], about: str) -> Task:
-    named, place = _named(kit, point), f"{point.name}{OFF}"
+    named, of = _named(kit, point), volts_at(point.name, unplugged=True)
     first = point is every[0]
     own = [about] * bool(about) + ([] if first else [point.name])
     wait = discharge_seconds(kit)
@@ -44,9 +44,9 @@ def _reading(kit: Kit, build: Build, stage: Stage, point: Point, every: list[Poi
     return Task(
         StepId.of(stage, "discharge", *own), stage, Wants.READING, f"Unplug, discharge, and read {named}" if first else f"Still unplugged: read {named} too",
         _how(kit, every, wait) if first else f"Behind a resistor that is open it stays charged by itself. Discharge it, then read volts at {named}: below {SAFE_V:g} V.",
-        place, "voltage", "V", parts=(point.name,), nodes=(point.node, point.reference), setup=SWITCHED_OFF,
-        window=Window(place, "voltage", "V", 0.0, -SAFE_V, SAFE_V), holds=holds,
-        done=None if place in build.read_off else False,  # a reading from before it was powered again tells nothing
+        of=of, unit="V", parts=(point.name,), nodes=(point.node, point.reference), setup=SWITCHED_OFF,
+        window=Window(of, "V", 0.0, -SAFE_V, SAFE_V), holds=holds,
+        done=None if of.place in build.read_off else False,  # a reading from before it was powered again tells nothing
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from nuvlo.craft.order import board_order
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.measurement import ohms_at, tone_at, volts_at
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.quantity import Verdict, format_span, format_value
 from nuvlo.stages import discharge
@@ -19,7 +20,7 @@ from nuvlo.words import listed
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
     """The last look before the lid, the lid, the sheet."""
-    last = [f"{r.point} {r.measured}" for r in {r.point: r for r in build.readings if r.quantity == "voltage"}.values()]
+    last = [f"{r.of.name} {r.measured}" for r in {r.of: r for r in build.readings if r.of.quantity == "voltage"}.values()]
     again = f" They were: {', '.join(last)}." if last else ""
     again += f" {CLIPPED}" if is_high(kit) else ""
     lid = [
@@ -43,19 +44,19 @@ def _before_lid(kit: Kit, build: Build) -> str:
     """What was set, heard and bonded before the lid, by name, and what was not."""
     said = []
     trimmers = [p.ref for p in kit.parts.values() if p.kind == "trimmer"]
-    read = {t.trimmer for t in kit.info.trim if build.latest(t.watch, stage=Stage.SET.value) is not None}
+    read = {t.trimmer for t in kit.info.trim if build.latest(volts_at(t.watch), stage=Stage.SET.value) is not None}
     if trimmers:
         unset = [r for r in trimmers if r not in read]
         said.append(f"trimmers {listed([r for r in trimmers if r in read]) or 'none'} set" + (f", {listed(unset)} not" if unset else ""))
     tones = [t.name for t in kit.info.tone]
-    heard = [t for t in tones if build.latest(t, "tone") is not None]
+    heard = [t for t in tones if build.latest(tone_at(t)) is not None]
     if tones or kit.info.prove:
         left = [t for t in tones if t not in heard]
         swept = ", swept" if build.curves else ""
         said.append(f"tones {listed(heard) or 'none'} read{swept}" + (f", {listed(left)} not" if left else ""))
     bonds = [b.other for b in shell_bonds(kit)]
     if bonds:
-        rung = [b for b in bonds if build.latest(b, "resistance") is not None]
+        rung = [b for b in bonds if build.latest(ohms_at(b)) is not None]
         left = [b for b in bonds if b not in rung]
         said.append(f"bonds of {listed(rung) or 'none'} rung out" + (f", {listed(left)} not" if left else ""))
     return f"Before the lid: {'; '.join(said)}." if said else "Before the lid: this kit has neither trimmers nor tones nor bonds to look at."

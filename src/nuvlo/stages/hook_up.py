@@ -13,6 +13,7 @@ from nuvlo.craft.wires import DELICATE, Run, ledger, ticked
 from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.step_id import StepId, join_step, wire_step
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import probes
 from nuvlo.model.working import CONTACT_OHMS
@@ -42,8 +43,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         lug = wire.start if wire.end == pad else wire.end
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "before", pad), Stage.HOOK_UP, Wants.READING, f"Ring out {pad} before {lug} is soldered",
-                 f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", pad,
-                 "resistance", "Ω", parts=(pad,), nodes=(wire.net, kit.black))
+                 f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", of=ohms_at(pad),
+                 unit="Ω", parts=(pad,), nodes=(wire.net, kit.black))
         )  # fmt: skip
     out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
     so, black = _as_it_stands(kit), _ground(kit)
@@ -51,23 +52,23 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", place), Stage.HOOK_UP, Wants.READING, f"Ring out {place} to ground",
                  f"Supply off and unplugged, {so}controls where they start. Red lead on the lug, black on {black}.",
-                 place, "resistance", "Ω", parts=(place,), nodes=(net, kit.black), wrong=risen(kit, build, place))
+                 of=ohms_at(place), unit="Ω", parts=(place,), nodes=(net, kit.black), wrong=risen(kit, build, place))
         )  # fmt: skip
     for bond in shell_bonds(kit):
         scraped = ", where the paint is off" if bond.scrape else ""
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", bond.other), Stage.HOOK_UP, Wants.READING, f"Ring out {bond.other} to ground",
                  f"It is bonded once, by {bond.by}{scraped}. Red lead on bare metal of {bond.other}, a screw; black on {black}. Open is paint "
-                 "or a missing bond: hum where a hand touches it.", bond.other, "resistance", "Ω", parts=(bond.other,), nodes=(bond.net, kit.black))
+                 "or a missing bond: hum where a hand touches it.", of=ohms_at(bond.other), unit="Ω", parts=(bond.other,), nodes=(bond.net, kit.black))
         )  # fmt: skip
     for probe in probes(kit):
         pair = probe.pair
         says = f" {probe.throw.says}" if probe.throw.says else ""
         out.append(
-            Task(StepId.of(Stage.HOOK_UP, "ring", pair.name), Stage.HOOK_UP, Wants.READING,
+            Task(StepId.of(Stage.HOOK_UP, "ring", pair.of.name), Stage.HOOK_UP, Wants.READING,
                  f"{probe.switch.part}, {probe.throw.name}: ring out {probe.red} to {probe.black}",
                  f"Supply off, all else as before; {probe.switch.part}: {probe.throw.name}.{says} Red lead on {probe.red}, black on {probe.black}.",
-                 pair.name, "resistance", "Ω", parts=(probe.red, probe.black), nodes=(pair.red, pair.black), setup=pair.throw)
+                 of=pair.of, unit="Ω", parts=(probe.red, probe.black), nodes=(pair.red, pair.black), setup=pair.throw)
         )  # fmt: skip
     out += _headers(kit)
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
@@ -78,7 +79,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
 class Rung(Solved):
     """Windows of the ring-out, and for how many seconds a reading rises before it stands still."""
 
-    settles: Mapping[str, float] = field(default_factory=dict)
+    settles: Mapping[Observable, float] = field(default_factory=dict)
 
 
 def ask(asked: Asked) -> Solved:
@@ -91,7 +92,7 @@ def ask(asked: Asked) -> Solved:
 
 def advice_on(now: Finding, solved: Solved) -> str:
     """What to do about a lug that reads wrong, and how long to wait for one that has not been read."""
-    seconds = solved.settles.get(now.task.target, 0.0) if isinstance(solved, Rung) and now.reading is None else 0.0
+    seconds = solved.settles.get(now.task.of, 0.0) if isinstance(solved, Rung) and now.task.of and now.reading is None else 0.0
     if seconds and now.task.quantity == "resistance":
         return f"It rises for some {seconds:.0f} s while a capacitor charges: wait until it stands still."
     out = now.verdict is Verdict.OUT and now.task.quantity == "resistance" and now.task.target != leads.LEADS
@@ -177,7 +178,7 @@ def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
 def risen(kit: Kit, build: Build, lug: str) -> str:
     """What a jack's lug reads more than the pad before it: contact resistance, not luck. Empty where it agrees."""
     for pad, wire in before_jacks(kit):
-        then, now = build.latest(pad, "resistance"), build.latest(lug, "resistance")
+        then, now = build.latest(ohms_at(pad)), build.latest(ohms_at(lug))
         if lug in (wire.start, wire.end) and then is not None and now is not None and now.at >= then.at:
             rise = now.measured.value - then.measured.value
             doubt = math.hypot(now.measured.uncertainty, then.measured.uncertainty)

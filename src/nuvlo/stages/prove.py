@@ -11,6 +11,7 @@ from nuvlo.kit import Kit, Stage
 from nuvlo.kit.schema import Tone
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, CurveTaken
+from nuvlo.measurement import Observable, gain_read, tone_at
 from nuvlo.model import Band, Window
 from nuvlo.quantity import Measured, Verdict, format_value, judge, sentence
 from nuvlo.stages import cabinet
@@ -58,15 +59,15 @@ def proved(band: Band, proof: Proof | None, reference_hz: float, tones: Windows)
         float(np.interp(np.log(reference_hz), np.log(band.frequency), edge))
         for edge in (band.low, band.nominal, band.high)
     )
-    return Proved({**tones, ("gain", "gain"): Window("gain", "gain", "dB", nominal, low, high)}, "", band, proof)
+    return Proved({**tones, gain_read(): Window(gain_read(), "dB", nominal, low, high)}, "", band, proof)
 
 
 def gain_finding(build: Build, solved: Solved) -> Finding | None:
     """The gain as swept or typed, against the band; None before there is one."""
-    if build.latest("gain", "gain") is None:
+    if build.latest(gain_read()) is None:
         return None
     task = Task(
-        StepId.of(Stage.PROVE, "gain"), Stage.PROVE, Wants.READING, "Gain", target="gain", quantity="gain", unit="dB"
+        StepId.of(Stage.PROVE, "gain"), Stage.PROVE, Wants.READING, "Gain", of=gain_read(), unit="dB"
     )
     return finding(task, build, solved.windows)
 
@@ -110,9 +111,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             Wants.SWEEP,
             title,
             prove.says,
-            "response",
-            "gain",
-            "dB",
+            of=Observable("response", "gain"),
+            unit="dB",
             nodes=(prove.node,),
         ),
         *by_clock,
@@ -143,7 +143,7 @@ def _tone(kit: Kit, tone: Tone) -> Task:
         StepId.of(Stage.PROVE, tone.name), Stage.PROVE, Wants.READING, f"Tone of {hertz}: measure {tone.name}",
         f"{kit.said_of_setup(tone.setup) if tone.setup else ''}{f'{sentence(tone.says)}. ' if tone.says else ''}Meter on AC volts{held}. Turn the tone up until it "
         f"shows {level} at {there}, then read {where}.{_divided(kit, tone)}",
-        tone.name, "tone", "V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref), nodes=(tone.node, tone.reference), setup=tone.setup,
+        of=tone_at(tone.name), unit="V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref), nodes=(tone.node, tone.reference), setup=tone.setup,
     )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from nuvlo.craft.hazards import hazards
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.measurement import volts_at
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.holds import board_holds
@@ -111,8 +112,8 @@ def findings(stage: Stage, kit: Kit, build: Build, solved: Solved | None, fresh:
 def key(stage: Stage, kit: Kit, build: Build, only_drawer: bool) -> object:
     """Changes whenever the model would answer otherwise for ``stage``."""
     parts = tuple((ref, tuple(v)) for ref, v in sorted(build.measured.items()))
-    supplies = tuple(build.latest(s.point) for s in kit.info.supply if s.point)
-    watched = tuple(build.latest(t.watch) for t in kit.info.trim)
+    supplies = tuple(build.latest(volts_at(s.point)) for s in kit.info.supply if s.point)
+    watched = tuple(build.latest(volts_at(t.watch)) for t in kit.info.trim)
     turns = tuple((t.ref, t.degrees, t.readings_before) for t in build.turns)
     chosen = (tuple(sorted(build.chosen_values.items())), tuple(build.changes.items()))
     return build.id, parts, chosen, supplies, watched, turns, ROWS[asked_as(stage)].depends(build, only_drawer)

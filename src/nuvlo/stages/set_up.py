@@ -11,6 +11,7 @@ import numpy as np
 from nuvlo.kit import Kit, Stage, Trim
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.measurement import volts_at
 from nuvlo.model import TrimCurve, Window, WorkingModel
 from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.stages.answer import Asked, Solved
@@ -68,12 +69,12 @@ def advice_on(now: Finding, solved: Solved) -> str:
 
 def target_window(kit: Kit, build: Build, trim: Trim) -> Window | None:
     """Where the watched point should end, from the supply as last read; None until it has been read."""
-    supply = build.latest(trim.supply_point)
+    supply = build.latest(volts_at(trim.supply_point))
     if supply is None or not np.isfinite(supply.measured.value):
         return None
     target = trim.fraction * supply.measured.value
     within = abs(target) * trim.within
-    return Window(trim.watch, "voltage", "V", target, target - within, target + within)
+    return Window(volts_at(trim.watch), "V", target, target - within, target + within)
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -87,8 +88,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         if window:
             detail += f" Wanted: {format_value(window.nominal, 'V')} at {trim.watch}, within {100 * trim.within:g} %."
         out.append(
-            Task(StepId.of(Stage.SET, trim.id), Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, trim.watch, "voltage",
-                 "V", parts=(trim.watch, trim.trimmer), nodes=(watched.node, watched.reference), setup=trim.setup, window=window,
+            Task(StepId.of(Stage.SET, trim.id), Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, of=volts_at(trim.watch),
+                 unit="V", parts=(trim.watch, trim.trimmer), nodes=(watched.node, watched.reference), setup=trim.setup, window=window,
                  must=False, done=reading is not None)
         )  # fmt: skip
         # A trim is over only when its reading lies inside the window with the meter's own doubt taken off.
@@ -155,7 +156,7 @@ def _history(build: Build, trim: Trim) -> list[tuple[float, Measured]]:
     out: list[tuple[float, Measured]] = []
     before = 0
     for k, r in enumerate(build.readings):
-        if r.point == trim.watch and r.quantity == "voltage" and r.stage == Stage.SET.value:
+        if r.of == volts_at(trim.watch) and r.stage == Stage.SET.value:
             out.append((sum(t.degrees for t in turns if before < t.readings_before <= k), r.measured))
             before = k
     return out
@@ -190,7 +191,7 @@ def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> A
     assert build is not None, "advice needs a build with readings"
     window = target_window(kit, build, trim)
     if window is None:
-        empty = Window(trim.watch, "voltage", "V", float("nan"), float("nan"), float("nan"))
+        empty = Window(volts_at(trim.watch), "V", float("nan"), float("nan"), float("nan"))
         return Advice(trim, float("nan"), empty, None, 0.0, f"Read {trim.supply_point} first.", True, "")
     target = window.nominal
     curve = curve or model.trim_curve(trim)
@@ -224,7 +225,7 @@ def _settling(build: Build, trim: Trim, target: float) -> str:
     """Whether the last readings close in on the target."""
     away = [
         abs(r.measured.value - target) for r in build.readings
-        if r.point == trim.watch and r.stage == Stage.SET.value and r.quantity == "voltage"
+        if r.of == volts_at(trim.watch) and r.stage == Stage.SET.value
     ]  # fmt: skip
     if len(away) < 2:
         return ""

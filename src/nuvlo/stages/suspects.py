@@ -13,14 +13,14 @@ import numpy as np
 
 from nuvlo.craft.high_voltage import CLIPPED, is_high
 from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
-from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, exchanged, looks_of
+from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, looks_of
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
-from nuvlo.model.rectifier import RIPPLE
+from nuvlo.measurement import Observable
 from nuvlo.model.wired import explained
-from nuvlo.model.working import EMPTY, WorkingModel
+from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.slips import slip
@@ -155,27 +155,26 @@ def _found_offers(found: Suspicion) -> list[tuple[str, str]]:
     return [(f"It was: {text}", f"found {name.lower()}") for name, text in named[:MOST_OFFERED]]
 
 
-def taken_of(build: Build, diagnosis: Diagnosis) -> dict[tuple[str, str], Measured]:
-    """The newest reading at each place that the diagnosis knows, in the order in which they were taken."""
-    known = {r.key for r in diagnosis.readings}
-    out: dict[tuple[str, str], Measured] = {}
+def taken_of(build: Build, diagnosis: Diagnosis) -> dict[Observable, Measured]:
+    """The newest reading of each thing that the diagnosis knows, in the order in which they were taken."""
+    known = {r.of for r in diagnosis.readings}
+    out: dict[Observable, Measured] = {}
     for r in build.readings:
-        key = (r.point, r.quantity)
-        if key in known:
-            out.pop(key, None)
-            out[key] = r.measured
+        if r.of in known:
+            out.pop(r.of, None)
+            out[r.of] = r.measured
     return out
 
 
-def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[tuple[str, str]] = ()) -> Suspicion:
+def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[Observable] = ()) -> Suspicion:
     """Whom the readings so far accuse, with ``stop`` out of its window; what was ``skipped`` is not asked for."""
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
 
     ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs}, skipped, stop.setup == SOCKETS_EMPTY)
     if (odd := slip(diagnosis, build, taken, ranking.unexplained)) is not None and odd[0] not in skipped:
-        key, why = odd
-        return Suspicion(unexplained=ranking.unexplained, good=ranking.nothing_shown, next=next(r for r in diagnosis.readings if r.key == key), again=why, why=why)
+        of, why = odd
+        return Suspicion(unexplained=ranking.unexplained, good=ranking.nothing_shown, next=next(r for r in diagnosis.readings if r.of == of), again=why, why=why)
     told = [g for g in ranking.groups if not g.silent]
     least = LEAST * sum(g.probability for g in told)  # where no single mistake explains it, those that come nearest
     shown = [g for g in told if g.probability >= least][: len(LETTERS)]
@@ -193,7 +192,7 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
 
 def suspect_wires(model: WorkingModel, build: Build) -> Suspicion:
     """Which wiring mistakes explain what was rung out, the board taken to be right."""
-    taken = {r.point: r.measured for r in build.readings if r.stage == Stage.HOOK_UP.value and r.quantity == "resistance"}
+    taken = {r.of: r.measured for r in build.readings if r.stage == Stage.HOOK_UP.value and r.of.quantity == "resistance"}
     every = explained(model.kit, taken, model.resistance_windows(model.ring_out_pairs()), len(LETTERS))
     shown = [x for x in every if x.share >= LEAST]
     suspects = tuple(
@@ -202,12 +201,12 @@ def suspect_wires(model: WorkingModel, build: Build) -> Suspicion:
     return Suspicion(suspects=suspects, more=len(every) - len(shown), wires=True)
 
 
-def _look_first(diagnosis: Diagnosis, taken: Mapping[tuple[str, str], Measured], group: Group) -> Reading | None:
+def _look_first(diagnosis: Diagnosis, taken: Mapping[Observable, Measured], group: Group) -> Reading | None:
     """A look at the first part of a suspect, where it may show and was not taken, nor the part measured by itself."""
     first = group.mistakes[0]
-    if not first.refs or diagnosis.habits[first.kind].seen <= 0 or any((ref, "lifted") in taken for ref in first.refs):
+    if not first.refs or diagnosis.habits[first.kind].seen <= 0 or any(Observable(ref, "lifted") in taken for ref in first.refs):
         return None
-    return next((r for r in diagnosis.readings if r.quantity == "look" and r.part in first.refs and r.key not in taken), None)
+    return next((r for r in diagnosis.readings if r.quantity == "look" and r.part in first.refs and r.of not in taken), None)
 
 
 def _suspect(letter: str, group: Group) -> Suspect:
@@ -229,24 +228,24 @@ def _told(diagnosis: Diagnosis, row: int, mistake: int, letter: str) -> Told:
     return Told(letter, float(low), float(middle), float(high))
 
 
-def _compared(diagnosis: Diagnosis, reading: Reading | None, taken: Mapping[tuple[str, str], Measured], mine: list[int]) -> tuple[Compared, ...]:
+def _compared(diagnosis: Diagnosis, reading: Reading | None, taken: Mapping[Observable, Measured], mine: list[int]) -> tuple[Compared, ...]:
     """The reading to take, then those taken that part the suspects most."""
-    rows = {r.key: k for k, r in enumerate(diagnosis.readings)}
+    rows = {r.of: k for k, r in enumerate(diagnosis.readings)}
     mean, off = diagnosis.seen
 
-    def parts(key: tuple[str, str]) -> float:
-        row = rows[key]
+    def parts(of: Observable) -> float:
+        row = rows[of]
         spread = float(off[row, [0, *mine]].std()) + 1e-12
         return float(np.ptp(mean[row, [0, *mine]])) / spread
 
-    telling = [k for k in taken if k[1] not in SENSES and parts(k) > APART]
+    telling = [of for of in taken if of.quantity not in SENSES and parts(of) > APART]
     before = sorted(telling, key=parts, reverse=True)[:GAUGES]
-    every = [reading.key] if reading and reading.quantity not in SENSES else []
+    every = [reading.of] if reading and reading.quantity not in SENSES else []
     out = []
-    for key in [*every, *before]:
-        row = rows[key]
+    for of in [*every, *before]:
+        row = rows[of]
         told = [_told(diagnosis, row, 0, "")] + [_told(diagnosis, row, k, letter) for k, letter in zip(mine[:COMPARED], LETTERS, strict=False)]
-        out.append(Compared(diagnosis.readings[row], taken.get(key), tuple(told)))
+        out.append(Compared(diagnosis.readings[row], taken.get(of), tuple(told)))
     return tuple(out)
 
 
@@ -285,25 +284,25 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
         return None
     high = is_high(kit)
     before = (EMPTY_FIRST if high else OFF_FIRST) if r.state == "off" else CLIPPED + " " if high else ""
-    step = StepId.of(stage, PROBING, r.quantity, r.point)
+    step = StepId.of(stage, PROBING, r.quantity, r.of.name)
     if found.again:
         title, how = _held(kit, r)
-        return Task(step, stage, Wants.READING, f"Read {r.point} again", f"{before}{found.again} {how}", r.point, r.quantity, r.unit,
+        return Task(step, stage, Wants.READING, f"Read {r.of.name} again", f"{before}{found.again} {how}", of=r.of, unit=r.unit,
                     parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
     if r.quantity == TOUCH:
-        return Task(step, stage, Wants.LOOK, f"Touch {listed(r.looked)}", FINGER, r.point, TOUCH, parts=r.looked)
+        return Task(step, stage, Wants.LOOK, f"Touch {listed(r.looked)}", FINGER, of=r.of, parts=r.looked)
     if r.quantity == OVER:
-        return Task(step, stage, Wants.LOOK, "Look the whole board over", f"{before}{GLANCE} Type, say, {_example(kit, found)}.", r.point, OVER)
+        return Task(step, stage, Wants.LOOK, "Look the whole board over", f"{before}{GLANCE} Type, say, {_example(kit, found)}.", of=r.of)
     if r.quantity == CLOSE:
-        return Task(step, stage, Wants.LOOK, "Go over every part and joint through a lens", f"{before}{CLOSELY} Type, say, {_example(kit, found)}.", r.point, CLOSE)
+        return Task(step, stage, Wants.LOOK, "Go over every part and joint through a lens", f"{before}{CLOSELY} Type, say, {_example(kit, found)}.", of=r.of)
     if r.quantity == "look":
         part = kit.find_part(r.part)
-        named = listed(r.looked) if r.beside else f"{r.point}, {part.text}," if part and part.text else r.point
-        return Task(step, stage, Wants.LOOK, f"Look at {named} through a lens", f"{before}{LENS if not r.beside else LENSES}{_off_the_board(kit, r.looked)}", r.point, "look", parts=r.looked)
+        named = listed(r.looked) if r.beside else f"{r.of.place}, {part.text}," if part and part.text else r.of.place
+        return Task(step, stage, Wants.LOOK, f"Look at {named} through a lens", f"{before}{LENS if not r.beside else LENSES}{_off_the_board(kit, r.looked)}", of=r.of, parts=r.looked)
     title, how = _held(kit, r)
-    if r.empty:
+    if r.of.empty:
         title = f"Sockets empty: {title[0].lower()}{title[1:]}"
-    return Task(step, stage, Wants.READING, title, f"{before}{how}", r.point, r.quantity, r.unit,
+    return Task(step, stage, Wants.READING, title, f"{before}{how}", of=r.of, unit=r.unit,
                 parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
 
 
@@ -325,45 +324,41 @@ def _example(kit: Kit, found: Suspicion) -> str:
 
 def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     """What to do, and where the leads go."""
-    place = r.point.removesuffix(EMPTY)
+    place = r.of.place
     red, black = (kit.named_place(n) for n in r.nodes) if r.nodes[0] else ("", "")
     leads = f"Red on {red}, black on {black}"
     named = f"{listed(r.through)} in series" if r.through else ""
     match r.quantity:
         case "lifted":
-            return f"Lift one leg of {r.point} and measure it", f"The other leg stays. Clip the meter across the part itself.{_off_the_board(kit, [r.point])}"
+            return f"Lift one leg of {place} and measure it", f"The other leg stays. Clip the meter across the part itself.{_off_the_board(kit, [place])}"
         case "current":
             return f"Current of the {place}", "The meter in line, or the supply's own."
         case "tone" if r.rippling:
-            return f"Ripple of the {r.rippling.name}: AC volts at {place.removesuffix(RIPPLE)}", f"Power on, the meter on AC volts. {leads}. It keeps the d.c. out."
+            return f"Ripple of the {r.rippling.name}: AC volts at {place}", f"Power on, the meter on AC volts. {leads}. It keeps the d.c. out."
         case "tone" if r.tone:
             fed = r.tone.fed or kit.named_place(r.tone.at)
             level = format_value(r.tone.level, "V")
             read = r.tone.read or f"red on {red}, black on {black}"
-            return f"Tone of {format_value(r.tone.hertz, 'Hz')}: AC volts at {_spot(r)}", f"Fed to {fed}, {level} there. Read: {read}."
+            return f"Tone of {format_value(r.tone.hertz, 'Hz')}: AC volts at {place}", f"Fed to {fed}, {level} there. Read: {read}."
         case "capacitance":
-            return (f"Capacitance of {named}" if r.through else f"Capacitance at {r.point}"), f"{(r.cold and r.cold.read) or leads}."
+            return (f"Capacitance of {named}" if r.through else f"Capacitance at {place}"), f"{(r.cold and r.cold.read) or leads}."
         case "resistance" if r.through:
             return f"Ohms of {named}", f"{leads}."
         case "resistance" if r.between:
             return f"Ohms between {listed(r.between)}", f"{leads}. Where a junction lies on the way it counts which is which."
         case "resistance":
-            cold = next((c.read for c in kit.info.cold if c.name == r.point), "") or f"red on {red}, black on {black}"
-            return f"Ohms at {exchanged(r.point)}", f"{cold[0].upper()}{cold[1:]}."
+            cold = next((c.read for c in kit.info.cold if c.name == place), "") or f"red on {red}, black on {black}"
+            return f"Ohms at {r.of.words}", f"{cold[0].upper()}{cold[1:]}."
     if r.between:
         red, black = r.between
         return f"Volts between {red} and {black}", f"Power on. Red on {red}, black on {black}: the sign counts."
     return f"Volts at {place}", f"Power on. Red on {red}, black on {black}."
 
 
-def _spot(r: Reading) -> str:
-    return r.point.rpartition("@")[2]
-
-
 def _places(kit: Kit, r: Reading) -> list[str]:
     """What is lit: the point or part that the red lead is on, and a lifted part."""
     if r.quantity == "lifted":
-        return [r.point]
+        return [r.of.place]
     return [name for node in r.nodes if node and node not in GROUND_NAMES and (name := kit.lead_on(node)[0])]
 
 

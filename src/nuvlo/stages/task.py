@@ -11,6 +11,7 @@ from enum import StrEnum
 from nuvlo.kit import Hazard, Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, Reading
+from nuvlo.measurement import Observable, gain_read
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Measured, Verdict, format_span, judge
 from nuvlo.quantity.uncertainty import distance_in_words
@@ -36,15 +37,15 @@ class Wants(StrEnum):
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do. ``target`` is a part, point, trimmer, choice or hazard; ``parts`` are lit on the picture."""
+    """One thing to do. ``target`` is a part, trimmer, choice or hazard, or what is read; ``parts`` are lit on the picture."""
 
     id: StepId
     stage: Stage
     wants: Wants
     title: str
     detail: str = ""
-    target: str = ""
-    quantity: str = ""
+    target: str = ""  # of a reading its name
+    of: Observable | None = None  # what is read
     unit: str = ""
     parts: tuple[str, ...] = ()
     nodes: tuple[str, ...] = ()
@@ -59,16 +60,24 @@ class Task:
     awaits: str = ""  # what must be done before it
     wrong: str = ""  # what the stage knows to be wrong with it
 
+    def __post_init__(self) -> None:
+        if self.of is not None:
+            object.__setattr__(self, "target", self.of.name)
+
+    @property
+    def quantity(self) -> str:
+        """Of what is read."""
+        return self.of.quantity if self.of else ""
+
     @property
     def place(self) -> str:
         """Where it is read, in short."""
-        return self.target.rpartition(":")[2]
+        return self.of.short if self.of else self.target
 
     @property
     def how(self) -> str:
         """And how a switch is thrown meanwhile."""
-        throw, there, _ = self.target.rpartition(":")
-        return f", {throw}" if there else ""
+        return f", {self.of.throw}" if self.of and self.of.throw else ""
 
     @property
     def held(self) -> Hold | None:
@@ -122,7 +131,7 @@ class Finding:
         return self.task.must and not self.accepted and self.verdict in (Verdict.OUT, Verdict.MISSING)
 
 
-Windows = Mapping[tuple[str, str], Window]
+Windows = Mapping[Observable, Window]
 
 
 @dataclass(frozen=True)
@@ -134,7 +143,7 @@ class Shown:
 
 
 def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> Finding:
-    """What the log says about ``task``. ``windows`` by (point, quantity); one not solved yet leaves no verdict, and no reading
+    """What the log says about ``task``. ``windows`` by what is read; one not solved yet leaves no verdict, and no reading
     is judged by windows that are not ``fresh``."""
     accepted = task.id in build.accepted
     if task.wants in (Wants.MEASURE, Wants.TICK, Wants.STEP) and task.parts:
@@ -150,12 +159,12 @@ def finding(task: Task, build: Build, windows: Windows, fresh: bool = True) -> F
     if task.wants is Wants.MEASURE:
         return _judged(task, build.part_value(task.target), task.window, accepted)
     if task.wants is Wants.READING:
-        taken = build.latest(task.target, task.quantity, task.stage.value)
+        taken = build.latest(task.of, task.stage.value) if task.of else None
         if task.done is False:  # the stage knows the reading is out of date
             taken = None
         if taken is None and not accepted and (hold := _held(task, build)) is not None:
-            return Finding(task, False, words=hold.words, waits=True, window=task.window or windows.get((task.target, task.quantity)))
-        solved = windows.get((task.target, task.quantity)) if fresh or taken is None else None
+            return Finding(task, False, words=hold.words, waits=True, window=task.window or (windows.get(task.of) if task.of else None))
+        solved = windows.get(task.of) if task.of and (fresh or taken is None) else None
         window = task.window or _expected(task, taken) or solved
         judged = _judged(task, taken.measured if taken else None, window, accepted)
         if taken is not None:
@@ -191,7 +200,7 @@ def _expected(task: Task, taken: Reading | None) -> Window | None:
     """The window that stood when the reading was taken."""
     if taken is None or taken.expected is None:
         return None
-    return Window(task.target, task.quantity, task.unit, *taken.expected)
+    return Window(taken.of, task.unit, *taken.expected)
 
 
 def _done(task: Task, build: Build) -> bool:
@@ -203,7 +212,7 @@ def _done(task: Task, build: Build) -> bool:
         case Wants.CONFIRM:
             return task.target in build.confirmed
         case Wants.SWEEP:
-            return bool(build.curves) or build.latest("gain", "gain") is not None
+            return bool(build.curves) or build.latest(gain_read()) is not None
         case Wants.EXPORT:
             return bool(build.exports)
         case _:

@@ -15,9 +15,9 @@ from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
 from nuvlo.kit.schema import Cold, Heater, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable, amps_of, ohms_at, tone_at, volts_at
 from nuvlo.model import Window
-from nuvlo.model.rectifier import RIPPLE, rippling
-from nuvlo.model.working import BACK, EMPTY
+from nuvlo.model.rectifier import rippling
 from nuvlo.quantity import format_value, sentence
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Asked, Solved, by_place
@@ -83,7 +83,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.WAKE, "current", supply.name), Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
                  f"{kit.said_of_setup()}{way} Controls where they start. Off at once if it passes the window.",
-                 supply.name, "current", "A", nodes=(supply.node,))
+                 of=amps_of(supply.name), unit="A", nodes=(supply.node,))
         )  # fmt: skip
     if kit.passive:
         return out + _without_power(kit, build)
@@ -94,10 +94,10 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
                  f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. {CLIPPED + ' ' if high else ''}"
                  f"{'' if point.reference in GROUND_NAMES or not high else BOTH_HIGH}"
-                 f"Black lead on {kit.named_place(point.reference)}.{later}", point.name, "voltage", "V",
+                 f"Black lead on {kit.named_place(point.reference)}.{later}", of=volts_at(point.name), unit="V",
                  parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
         )  # fmt: skip
-        out += [_ripple(kit, name, supply) for name, supply in rippling(kit).items() if supply.point == point.name]
+        out += [_ripple(kit, of, supply) for of, supply in rippling(kit).items() if supply.point == point.name]
     return out + _before_others(kit, build) + discharge.tasks(kit, build, Stage.WAKE, always=True)
 
 
@@ -111,13 +111,13 @@ def _way(kit: Kit, how: str) -> str:
     return (why.get(how, "") if way != how else "") + FIRST_POWER[way]
 
 
-def _ripple(kit: Kit, name: str, supply: Supply) -> Task:
+def _ripple(kit: Kit, of: Observable, supply: Supply) -> Task:
     """While the leads are still there: volts alone do not tell a rectifier that half works from a low transformer."""
     clipped = f"{CLIPPED} " if is_high(kit) else ""
     return Task(
-        StepId.of(Stage.WAKE, "ripple", name.removesuffix(RIPPLE)), Stage.WAKE, Wants.READING, f"Ripple of the {supply.name}: AC volts at {supply.point}",
+        StepId.of(Stage.WAKE, "ripple", of.place), Stage.WAKE, Wants.READING, f"Ripple of the {supply.name}: AC volts at {supply.point}",
         f"The meter on AC volts: it keeps the d.c. out. {clipped}Black lead on ground. Twice as much says that half of the wave is lost, or the reservoir.",
-        name, "tone", "V", parts=(str(supply.point),), nodes=(supply.node, "0"),
+        of=of, unit="V", parts=(str(supply.point),), nodes=(supply.node, "0"),
     )  # fmt: skip
 
 
@@ -136,13 +136,14 @@ def _shorts(supply: Supply) -> list[Task]:
     """Ohms at a supply, both ways round: junctions and electrolytics tell the two apart."""
     if not supply.point:
         return []
+    usual, back = ohms_at(supply.point), ohms_at(supply.point, exchanged=True)
     return [
-        Task(StepId.of(Stage.WAKE, "short", supply.point), Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
-             f"Power off. Ohms from {supply.point} to ground.", supply.point, "resistance", "Ω", parts=(supply.point,),
+        Task(StepId.of(Stage.WAKE, "short", usual.name), Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
+             f"Power off. Ohms from {supply.point} to ground.", of=usual, unit="Ω", parts=(supply.point,),
              nodes=(supply.node,)),
-        Task(StepId.of(Stage.WAKE, "short", f"{supply.point}{BACK}"), Stage.WAKE, Wants.READING, f"{supply.point}, leads exchanged",
+        Task(StepId.of(Stage.WAKE, "short", back.name), Stage.WAKE, Wants.READING, f"{supply.point}, leads exchanged",
              f"Power off. Black on {supply.point}, red on ground. It climbs while electrolytics charge: wait until it stands.",
-             f"{supply.point}{BACK}", "resistance", "Ω", parts=(supply.point,), nodes=("0", supply.node)),
+             of=back, unit="Ω", parts=(supply.point,), nodes=("0", supply.node)),
     ]  # fmt: skip
 
 
@@ -153,13 +154,13 @@ def _at_empty_sockets(kit: Kit) -> list[Task]:
         return []
     out = [
         Task(StepId.of(Stage.WAKE, "empty", s.name), Stage.WAKE, Wants.READING, f"Sockets empty: current of the {s.name}",
-             "Power on. Off at once if it passes the window: what is wrong now costs no chip.", f"{s.name}{EMPTY}", "current", "A",
+             "Power on. Off at once if it passes the window: what is wrong now costs no chip.", of=amps_of(s.name, empty=True), unit="A",
              nodes=(s.node,), setup=SOCKETS_EMPTY)
         for s in kit.info.supply
     ]  # fmt: skip
     return out + [
         Task(StepId.of(Stage.WAKE, "empty", place), Stage.WAKE, Wants.READING, f"Sockets empty: volts at {place}", "Power on. Black lead on ground. Then off.",
-             f"{place}{EMPTY}", "voltage", "V", parts=(place.partition(".")[0],), nodes=(node, "0"), setup=SOCKETS_EMPTY)
+             of=volts_at(place, empty=True), unit="V", parts=(place.partition(".")[0],), nodes=(node, "0"), setup=SOCKETS_EMPTY)
         for place, node in places
     ]  # fmt: skip
 
@@ -188,11 +189,11 @@ def advice_on(now: Finding, solved: Solved) -> str:
     if not isinstance(solved, Woken):
         return ""
     if now.task.id.verb in ("current", "lamp"):
-        return _first_of(solved, now.task.id.about)
+        return _first_of(solved, amps_of(now.task.id.about))
     if now.task.id.verb == "power":  # of each supply, sockets empty
-        every = dict.fromkeys(f.supply for f in solved.first if f.supply.endswith(EMPTY))
+        every = dict.fromkeys(f.of for f in solved.first if f.of.empty)
         many = len(every) > 1
-        return " ".join(f"{name.removesuffix(EMPTY) + ': ' if many else ''}{_first_of(solved, name)}" for name in every)
+        return " ".join(f"{of.place + ': ' if many else ''}{_first_of(solved, of)}" for of in every)
     if now.task.id.verb == "warm":
         hot = [f"{w.ref} {w.celsius:.0f}\u202f°C after {_long(w.seconds)}: {w.says}{'. ' + w.over if w.over else ''}" for w in solved.warm[:MOST_WARM]]
         return "; ".join(hot) + "." if hot else "Nothing in it gets warm: what does is wrong."
@@ -202,9 +203,9 @@ def advice_on(now: Finding, solved: Solved) -> str:
     return ""
 
 
-def _first_of(solved: Woken, supply: str) -> str:
+def _first_of(solved: Woken, of: Observable) -> str:
     """The way of switching a supply on that was chosen, in words; else the first there is."""
-    mine = [f for f in solved.first if f.supply == supply]
+    mine = [f for f in solved.first if f.of == of]
     found = next((f for f in mine if f.school == solved.school), next(iter(mine), None))
     return found.words if found else ""
 
@@ -215,7 +216,7 @@ def _long(seconds: float) -> str:
 
 def _before_power(kit: Kit, build: Build) -> list[Task]:
     """Ohms and capacitances before first power; of a unit that has been powered meanwhile, only once its reservoirs are empty."""
-    left = any(build.latest(c.name, c.quantity) is None for c in kit.info.cold)
+    left = any(build.latest(Observable(c.name, c.quantity)) is None for c in kit.info.cold)
     return (discharge.tasks(kit, build, Stage.WAKE, about="cold") if left else []) + [_cold(cold) for cold in kit.info.cold]
 
 
@@ -224,7 +225,7 @@ def _cold(cold: Cold) -> Task:
     says = f" {sentence(cold.says)}." if cold.says else ""
     return Task(
         StepId.of(Stage.WAKE, cold.name), Stage.WAKE, Wants.READING, f"Cold: measure {cold.name}",
-        f"{how}: {cold.read}. Power off, nothing plugged in.{says}", cold.name, cold.quantity, cold.unit, nodes=(cold.node, cold.reference)
+        f"{how}: {cold.read}. Power off, nothing plugged in.{says}", of=Observable(cold.name, cold.quantity), unit=cold.unit, nodes=(cold.node, cold.reference)
     )  # fmt: skip
 
 
@@ -253,8 +254,8 @@ def _heaters_cold(heater: Heater) -> Task:
     place = f"{heater.name}-ground"
     return Task(
         StepId.of(Stage.WAKE, "heater", place), Stage.WAKE, Wants.READING, f"Cold: heaters {heater.name} are held to ground",
-        f"Ohms from {red} to the chassis, nothing plugged in: next to none, by way of half the winding and {_lug(heater.held)}.", place, "resistance", "Ω",
-        parts=(heater.across[0], heater.held), window=Window(place, "resistance", "Ω", 0.3, 0.0, HELD_OHMS),
+        f"Ohms from {red} to the chassis, nothing plugged in: next to none, by way of half the winding and {_lug(heater.held)}.", of=ohms_at(place), unit="Ω",
+        parts=(heater.across[0], heater.held), window=Window(ohms_at(place), "Ω", 0.3, 0.0, HELD_OHMS),
     )  # fmt: skip
 
 
@@ -265,8 +266,8 @@ def _heaters_on(heater: Heater) -> Task:
     return Task(
         StepId.of(Stage.WAKE, "heater", heater.name), Stage.WAKE, Wants.READING, f"Heaters {heater.name}: what the meter showed at the first power",
         f"AC volts from {red} to {black}; unloaded they read a little over {format_value(heater.volts, 'V')}. If it was not clipped on then: unplug, discharge and "
-        "measure as below first, clip it on, and power once more.", heater.name, "tone", "V", parts=heater.across,
-        window=Window(heater.name, "tone", "V", heater.volts, low, high),
+        "measure as below first, clip it on, and power once more.", of=tone_at(heater.name), unit="V", parts=heater.across,
+        window=Window(tone_at(heater.name), "V", heater.volts, low, high),
     )  # fmt: skip
 
 
@@ -297,7 +298,7 @@ def _without_power(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
                  f"{sentence(point.says)}. Nothing plugged in, nothing joined on. Black lead on {kit.named_place(point.reference)}.",
-                 point.name, "resistance", "Ω", parts=(point.name,), nodes=(point.node, point.reference))
+                 of=ohms_at(point.name), unit="Ω", parts=(point.name,), nodes=(point.node, point.reference))
         )  # fmt: skip
     return out
 
@@ -311,6 +312,6 @@ def ask(asked: Asked) -> Solved:
     running = model.voltage_windows()
     empty = model.empty_windows()
     found = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + empty + running
-    currents = {w.point: w for w in [*empty, *running] if w.quantity == "current"}
+    currents = {w.of: w for w in [*empty, *running] if w.of.quantity == "current"}
     return Woken(by_place(found), first=tuple(first_powers(asked.kit, currents)), warm=tuple(warmths(asked.kit)),
                  school=taken(asked.build.stances, "power"))  # fmt: skip

@@ -9,6 +9,7 @@ from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.mistakes import Habits
 from nuvlo.kit import Kit, Stage
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable
 from nuvlo.model import WorkingModel
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
@@ -61,9 +62,9 @@ class Answers:
             self._model = (state, WorkingModel(kit, build))
         return self._model[1]
 
-    def suspecting(self, kit: Kit, build: Build, stopped: Task, skipped: frozenset[tuple[str, str]] = frozenset()) -> Question:
+    def suspecting(self, kit: Kit, build: Build, stopped: Task, skipped: frozenset[Observable] = frozenset()) -> Question:
         """What would be asked of a unit that has ``stopped``."""
-        read = tuple((r.point, r.quantity, r.measured) for r in build.readings)
+        read = tuple((r.of, r.measured) for r in build.readings)
         return Question(stopped.stage, (_fitted(kit, build), stopped.id, read, skipped), stopped)
 
     def diagnosis(self, kit: Kit, build: Build, habits: Callable[[], Habits]) -> Diagnosis:

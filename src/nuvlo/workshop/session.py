@@ -20,6 +20,7 @@ from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
 from nuvlo.logbook.errors import Overtaken
 from nuvlo.logbook.projections import Card
+from nuvlo.measurement import Observable
 from nuvlo.model import WorkingModel
 from nuvlo.problems import NuvloError
 from nuvlo.stages.answer import Asked, Solved
@@ -70,7 +71,7 @@ class Session:
         self.from_drawer = False  # whether Choose is to look no farther than the drawer
         self.gone_to: Stage | None = None
         self.hunting = False  # whether a mistake is looked for
-        self.skipped: frozenset[tuple[str, str]] = frozenset()  # readings that are out of reach, while one is looked for
+        self.skipped: frozenset[Observable] = frozenset()  # readings that are out of reach, while one is looked for
         self.looking_at: str | None = None
         self.lock = threading.RLock()
         self._answers = Answers()
@@ -111,9 +112,9 @@ class Session:
         self.hunting, self.skipped = on, frozenset()
         self.forget()
 
-    def skip(self, key: tuple[str, str]) -> None:
+    def skip(self, of: Observable) -> None:
         """Ask for another reading: this one is out of reach."""
-        self.skipped |= {key}
+        self.skipped |= {of}
         self.forget()
 
     def use_drawer(self, only: bool) -> None:
@@ -238,8 +239,8 @@ class Session:
             self._answers.take(answer)
             self.forget()
             late = [
-                (r, windows[r.point, r.quantity]) for r in self.build.readings
-                if r.stage == stage.value and r.expected is None and (r.point, r.quantity) in windows
+                (r, windows[r.of]) for r in self.build.readings
+                if r.stage == stage.value and r.expected is None and r.of in windows
             ]  # fmt: skip
             if late and not self.read_only:
                 kept = [WindowKept(reading=r.event, nominal=w.nominal, low=w.low, high=w.high) for r, w in late]

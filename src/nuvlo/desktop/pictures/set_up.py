@@ -31,7 +31,7 @@ class Picture(CurveFrame):
         rising = curve.nominal[-1] > curve.nominal[0]
         order = slice(None) if rising else slice(None, None, -1)
         readings = [
-            r.measured.value for r in shown.build.readings if r.point == trim.watch and r.stage == Stage.SET.value
+            r.measured.value for r in shown.build.readings if r.of.place == trim.watch and r.stage == Stage.SET.value
         ]
         points = [(float(np.interp(v, curve.nominal[order], degrees[order])), v) for v in readings]
         window = advice.window if advice and np.isfinite(advice.target) else None

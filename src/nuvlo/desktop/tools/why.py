@@ -17,7 +17,7 @@ class WhyTool(Page):
     def show_answer(self, found: Why) -> None:
         column = self.fresh()
         inside = format_span(found.low, found.high, found.unit)
-        column.addWidget(label(f"{found.point}: {inside}", 15, bold=True))
+        column.addWidget(label(f"{found.of.name}: {inside}", 15, bold=True))
         column.addWidget(label("What widens it", 12, "copper", bold=True))
         for of, share in found.widened[:MOST_PARTS]:
             column.addWidget(label(f"{of}: {100 * share:.0f}\u202f% of the spread", 12))

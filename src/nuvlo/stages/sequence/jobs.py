@@ -14,6 +14,7 @@ from nuvlo.kit import Kit
 from nuvlo.kit.schema import Stage
 from nuvlo.kit.step_id import StepId, craft_step, fit_step
 from nuvlo.logbook import Build
+from nuvlo.measurement import volts_at
 from nuvlo.stages.sequence.pace import Pace
 from nuvlo.stages.task import POSTED
 
@@ -153,8 +154,8 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     wired = pace.minutes("hook-up", WIRE_EACH) * len(wires) + RING_EACH * rings
     if taken(build.stances, "wires") == "direct":  # one end of each is in the board already
         wired -= MINUTES["leads"][0] * sum(bool({w.start, w.end} & set(kit.wire_ends)) for w in wires)
-    points = [p for p in kit.info.point if build.latest(p.name, stage="wake") is None]
-    trims = [t for t in kit.info.trim if build.latest(t.watch, stage="set") is None]
+    points = [p for p in kit.info.point if build.latest(volts_at(p.name), stage="wake") is None]
+    trims = [t for t in kit.info.trim if build.latest(volts_at(t.watch), stage="set") is None]
     lid = [s for s in board_order(kit) if s.stage is Stage.HAND_OVER and s.id not in build.done]
     earlier = [tuple(s.verb for s in lid[:k]) for k in range(len(lid))]  # one after the other, as the order has them
     found = [

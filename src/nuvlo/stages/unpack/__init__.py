@@ -12,6 +12,7 @@ from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import Reach
 from nuvlo.kit.step_id import StepId, part_step
 from nuvlo.logbook import Build
+from nuvlo.measurement import Observable
 from nuvlo.model import Window
 from nuvlo.model.meter import Meter, meter_of
 from nuvlo.quantity import format_value, parse_value, resistor_bands, sentence
@@ -69,8 +70,8 @@ def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter, r
     beyond = value is not None and reach.beyond(value, part.unit)
     if kind_of(part.kind).meter and value is not None and part.tolerance is not None and not trusted and not beyond:
         low, high = value * (1 + part.tolerance[0]), value * (1 + part.tolerance[1])
-        quantity = "resistance" if part.unit == "Ω" else "capacitance"
-        window = Window(part.ref, quantity, part.unit, value, low, high)
+        of = Observable(part.ref, "resistance" if part.unit == "Ω" else "capacitance")
+        window = Window(of, part.unit, value, low, high)
         detail = f"Marked {format_value(value, part.unit)}, {tolerance_words(part.tolerance)}. {marking(part)}".strip()
         count, apart, slips = build.repeats(part.ref)
         if slips:
@@ -81,8 +82,8 @@ def _task(part: Part, build: Build, warning: str, trusted: bool, meter: Meter, r
         detail = f"{detail}\n{known.words}" if known else detail
         detail = f"{detail}\n{warning}" if warning else detail
         return Task(
-            part_step(part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), part.ref, quantity,
-            part.unit, (part.ref,), window=window,
+            part_step(part.ref), Stage.UNPACK, Wants.MEASURE, f"Measure {part.ref}", detail.strip(), of=of,
+            unit=part.unit, parts=(part.ref,), window=window,
         )  # fmt: skip
     detail = f"{part.said() if beyond else sentence(part.text)}. {marking(part) or sentence(part.note)}".strip().rstrip(".") + "."
     if beyond:

@@ -17,9 +17,11 @@ from nuvlo.craft.tray import TRAY_ORDERS
 from nuvlo.diagnosis.probes import TOUCH, WHOLE
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.measurement import Observable, amps_of, gain_read
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
+from nuvlo.stages.leads import OF
 from nuvlo.stages.task import Task, Wants
 from nuvlo.words import listed
 
@@ -93,8 +95,7 @@ class PartMark:
 
 @dataclass(frozen=True)
 class PointReading:
-    point: str
-    quantity: str
+    of: Observable
     value: Measured
 
 
@@ -413,21 +414,21 @@ def current(rest: str, at: At) -> tuple[PointReading, str]:
     """``2.3m`` of the supply that is asked for or the only one; ``+12 V 20m`` of a named one."""
     supplies = {s.name.lower(): s.name for s in at.kit.info.supply}
     named = next((n for n in sorted(supplies, key=len, reverse=True) if rest.lower().startswith(n)), None)
-    asked = at.now.target if at.now and at.now.quantity == "current" else None
+    asked = at.now.of if at.now and at.now.quantity == "current" else None
     if named is not None and rest[len(named) :].strip():
-        return point_reading(supplies[named], "current", rest[len(named) :].strip(), "A")
+        return point_reading(amps_of(supplies[named]), rest[len(named) :].strip(), "A")
     if not supplies:
         raise NotUnderstood.because("this kit names no supply.", "Add one to kit.toml.")
-    name = asked or (next(iter(supplies.values())) if len(supplies) == 1 else None)
-    if name is None:
+    of = asked or (amps_of(next(iter(supplies.values()))) if len(supplies) == 1 else None)
+    if of is None:
         raise NotUnderstood.because(
             "the current of which supply?", f"For example: current {next(iter(supplies.values()))} 20m."
         )
-    return point_reading(name, "current", rest, "A")
+    return point_reading(of, rest, "A")
 
 
 def leads(rest: str, at: At) -> tuple[PointReading, str]:
-    return point_reading("leads", "resistance", rest, "Ω")
+    return point_reading(OF, rest, "Ω")
 
 
 def reference(rest: str, at: At) -> tuple[ReferenceShown, str]:
@@ -458,17 +459,17 @@ def gain(rest: str, at: At) -> tuple[PointReading, str]:
         raise NotUnderstood.because(
             "this kit does not say what its gain is measured between.", "Add [prove] to kit.toml."
         )
-    return point_reading("gain", "gain", rest, "dB")
+    return point_reading(gain_read(), rest, "dB")
 
 
-def point_reading(point: str, quantity: str, text: str, unit: str) -> tuple[PointReading, str]:
+def point_reading(of: Observable, text: str, unit: str) -> tuple[PointReading, str]:
     """A reading at a place, typed. Raises :class:`NotUnderstood`."""
     if not text:
-        raise NotUnderstood.because(f"what does {point} read?", f"Type the value after it, in {unit}.")
+        raise NotUnderstood.because(f"what does {of.name} read?", f"Type the value after it, in {unit}.")
     value = measured(text, unit)
-    if quantity == "tone" and value.value < 0:
+    if of.quantity == "tone" and value.value < 0:
         raise NotUnderstood.because("AC volts are never less than nothing.", "Type what the meter shows on AC.")
-    return PointReading(point, quantity, value), f"{point} reads {value}"
+    return PointReading(of, value), f"{of.name} reads {value}"
 
 
 def measured(text: str, unit: str) -> Measured:

@@ -14,10 +14,10 @@ from nuvlo.instruments.practice import PracticeBench, practised
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import CurveTaken, Exported, HoldPassed, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
+from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model import Band
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
-from nuvlo.model.working import EMPTY
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
 from nuvlo.quantity import Measured
@@ -37,10 +37,10 @@ from nuvlo.workshop.session import Refused, Session
 
 
 def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
-    stage, point, quantity = s.stage, given.point, given.quantity
-    with_prefix(point, given.value)
-    value, leads = (given.value, 0.0) if point == meter_leads.LEADS else without_leads(s, given.value)
-    if point == meter_leads.LEADS and not value.value <= meter_leads.MOST_OHMS:
+    stage, of = s.stage, given.of
+    with_prefix(of.name, given.value)
+    value, leads = (given.value, 0.0) if of == meter_leads.OF else without_leads(s, given.value)
+    if of == meter_leads.OF and not value.value <= meter_leads.MOST_OHMS:
         raise Refused(
             Problem(
                 f"the leads read {value}.",
@@ -49,21 +49,21 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
         )
     snapshot = s.snapshot()
     solved = snapshot.solved(stage)
-    window = solved.windows.get((point, quantity)) if solved and snapshot.fresh(stage) else None
+    window = solved.windows.get(of) if solved and snapshot.fresh(stage) else None
     expected = (window.nominal, window.low, window.high) if window else None
-    f = _asked_at(s, stage, point, quantity)
+    f = _asked(s, stage, of)
     passed = passing(f) if f is not None and f.task.setup != SWITCHED_OFF else None  # off, the reading itself tells what there was to wait for
     taken = ReadingTaken(
-        point=point, quantity=quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit, stage=stage.value,
+        point=of.name, quantity=of.quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit, stage=stage.value,
         instrument=instrument, expected=expected, shown=given.value.value if leads else None, leads=leads,
     )  # fmt: skip
     s.record(*((passed,) if passed else ()), taken)
-    words = verdict_words(_asked_at(s, stage, point, quantity), point, value)
+    words = verdict_words(_asked(s, stage, of), of.name, value)
     return Reply(f"{words} That was {passed.what}: the sheet will say so, unless it is read again after that." if passed else words)
 
 
-def _asked_at(s: Session, stage: Stage, point: str, quantity: str) -> Finding | None:
-    return next((f for f in s.findings(stage) if f.task.target == point and f.task.quantity == quantity), None)
+def _asked(s: Session, stage: Stage, of: Observable) -> Finding | None:
+    return next((f for f in s.findings(stage) if f.task.of == of), None)
 
 
 def refuse_while_held(f: Finding) -> None:
@@ -130,15 +130,15 @@ def read(s: Session, given: Nothing) -> Outcome:
     if task.wants is Wants.MEASURE:
         return measure(s, PartValue(task.target, s.bench.part(task.target)), s.bench.name)
     found = s.snapshot().suspicion
-    if found is not None and found.next is not None and (found.next.point, found.next.quantity) == (task.target, task.quantity):
+    if found is not None and found.next is not None and found.next.of == task.of:
         if task.wants is Wants.LOOK:
             seen = s.bench.observed(found.next)
             asked = found.next.quantity
             whole, kind = asked if asked in WHOLE else "", TOUCH if asked == TOUCH else "look"
-            return _looked(s, {point: bool(shown.value) for (point, quantity), shown in seen.items() if quantity == kind}, s.bench.name, whole, kind)
-        value = s.bench.take(found.next)
-        return reading(s, PointReading(task.target, task.quantity, value), s.bench.name)
-    return reading(s, PointReading(task.target, task.quantity, _instrument(s, task)), s.bench.name)
+            return _looked(s, {of.place: bool(shown.value) for of, shown in seen.items() if of.quantity == kind}, s.bench.name, whole, kind)
+        return reading(s, PointReading(found.next.of, s.bench.take(found.next)), s.bench.name)
+    assert task.of is not None, "a reading is of something"
+    return reading(s, PointReading(task.of, _instrument(s, task, task.of)), s.bench.name)
 
 
 def look(s: Session, given: Looked) -> Reply:
@@ -188,19 +188,19 @@ def found(s: Session, given: Words) -> Reply:
     return Reply(f"Noted: {text}. It is put right, so the readings are taken anew.{open_again}", refs[0] if refs else "")
 
 
-def _instrument(s: Session, task: Task) -> Measured:
+def _instrument(s: Session, task: Task, of: Observable) -> Measured:
     assert s.bench is not None
-    if task.target == meter_leads.LEADS:
+    if of == meter_leads.OF:
         return s.bench.leads()
-    if task.id.verb == "heater" and task.quantity == "resistance":
+    if task.id.verb == "heater" and of.quantity == "resistance":
         return s.bench.held()
-    if task.quantity == "current":
-        return s.bench.supply_current(task.target.removesuffix(EMPTY), setup=task.setup)
-    if task.quantity == "tone":
-        return s.bench.tone(task.target)
-    if task.quantity == "capacitance":
-        return s.bench.farads(task.target)
-    return s.bench.ohms(*task.nodes, throw=task.setup) if task.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
+    if of.quantity == "current":
+        return s.bench.supply_current(of.place, setup=task.setup)
+    if of.quantity == "tone":
+        return s.bench.tone(of)
+    if of.quantity == "capacitance":
+        return s.bench.farads(of.place)
+    return s.bench.ohms(*task.nodes, throw=task.setup) if of.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 
 FEW_LETTERS = 4  # that say nothing
@@ -214,7 +214,7 @@ def skip(s: Session, given: Nothing) -> Reply:
     suspicion, now = s.snapshot().suspicion, s.now()
     if suspicion is None or suspicion.next is None or now is None or now.task.id.verb != PROBING:
         raise Refused(Problem("no reading is asked for that could be left out.", "A step of a stage is passed by 'accept' and a reason."))
-    s.skip(suspicion.next.key)
+    s.skip(suspicion.next.of)
     return Reply(f"Left out: {suspicion.next.words}.")
 
 
@@ -277,7 +277,7 @@ def sweep(s: Session, given: Nothing) -> Work:
         )  # fmt: skip
         s.record(swept.curve, gain)
         before = s.answer(Stage.PROVE, prove.Proved)
-        tones = {k: w for k, w in (before.windows if before else {}).items() if w.quantity == "tone"}
+        tones = {k: w for k, w in (before.windows if before else {}).items() if w.of.quantity == "tone"}
         s.adopt(Answer(s.question(Stage.PROVE), prove.proved(swept.band, proof, wanted.reference_hz, tones)))
         return Reply(proof.words)
 
@@ -287,8 +287,9 @@ def sweep(s: Session, given: Nothing) -> Work:
 def explain(s: Session, given: Nothing) -> Work:
     """Which single wiring mistake explains what was rung out so far."""
     model = s.working_model()
-    places = {end for w in s.kit.rung_out for end in (w.start, w.end)} | {bond.other for bond in shell_bonds(s.kit)} | {p.pair.name for p in probes(s.kit)}
-    taken = {p: r.measured for p in places if (r := s.build.latest(p, "resistance", Stage.HOOK_UP.value)) is not None}
+    places = {ohms_at(end) for w in s.kit.rung_out for end in (w.start, w.end)} | {ohms_at(bond.other) for bond in shell_bonds(s.kit)}
+    places |= {p.pair.of for p in probes(s.kit)}
+    taken = {of: r.measured for of in places if (r := s.build.latest(of, Stage.HOOK_UP.value)) is not None}
     if not taken:
         raise Refused(Problem("nothing is rung out yet.", "Read a lug first: its ohms to ground."))
 

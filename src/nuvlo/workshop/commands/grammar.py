@@ -10,6 +10,7 @@ import re
 
 from nuvlo.instruments.typed import OPEN_WORDS
 from nuvlo.kit import Kit, Part, Stage
+from nuvlo.measurement import Observable, ohms_at, tone_at, volts_at
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.wired import probes
 from nuvlo.quantity import format_value
@@ -63,30 +64,31 @@ def understand(line: str, kit: Kit, now: Task | None, stage: Stage) -> Command:
 def _named(name: str, rest: str, at: At) -> Command:
     """A line that begins with a name, or is the value that is asked for."""
     kit, now = at.kit, at.now
-    if now is not None and now.wants is Wants.READING and rest and name.lower() == now.target.lower():
-        return _reading(now.target, now.quantity, rest, now.unit)  # the case, say, which is a part as well
+    if now is not None and now.of is not None and now.wants is Wants.READING and rest and name.lower() == now.target.lower():
+        return _reading(now.of, rest, now.unit)  # the case, say, which is a part as well
     part = kit.find_part(name)
     if part is not None:
         return _of_part(part, rest)
     point = next((p.name for p in kit.info.point if p.name.lower() == name.lower()), None)
     if point is not None:
-        asked = now is not None and now.wants is Wants.READING and now.target == point
-        return _reading(point, now.quantity if asked and now else "voltage", rest, now.unit if asked and now else "V")
-    tone = next((t.name for t in kit.info.tone if t.name.lower() == name.lower()), None)
-    tone = tone or next((ripple for ripple in rippling(kit) if ripple.lower() == name.lower()), None)
+        if now is not None and now.of is not None and now.wants is Wants.READING and now.target == point:
+            return _reading(now.of, rest, now.unit)
+        return _reading(volts_at(point), rest, "V")
+    tones = [*(tone_at(t.name) for t in kit.info.tone), *rippling(kit)]
+    tone = next((of for of in tones if of.name.lower() == name.lower()), None)
     if tone is not None:
-        return _reading(tone, "tone", rest, "V")
+        return _reading(tone, rest, "V")
     cold = next((c for c in kit.info.cold if c.name.lower() == name.lower()), None)
     if cold is not None:
-        return _reading(cold.name, cold.quantity, rest, cold.unit)
-    places = [*(end for w in kit.wires for end in (w.start, w.end)), *(probe.pair.name for probe in probes(kit))]
-    lug = next((place for place in places if place.lower() == name.lower()), None)
+        return _reading(Observable(cold.name, cold.quantity), rest, cold.unit)
+    places = [*(ohms_at(end) for w in kit.wires for end in (w.start, w.end)), *(probe.pair.of for probe in probes(kit))]
+    lug = next((of for of in places if of.name.lower() == name.lower()), None)
     if lug is not None:
-        return _reading(lug, "resistance", rest, "Ω")
+        return _reading(lug, rest, "Ω")
     if now and now.wants in (Wants.MEASURE, Wants.READING) and _looks_like_value(name):
         text = f"{name} {rest}".strip()
-        if now.wants is Wants.READING:
-            return _reading(now.target, now.quantity, text, now.unit)
+        if now.wants is Wants.READING and now.of is not None:
+            return _reading(now.of, text, now.unit)
         value = measured(text, now.unit)
         return Command("measure", PartValue(now.target, value), f"{now.target} reads {value}")
     raise NotUnderstood.because(f"'{name}' is not a part, a point or a command here.", nearest(name, names(kit)))
@@ -110,8 +112,8 @@ def _of_part(part: Part, rest: str) -> Command:
     return Command("measure", PartValue(part.ref, value), f"{part.ref} measures {value}")
 
 
-def _reading(point: str, quantity: str, text: str, unit: str) -> Command:
-    given, echo = point_reading(point, quantity, text, unit)
+def _reading(of: Observable, text: str, unit: str) -> Command:
+    given, echo = point_reading(of, text, unit)
     return Command("reading", given, echo)
 
 

@@ -131,7 +131,7 @@ def reference(s: Session, given: ReferenceShown) -> Reply:
 def without_leads(s: Session, value: Measured) -> tuple[Measured, float]:
     """A reading of ohms with the resistance of the meter's own leads taken off, once it was read, and what was taken off:
     below some hundred ohms it shows."""
-    leads = s.build.latest(meter_leads.LEADS, "resistance") if value.unit == "Ω" else None
+    leads = s.build.latest(meter_leads.OF) if value.unit == "Ω" else None
     if leads is None or value.over_range or leads.measured.over_range:
         return value, 0.0
     off = leads.measured.value

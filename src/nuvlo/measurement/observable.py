@@ -1,0 +1,118 @@
+"""One thing that can be read of a unit: where, of what, and how the unit and the leads stand meanwhile.
+
+It is known by its fields alone. Its text form (:attr:`Observable.name` beside its quantity) is that of logs, tables and what is typed; it is
+taken apart here and nowhere else.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+RIPPLE, BACK, EMPTY, OFF = "~", " back", " without chips", " off"  # behind a place, in text
+_MARKS = re.compile(r"[\\:@~]")  # that mean something in text, so that a place which has one is written with a stroke before it
+_ENDS = re.compile(f"({BACK}|{EMPTY}|{OFF})$")
+_FREE = re.compile(r"(?:[^\\:@]|\\.)*")  # up to a mark without a stroke
+
+
+@dataclass(frozen=True)
+class Observable:
+    """``quantity`` is ``voltage``, ``current``, ``resistance``, ``capacitance``, ``tone`` (AC volts), ``gain``, ``lifted`` (a part by itself, one
+    leg out), ``look`` and the like. ``place`` is a test point, a pin, a supply, a part, or two places with a stroke between them.
+
+    ``ripple``: AC volts of what a rectifier leaves. ``exchanged``: red and black lead exchanged. ``empty``: with the sockets empty. ``unplugged``:
+    after the unit was powered, its plug pulled. ``throw``: a switch and how it is thrown, ``SW1.bypass``. ``follows``: a tone that is read at
+    another place than its own.
+    """
+
+    place: str
+    quantity: str
+    ripple: bool = False
+    exchanged: bool = False
+    empty: bool = False
+    unplugged: bool = False
+    throw: str = ""
+    follows: str = ""
+
+    @property
+    def name(self) -> str:
+        """Its text form, beside its quantity: ``TP1``, ``TP1~``, ``TP1 back``, ``U1.8 without chips``, ``TP1 off``, ``T100@R5.2``, ``SW1.on:a-b``."""
+        before = f"{_marked(self.throw)}:" * bool(self.throw) + f"{_marked(self.follows)}@" * bool(self.follows)
+        return before + _marked(self.place) + RIPPLE * self.ripple + BACK * self.exchanged + EMPTY * self.empty + OFF * self.unplugged
+
+    @property
+    def short(self) -> str:
+        """The same for a narrow place on the screen: nothing but where, and how it stands."""
+        place = f"{self.follows}@{self.place}" if self.follows else self.place
+        return place + RIPPLE * self.ripple + BACK * self.exchanged + EMPTY * self.empty + OFF * self.unplugged
+
+    @property
+    def words(self) -> str:
+        """Where it is read, as it is named in a sentence."""
+        return self.place + EMPTY * self.empty + ", leads exchanged" * self.exchanged
+
+    def __str__(self) -> str:
+        return f"{self.quantity} {self.name}"
+
+    def to(self, place: str) -> Observable:
+        """The same at another place."""
+        return replace(self, place=place)
+
+
+def read_stored(name: str, quantity: str) -> Observable:
+    """The observable of a text form. Logs of before knew no strokes: there a mark counts only with the quantity that it goes with."""
+    left, has = name, dict.fromkeys((BACK, EMPTY, OFF), False)
+    goes_with = {BACK: ("resistance",), EMPTY: ("current", "voltage"), OFF: ("voltage",)}
+    for end in (OFF, EMPTY, BACK):
+        if quantity in goes_with[end] and left.endswith(end) and not left.endswith("\\" + end):
+            left, has[end] = left.removesuffix(end), True
+    ripple = quantity == "tone" and left.endswith(RIPPLE) and not left.endswith("\\" + RIPPLE)
+    left = left.removesuffix(RIPPLE) if ripple else left
+    throw, left = _before(left, ":") if quantity == "resistance" else ("", left)
+    follows, left = _before(left, "@") if quantity == "tone" else ("", left)
+    return Observable(_plain(left), quantity, ripple, has[BACK], has[EMPTY], has[OFF], _plain(throw), _plain(follows))
+
+
+def _before(text: str, mark: str) -> tuple[str, str]:
+    """What stands before the first ``mark`` without a stroke, and what behind it."""
+    found = _FREE.match(text)
+    end = found.end() if found else 0
+    return (text[:end], text[end + 1 :]) if text[end : end + 1] == mark else ("", text)
+
+
+def _marked(place: str) -> str:
+    """A place with a stroke before whatever would mean something else, and before an end that would."""
+    return _ENDS.sub(r"\\\1", _MARKS.sub(r"\\\g<0>", place))
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"\\(.)", r"\1", text)
+
+
+def volts_at(place: str, *, empty: bool = False, unplugged: bool = False) -> Observable:
+    return Observable(place, "voltage", empty=empty, unplugged=unplugged)
+
+
+def amps_of(supply: str, *, empty: bool = False) -> Observable:
+    return Observable(supply, "current", empty=empty)
+
+
+def ohms_at(place: str, *, exchanged: bool = False, throw: str = "") -> Observable:
+    return Observable(place, "resistance", exchanged=exchanged, throw=throw)
+
+
+def farads_at(place: str) -> Observable:
+    return Observable(place, "capacitance")
+
+
+def tone_at(name: str, at: str = "") -> Observable:
+    """AC volts of a tone where the kit reads it, or followed to the place ``at``."""
+    return Observable(at, "tone", follows=name) if at else Observable(name, "tone")
+
+
+def ripple_at(point: str) -> Observable:
+    return Observable(point, "tone", ripple=True)
+
+
+def gain_read() -> Observable:
+    return Observable("gain", "gain")
