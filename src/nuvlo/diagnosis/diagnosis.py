@@ -65,7 +65,7 @@ class Diagnosis(Table):
             getattr(self, name)  # kept from here on
 
     def posterior(self, taken: Mapping[Observable, Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
-        """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose words are
+        """How likely the good unit and each mistake are (1 + mistakes,), and that none of them is it; together one. Those whose ids are
         among what was ``repaired`` already are seldom made again."""
         share, unexplained = self.in_states(taken, repaired)
         return self._of_mistakes(share), unexplained
@@ -78,7 +78,7 @@ class Diagnosis(Table):
     def in_states(self, taken: Mapping[Observable, Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
         """The same of each state of rest (states,); beforehand one is as likely as the other."""
         known, apart, besides = likelihoods(self, taken)
-        weight = self.weights * np.where([m.text in repaired for m in self.mistakes], AGAIN, 1.0)
+        weight = self.weights * np.where([m.id in repaired for m in self.mistakes], AGAIN, 1.0) if repaired else self.weights
         before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
         before = (before / np.bincount(self.states))[self.states]
         # Heavy tails together are not what they are one by one: the two are compared one by one, and what comes of it is laid on the whole.

@@ -7,9 +7,11 @@ cold joint and of what leaks, and how near pads must be for an iron to join them
 from __future__ import annotations
 
 import math
+import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import combinations, permutations
 
 import numpy as np
@@ -42,7 +44,8 @@ MADE_ELECTROLYTIC = (0.3e-6, 30e-3)
 
 @dataclass(frozen=True)
 class Mistake:
-    """What is wrong, in words; the parts it concerns; its kind in the table; overrides of the circuit.
+    """What is wrong, in words; the parts it concerns; its kind in the table; overrides of the circuit. Of a bridge the ``pads``; of a part that is
+    taken for another without a circuit, which that is ``like``. It is known by its :attr:`id`, however it is told.
 
     ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive
     being powered so; what is read after that may no longer be what this mistake alone would read. What it comes to is seldom known: it may be
@@ -59,6 +62,18 @@ class Mistake:
     loose: float = 1.0
     above: float = 0.0
     amounts: tuple[float, ...] = ()
+    pads: tuple[str, ...] = ()
+    like: str = ""
+
+    @cached_property
+    def id(self) -> str:
+        """Its kind, and what of the circuit it changes to what; without a circuit the parts or pads: ``open r1.missing=1``."""
+        return f"{self.kind} {self.changes or ' '.join([*(self.pads or self.refs), *([self.like] if self.like else [])])}"
+
+    @property
+    def changes(self) -> str:
+        """What of the circuit it changes to what."""
+        return " ".join(f"{key}={value:.6g}" for key, value in self.overrides)
 
     @property
     def varies(self) -> bool:
@@ -92,6 +107,8 @@ class Flaw:
 
 
 SERIES = {"d": {"rs": "a leg"}, "q": {"rc": "the collector", "rb": "the base", "re": "the emitter"}, "j": {"rd": "the drain", "rs": "the source"}}  # Ω that a model has in a leg
+LEAKED = re.compile(r"(?P<ref>\S+) is the wrong way round, or leaks")  # as it was told once
+OTHER_HOLES = re.compile(r"(?P<ref>\S+) stands in other holes: legs (?P<legs>\w+) where \w+ belong")
 AS_TURNED = ("reversed", "turned", "backwards", "crossed")
 AS_VALUE = ("decade", "strip", "look-alike", "exchanged", "variant")
 
@@ -99,8 +116,7 @@ AS_VALUE = ("decade", "strip", "look-alike", "exchanged", "variant")
 def flaws_of(mistake: Mistake) -> tuple[Flaw, ...]:
     """How it looks; nothing where an eye finds nothing."""
     if mistake.kind in ("bridge", "lead"):
-        pads = tuple(mistake.text.rpartition(" joins ")[2].split(" and "))
-        return tuple(Flaw(ref, "bridge", pads=pads) for ref in mistake.refs)
+        return tuple(Flaw(ref, "bridge", pads=mistake.pads) for ref in mistake.refs)
     if mistake.kind in AS_VALUE:
         types = [fault.like if isinstance(fault := fault_named(key), Turned) else "" for key, _ in mistake.overrides]
         return tuple(
@@ -111,16 +127,33 @@ def flaws_of(mistake: Mistake) -> tuple[Flaw, ...]:
     return tuple(Flaw(ref, kind) for ref in mistake.refs) if kind else ()
 
 
+def ids_of(mistakes: Iterable[Mistake], told: Iterable[tuple[str, str]]) -> set[str]:
+    """The ids of mistakes that a log speaks of: by the id beside the words it was told in, or, in logs of before, by these words alone."""
+    every = list(mistakes)
+    by_text = {m.text: m.id for m in every}
+    return {known or by_text.get(text) or _told_before(every, text) for known, text in told} - {""}
+
+
+def _told_before(mistakes: Sequence[Mistake], text: str) -> str:
+    """The id of one whose words have changed since."""
+    if found := LEAKED.fullmatch(text):
+        return next((m.id for m in mistakes if m.kind == "leaky" and m.refs == (found["ref"],)), "")
+    if found := OTHER_HOLES.fullmatch(text):
+        turned = (m for m in mistakes if m.kind == "turned" and m.refs == (found["ref"],))
+        return next((m.id for m in turned if isinstance(fault := fault_named(m.overrides[0][0]), Turned) and fault.legs == found["legs"]), "")
+    return ""
+
+
 def single_mistakes(kit: Kit) -> list[Mistake]:
     """All of them, each once: what two rules come to is the first."""
     if kit.unit is None:
-        return list({one.text: one for one in _on_paper(kit)}.values())
-    out: dict[tuple[tuple[str, float], ...], Mistake] = {}
+        return list({one.id: one for one in _on_paper(kit)}.values())
+    out: dict[str, Mistake] = {}
     for one in _all(kit):
         for rectifier in rectifiers(kit):
             more, hurts = rectifier.beside(one.overrides)
             one = replace(one, overrides=(*one.overrides, *more), hurts=one.hurts or hurts)
-        out.setdefault(one.overrides, one)
+        out.setdefault(one.changes, one)
     return list(out.values())
 
 
@@ -134,7 +167,7 @@ def _on_paper(kit: Kit) -> Iterator[Mistake]:
     for pair in look_alikes(kit):
         for mine, other in ((pair.first, pair.second), (pair.second, pair.first)):
             for ref in mine:
-                yield Mistake(f"{ref} is {kit.part(other[0]).text}, as {other[0]}", (ref,), "look-alike", ())
+                yield Mistake(f"{ref} is {kit.part(other[0]).text}, as {other[0]}", (ref,), "look-alike", (), like=other[0])
     yield from _bridges(kit)
 
 
@@ -371,17 +404,17 @@ def _bridges(kit: Kit) -> Iterator[Mistake]:
     if kit.board is None:
         return
     known = {"0", *(kit.unit.nodes if kit.unit else (p.net.lower() for p in kit.board.pads))}
-    nearest: dict[frozenset[str], tuple[float, str, tuple[str, str]]] = {}
+    nearest: dict[frozenset[str], tuple[float, tuple[str, str], tuple[str, str]]] = {}
     for a, b in combinations(kit.board.pads, 2):
         nets = frozenset({a.net.lower(), b.net.lower()})
         if len(nets) < 2 or not nets <= known:
             continue
         gap = math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) - (a.pad_mm + b.pad_mm) / 2
         if gap < LEAD_MM and gap < nearest.get(nets, (math.inf,))[0]:
-            nearest[nets] = gap, f"{a.ref}.{a.pin} and {b.ref}.{b.pin}", (a.ref, b.ref)
-    for nets, (gap, where, refs) in nearest.items():
-        kind, said = ("bridge", f"solder joins {where}") if gap < NEIGHBOURS_MM else ("lead", f"a bent lead joins {where}")
-        yield Mistake(said, refs, kind, ((Bridge(*sorted(nets)).key, SHORT_OHMS),))
+            nearest[nets] = gap, (f"{a.ref}.{a.pin}", f"{b.ref}.{b.pin}"), (a.ref, b.ref)
+    for nets, (gap, pads, refs) in nearest.items():
+        kind, what = ("bridge", "solder") if gap < NEIGHBOURS_MM else ("lead", "a bent lead")
+        yield Mistake(f"{what} joins {' and '.join(pads)}", refs, kind, ((Bridge(*sorted(nets)).key, SHORT_OHMS),), pads=pads)
 
 
 def _supplies(kit: Kit) -> Iterator[Mistake]:

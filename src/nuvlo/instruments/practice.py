@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
+from nuvlo.diagnosis.mistakes import Mistake, ids_of, single_mistakes
 from nuvlo.diagnosis.probes import Reading, looks_of
 from nuvlo.diagnosis.table import AT_A_GLANCE, FALSE_ALARM
 from nuvlo.files.mistakes import shipped
@@ -26,12 +26,13 @@ ANYTHING = ("value",)  # what may come to next to nothing: no hunt
 
 def hidden_mistake(kit: Kit, seed: int, how: str = "") -> Mistake:
     """One of the kit's single mistakes, as often as each is made; an ``easy`` one shows at the first readings or to the eye; else the
-    one of the words ``how``. Raises :class:`InstrumentError` where there is none."""
+    one of the id ``how``, or of these words. Raises :class:`InstrumentError` where there is none."""
     if kit.unit is None:
         raise InstrumentError(Problem(f"{kit.name} has no circuit.cir, so no mistake can be hidden in it.", "Practise on another kit."))
     every = [m for m in single_mistakes(kit) if m.overrides and m.kind not in ANYTHING]
     if how not in ("", EASY_ONES):
-        every = [m for m in every if m.text == how]
+        known = ids_of(every, [("", how)]) or {how}
+        every = [m for m in every if m.id in known]
     every = [m for m in every if m.kind in EASY] or every if how == EASY_ONES else every
     if not every:
         raise InstrumentError(Problem(f"{kit.name} has no such mistake to hide.", "Practise on another, or let Nuvlo pick one."))
@@ -102,7 +103,8 @@ class PracticeBench(SimulatedBench):
         """A repair that touches what is really wrong heals it; another changes nothing."""
         self.burnt += [m.hurts for m in self.hidden if m.hurts and repair.powered]
         before = len(self.hidden)
-        self.hidden = tuple(m for m in self.hidden if m.text != repair.text and not (m.refs and set(m.refs) <= set(repair.refs)))
+        known = ids_of(self.hidden, [repair.told])
+        self.hidden = tuple(m for m in self.hidden if m.id not in known and not (m.refs and set(m.refs) <= set(repair.refs)))
         self.unit.wrong = HiddenUnit(self.unit.kit, self.unit.seed, self._made(self.hidden)).wrong
         self.needless += len(self.hidden) == before
         self._lay_bare()

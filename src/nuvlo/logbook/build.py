@@ -42,7 +42,7 @@ class Reference:
 
 @dataclass(frozen=True)
 class Repair:
-    """What had gone wrong and was put right: its words, its kind in the table of mistakes, the parts. After how many readings (of these
+    """What had gone wrong and was put right: its words, its kind in the table of mistakes, the parts; its id there, where the log holds it. After how many readings (of these
     ``powered`` ones with the power on) and how many minutes since the first of them."""
 
     text: str
@@ -51,6 +51,12 @@ class Repair:
     readings: int
     powered: int
     minutes: float
+    mistake: str = ""
+
+    @property
+    def told(self) -> tuple[str, str]:
+        """Its id, where there is one, and its words."""
+        return self.mistake, self.text
 
 
 @dataclass(frozen=True)
@@ -341,7 +347,7 @@ def _apply(build: Build, event: ev.Event) -> None:
         case ev.MistakeFound() as b:
             first = build.readings[0].at if build.readings else event.at
             on = sum(r.of.quantity in ("voltage", "current", "tone") for r in build.readings)
-            build.repairs.append(Repair(b.text, b.cause, b.refs, len(build.readings), on, (event.at - first).total_seconds() / 60))
+            build.repairs.append(Repair(b.text, b.cause, b.refs, len(build.readings), on, (event.at - first).total_seconds() / 60, b.mistake))
             build.readings, build.curves = [], []
         case ev.PhotoKept() as b:
             build.photos.append(b)

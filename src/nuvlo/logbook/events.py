@@ -156,13 +156,14 @@ class PartReworked(_Body):
 
 
 class MistakeFound(_Body):
-    """What had gone wrong was found and put right: ``text`` says it, ``cause`` is its kind in the table of mistakes. Readings of the
-    unit no longer hold."""
+    """What had gone wrong was found and put right: ``text`` says it, ``mistake`` is its id where the table of mistakes knows it, and ``cause``
+    its kind there. Readings of the unit no longer hold."""
 
     kind: Literal["mistake_found"] = "mistake_found"
     text: str
     cause: str
     refs: tuple[str, ...] = ()
+    mistake: str = ""
 
 
 class PhotoKept(_Body):

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.mistakes import ids_of
 from nuvlo.diagnosis.probes import SENSES
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable
@@ -31,7 +32,7 @@ def slip(diagnosis: Diagnosis, build: Build, taken: Mapping[Observable, Measured
             return of, why
     if unexplained <= 1.0 - HELPS or len(taken) < 2:
         return None
-    repaired = {r.text for r in build.repairs}
+    repaired = ids_of(diagnosis.mistakes, (r.told for r in build.repairs))
     for of in reversed(once):
         others = {k: v for k, v in taken.items() if k != of}
         if diagnosis.in_states(others, repaired)[1] < HELPS:

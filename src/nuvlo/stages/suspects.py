@@ -13,6 +13,7 @@ import numpy as np
 
 from nuvlo.craft.high_voltage import CLIPPED, is_high
 from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
+from nuvlo.diagnosis.mistakes import ids_of
 from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, looks_of
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
@@ -84,7 +85,8 @@ class Compared:
 
 @dataclass(frozen=True)
 class Suspect:
-    """Mistakes that nothing read so far tells apart. ``refs`` are lit on the board; ``hurts`` what does not survive it."""
+    """Mistakes that nothing read so far tells apart, by their ``ids`` too where the table of mistakes knows them. ``refs`` are lit on the board;
+    ``hurts`` what does not survive it."""
 
     letter: str
     words: tuple[str, ...]
@@ -92,6 +94,7 @@ class Suspect:
     refs: tuple[str, ...]
     share: float
     hurts: str = ""
+    ids: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -171,7 +174,7 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
 
-    ranking = diagnosis.rank(taken, COLD if cold else (), {r.text for r in build.repairs}, skipped, stop.setup == SOCKETS_EMPTY)
+    ranking = diagnosis.rank(taken, COLD if cold else (), ids_of(diagnosis.mistakes, (r.told for r in build.repairs)), skipped, stop.setup == SOCKETS_EMPTY)
     if (odd := slip(diagnosis, build, taken, ranking.unexplained)) is not None and odd[0] not in skipped:
         of, why = odd
         return Suspicion(unexplained=ranking.unexplained, good=ranking.nothing_shown, next=next(r for r in diagnosis.readings if r.of == of), again=why, why=why)
@@ -212,7 +215,7 @@ def _look_first(diagnosis: Diagnosis, taken: Mapping[Observable, Measured], grou
 def _suspect(letter: str, group: Group) -> Suspect:
     first = group.mistakes[0]
     refs = dict.fromkeys(ref for m in group.mistakes for ref in m.refs)
-    return Suspect(letter, tuple(m.text for m in group.mistakes), first.kind, tuple(refs), group.probability, first.hurts)
+    return Suspect(letter, tuple(m.text for m in group.mistakes), first.kind, tuple(refs), group.probability, first.hurts, tuple(m.id for m in group.mistakes))
 
 
 def _folded(ranking: Ranking, shown: list[Group]) -> int:

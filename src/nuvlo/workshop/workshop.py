@@ -38,7 +38,7 @@ class Workshop:
     def start(self, kit: Kit, serial: str | None = None, bench: str = "typed") -> Session:
         """A new build of ``kit``. ``bench`` names the instruments: ``typed`` or ``simulated:SEED``, or
         ``simulated:SEED:R3=390R`` for a unit with a wrong part in it; ``practice:SEED`` hides a mistake, ``practice:SEED:easy`` one that shows
-        soon, ``practice:SEED:R4 is reversed`` the one of these words."""
+        soon, ``practice:SEED:ID`` the one of this id."""
         self.logbook.refuse_changes()
         place = self.places.keep_kit(kit)
         build = self.logbook.start(kit.name, place, serial, bench)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.craft.high_voltage import is_high
-from nuvlo.diagnosis.mistakes import single_mistakes
+from nuvlo.diagnosis.mistakes import ids_of, single_mistakes
 from nuvlo.diagnosis.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
 from nuvlo.instruments import InstrumentError
 from nuvlo.instruments.practice import PracticeBench, practised
@@ -172,12 +172,14 @@ def found(s: Session, given: Words) -> Reply:
     if suspect is not None and not 1 <= int(number) <= len(suspect.words):
         raise Refused(Problem(f"{letter} has {len(suspect.words)} mistakes, no number {number}.", f"For example: found {letter.lower()}1."))
     text = suspect.words[int(number) - 1] if suspect else given.text
-    mistake = next((m for m in single_mistakes(s.kit) if m.text == text), None)
+    every = single_mistakes(s.kit)
+    known = ids_of(every, [(suspect.ids[int(number) - 1] if suspect and suspect.ids else "", text)])
+    mistake = next((m for m in every if m.id in known), None)
     refs, cause = (mistake.refs, mistake.kind) if mistake else ((), OTHER)
     again = reopened(s.kit, s.build, refs, cause in REPLACED)
     touched = [ref for ref in refs if cause in SOLDERED and s.kit.part(ref).on_board]
     s.record(
-        MistakeFound(text=text, cause=cause, refs=refs),
+        MistakeFound(text=text, cause=cause, refs=refs, mistake=mistake.id if mistake else ""),
         *(PartReworked(ref=ref, what="off" if cause in REPLACED else "hot", reopened=again, why=text) for ref in touched),
     )
     s.hunt(False)
