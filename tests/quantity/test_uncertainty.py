@@ -4,7 +4,8 @@ import math
 
 import pytest
 
-from nuvlo.quantity import Measured, Verdict, judge, resistor_bands
+from nuvlo.markings.marking import resistor_bands
+from nuvlo.quantity import Measured, Verdict, judge
 from nuvlo.quantity.uncertainty import distance_in_words, expanded_from_limits
 
 

@@ -11,10 +11,10 @@ from nuvlo.files.drawer import Spare
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.recipe import SHIPPED_RECIPES, read_recipe, recipe_folders
 from nuvlo.kit.schema import Aim, Move
+from nuvlo.markings.marking import preferred
 from nuvlo.model.results import amount, results
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import parse_value
-from nuvlo.quantity.markings import preferred
 from nuvlo.stages.choose import choice_of, propose
 from nuvlo.stages.choose.recipes import work_out
 from nuvlo.stages.choose.search import Question, candidates, judge, miss, search, told_apart

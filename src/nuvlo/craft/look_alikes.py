@@ -11,8 +11,8 @@ from nuvlo.catalogue import find
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import Kit
 from nuvlo.kit.parts import Part
+from nuvlo.markings.marking import capacitor_code, read_bands, resistor_bands
 from nuvlo.quantity import format_value
-from nuvlo.quantity.markings import capacitor_code, read_bands, resistor_bands
 
 TIMES = {1: "ten", 2: "a hundred", 3: "a thousand", 4: "ten thousand", 5: "a hundred thousand", 6: "a million"}
 

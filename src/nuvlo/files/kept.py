@@ -19,7 +19,7 @@ from nuvlo.arrays import Array
 from nuvlo.files.whole import MOST_BYTES, write_whole
 
 MOST = 24  # files that are kept: those used last
-OWN = ("measurement", "circuit", "kit", "catalogue", "model", "electrics", "diagnosis", "craft", "mistakes")  # packages that such arrays are made by
+OWN = ("measurement", "markings", "circuit", "kit", "catalogue", "model", "electrics", "diagnosis", "craft", "mistakes")  # packages that such arrays are made by
 
 
 def kept(folder: Path | None, made_of: Iterable[object], make: Callable[[], Array]) -> Array:

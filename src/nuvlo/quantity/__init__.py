@@ -1,6 +1,5 @@
-"""Numbers with units: how builders write them, how parts are marked, and how far an instrument may be off."""
+"""Numbers with units: how builders write them, and how far an instrument may be off."""
 
-from nuvlo.quantity.markings import resistor_bands
 from nuvlo.quantity.uncertainty import Measured, Verdict, judge
 from nuvlo.quantity.value import UnreadableValue, format_span, format_value, parse_value, sentence
 
@@ -12,6 +11,5 @@ __all__ = [
     "format_value",
     "judge",
     "parse_value",
-    "resistor_bands",
     "sentence",
 ]

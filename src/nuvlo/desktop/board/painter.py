@@ -15,8 +15,7 @@ from nuvlo.desktop.board.portrait import BANDS
 from nuvlo.kit import Pad, Part
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.packages import BODIES, ROUND_MM, box_mm, can_mm, coil_mm
-from nuvlo.quantity import resistor_bands
-from nuvlo.quantity.markings import capacitor_code
+from nuvlo.markings.marking import capacitor_code, resistor_bands
 
 if TYPE_CHECKING:
     from nuvlo.desktop.board.map import BoardMap

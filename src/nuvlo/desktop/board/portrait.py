@@ -10,7 +10,8 @@ from nuvlo.catalogue import find
 from nuvlo.desktop import theme
 from nuvlo.kit import Part
 from nuvlo.kit.kinds import kind_of
-from nuvlo.quantity import resistor_bands, sentence
+from nuvlo.markings.marking import resistor_bands
+from nuvlo.quantity import sentence
 
 BANDS = {
     "black": "#1B1B1B", "brown": "#7A4420", "red": "#C3312F", "orange": "#E07B25", "yellow": "#EAC52E", "green": "#3B8B4B",

@@ -7,9 +7,9 @@ import re
 from dataclasses import dataclass
 
 from nuvlo.kit.kinds import VALUED
+from nuvlo.markings.codes import read_code
+from nuvlo.markings.marking import Marking, colours_in, preferred, read_bands
 from nuvlo.quantity import UnreadableValue, format_value, parse_value
-from nuvlo.quantity.codes import read_code
-from nuvlo.quantity.markings import Marking, colours_in, preferred, read_bands
 from nuvlo.quantity.tolerance import parse_tolerance
 
 # Words that tell a kind, the more telling first, in the languages lists come in.

@@ -16,10 +16,10 @@ from nuvlo.circuit.small_signal import log_frequencies, responses
 from nuvlo.circuit.variation import Law, sample
 from nuvlo.files.drawer import Spare
 from nuvlo.kit.schema import Aim, Move
+from nuvlo.markings.marking import mantissas
 from nuvlo.model.results import amount, results, unit_of
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import format_value
-from nuvlo.quantity.markings import mantissas
 
 SCREENED = 5000  # combinations tried at their nominal values in one go
 JUDGED = 20  # of them judged by yield

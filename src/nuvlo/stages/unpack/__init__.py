@@ -12,10 +12,11 @@ from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import Reach
 from nuvlo.kit.step_id import StepId, part_step
 from nuvlo.logbook import Build
+from nuvlo.markings.marking import resistor_bands
 from nuvlo.measurement import Observable
 from nuvlo.model import Window
 from nuvlo.model.meter import Meter, meter_of
-from nuvlo.quantity import format_value, parse_value, resistor_bands, sentence
+from nuvlo.quantity import format_value, parse_value, sentence
 from nuvlo.quantity.tolerance import tolerance_words
 from nuvlo.stages import discharge, leads
 from nuvlo.stages.answer import Solved

@@ -12,10 +12,10 @@ from nuvlo.catalogue.zeners import TOLERANCE
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit, Part
 from nuvlo.kit.kinds import kind_of
+from nuvlo.markings.codes import read_code
+from nuvlo.markings.marking import Marking, colours_in, read_bands
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, format_value, parse_value
-from nuvlo.quantity.codes import read_code
-from nuvlo.quantity.markings import Marking, colours_in, read_bands
 
 LOOSE = 0.25  # a reading this far from every part fits none
 NEAR, TIMES = 0.04, 2.0  # share from its value, and times its tolerance, within which a part is told beside one that fits

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from nuvlo.kit import Part
 from nuvlo.kit.kinds import kind_of
+from nuvlo.markings.marking import preferred, read_bands, resistor_bands
 from nuvlo.quantity import Measured, format_value
-from nuvlo.quantity.markings import preferred, read_bands, resistor_bands
 
 NEAREST = 0.06  # how far from its real value a strip may read
 DECADES = (1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6)

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nuvlo.quantity.codes import read_code
-from nuvlo.quantity.markings import (
+from nuvlo.markings.codes import read_code
+from nuvlo.markings.marking import (
     LETTERS,
     capacitor_code,
     chip_code,

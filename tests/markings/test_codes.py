@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from nuvlo.markings.codes import read_code
+from nuvlo.markings.marking import CHIP_LETTERS, EIA_96, VOLTS, colours_in, e96, read_bands
 from nuvlo.problems import NuvloError
-from nuvlo.quantity.codes import read_code
-from nuvlo.quantity.markings import CHIP_LETTERS, EIA_96, VOLTS, colours_in, e96, read_bands
 from nuvlo.stages.unpack.identify import identify
 
 FIRST = {

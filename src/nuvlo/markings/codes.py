@@ -12,7 +12,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from nuvlo.quantity.markings import (
+from nuvlo.markings.marking import (
     CAPACITOR_LETTERS,
     CHIP_LETTERS,
     EIA_96,
