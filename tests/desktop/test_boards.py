@@ -6,9 +6,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
 from nuvlo.desktop.tools.bar import Bar
-from nuvlo.desktop.tools.interface import laid
-from nuvlo.files.interface import read_plan, shipped
+from nuvlo.desktop.tools.pedalboard import laid
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.files.pedalboard import read_plan, shipped
 from nuvlo.workshop.demo import SHIPPED
 from tests.desktop.conftest import begun, painted
 

@@ -405,7 +405,7 @@ def test_the_calendar_of_all_units_in_the_workshop(drive, gorsefire):
     driver = drive()
     driver.window.controller.workshop.start(gorsefire)
     driver.type("calendar all save")
-    assert any("Gorsefire 001: " in words for words in driver.window.tool.lines)
+    assert any("Gorsefire 001, practice: " in words for words in driver.window.tool.lines)
     assert any("Gorsefire 002: " in words for words in driver.window.tool.lines)
     (table,) = driver.session.places.sheets.glob("*calendar.csv")
     assert "Gorsefire 002" in table.read_text()

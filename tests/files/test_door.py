@@ -13,11 +13,11 @@ from nuvlo import problems
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.cli.main import main
 from nuvlo.files.drawer import read_drawer
-from nuvlo.files.interface import read_plan
 from nuvlo.files.kit_folder import check_kit, read_kit
 from nuvlo.files.meter import read_reach
 from nuvlo.files.mistakes import read_habits
 from nuvlo.files.parts_list import read_parts_list
+from nuvlo.files.pedalboard import read_plan
 from nuvlo.files.rack import read_rack
 from nuvlo.files.recipe import curve_figures, read_recipe
 from nuvlo.instruments.measured import read_measured, read_places

@@ -23,16 +23,16 @@ from nuvlo.circuit.expression import ExpressionError, parse_expression
 from nuvlo.circuit.netlist import LIBRARY
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.desktop.look import read_look
-from nuvlo.electrics.interface import netlist as netlist_of
+from nuvlo.electrics.pedalboard import netlist as netlist_of
 from nuvlo.files.drawer import read_drawer
-from nuvlo.files.interface import SHIPPED as PLANS
-from nuvlo.files.interface import read_plan
 from nuvlo.files.kit_folder import check_kit, cover_of, read_kit
 from nuvlo.files.manual import faults
 from nuvlo.files.meter import read_reach
 from nuvlo.files.mistakes import SHIPPED as HABITS
 from nuvlo.files.mistakes import read_habits
 from nuvlo.files.parts_list import read_parts_list
+from nuvlo.files.pedalboard import SHIPPED as PLANS
+from nuvlo.files.pedalboard import read_plan
 from nuvlo.files.rack import read_rack
 from nuvlo.files.recipe import curve_figures, read_recipe, recipe_folders
 from nuvlo.instruments.measured import read_measured, read_places

@@ -15,10 +15,10 @@ from nuvlo.cli import (
     crossover,
     diagnose,
     drill,
-    interface,
     journey,
     kit,
     menu,
+    pedalboard,
     power,
     predict,
     ring_out,
@@ -33,7 +33,7 @@ from nuvlo.cli import (
 from nuvlo.cli.answer import Verbs, answered
 from nuvlo.log import keep_log
 
-FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, interface, wake, backup, menu)
+FAMILIES = (window, kit, solve, predict, unpack, types, choose, sequence, journey, wires, ring_out, cabinet, crossover, power, bonds, diagnose, drill, pedalboard, wake, backup, menu)
 
 
 def main(argv: list[str] | None = None) -> int:

@@ -20,7 +20,7 @@ HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
     "daylight": lambda w, given: w.set_theme("daylight"),
     "help": lambda w, given: w.tools.help(),
     "import": lambda w, given: w.tools.import_list(given.text),
-    "interface": lambda w, given: w.tools.interface(given.text),
+    "interface": lambda w, given: w.tools.pedalboard(given.text),
     "lamp": lambda w, given: w.set_theme("lamp"),
     "large": lambda w, given: w.set_large(not w.large),
     "line": lambda w, given: w.tools.mend_line(given),

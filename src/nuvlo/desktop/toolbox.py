@@ -303,13 +303,13 @@ class Toolbox:
         kit, build = self._shown.kit, self._shown.build
         self._answer("Working out what it draws", lambda: rails(kit, build=build), PowerTool)
 
-    def interface(self, line: str) -> None:
+    def pedalboard(self, line: str) -> None:
         """Plans of a pedalboard's interface."""
-        from nuvlo.desktop.tools.interface import InterfaceTool, answer
+        from nuvlo.desktop.tools.pedalboard import PedalboardTool, answer
 
         path = self.window.file_named(line) if line.lower().endswith(".toml") else Path(line)
         if path is not None:
-            self._answer("Working out the treble", lambda: answer(str(path) if line else ""), InterfaceTool)
+            self._answer("Working out the treble", lambda: answer(str(path) if line else ""), PedalboardTool)
 
     def rack(self, line: str) -> None:
         """What a rack draws from its supply."""

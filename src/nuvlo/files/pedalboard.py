@@ -1,4 +1,4 @@
-"""Plans of interfaces: those that ship, and one's own, each a TOML file."""
+"""Plans of pedalboards: those that ship, and one's own, each a TOML file."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from nuvlo.files.whole import text_of, toml_of
-from nuvlo.kit.interface import Plan
+from nuvlo.kit.pedalboard import Plan
 from nuvlo.problems import NuvloError, Problem, reader
 
-SHIPPED = Path(__file__).parents[1] / "interfaces"
+SHIPPED = Path(__file__).parents[1] / "pedalboards"
 
 
 def shipped() -> list[str]:

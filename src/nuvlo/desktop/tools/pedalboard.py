@@ -15,9 +15,9 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.curve import CurveView, Line, Picture
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.tools.page import Page, one_of
-from nuvlo.electrics.interface import HERTZ, End, Interface, advice, current, judged
-from nuvlo.files.interface import read_plan, shipped
-from nuvlo.kit.interface import Piece, Plan
+from nuvlo.electrics.pedalboard import HERTZ, End, Pedalboard, advice, current, judged
+from nuvlo.files.pedalboard import read_plan, shipped
+from nuvlo.kit.pedalboard import Piece, Plan
 
 HIGH, DOWN, GAP = 38.0, 54.0, 12.0  # px of a piece, from row to row, and between pieces
 LETTER = 6.8  # px of one in a name
@@ -30,7 +30,7 @@ class Judged:
     """A plan with what it comes to."""
 
     plan: Plan
-    found: Interface
+    found: Pedalboard
 
 
 def answer(name: str) -> list[Judged]:
@@ -39,7 +39,7 @@ def answer(name: str) -> list[Judged]:
     return [Judged(plan, judged(plan)) for plan in plans]
 
 
-class InterfaceTool(Page):
+class PedalboardTool(Page):
     """One plan in large; the others below it, to be picked."""
 
     def show_answer(self, found: list[Judged], picked: int = 0) -> None:

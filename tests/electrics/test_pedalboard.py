@@ -1,4 +1,4 @@
-"""Plans of interfaces: capacitance on the pickup against its resonance, buffers against none, plans of one's own."""
+"""Plans of pedalboards: capacitance on the pickup against its resonance, buffers against none, plans of one's own."""
 
 import json
 
@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from nuvlo.cli.main import main
-from nuvlo.electrics.interface import HERTZ, advice, judged, netlist
-from nuvlo.files.interface import read_plan, shipped
-from nuvlo.kit.interface import Piece, Plan
+from nuvlo.electrics.pedalboard import HERTZ, advice, judged, netlist
+from nuvlo.files.pedalboard import read_plan, shipped
+from nuvlo.kit.pedalboard import Piece, Plan
 from nuvlo.problems import NuvloError
 from tests.circuit import ngspice
 

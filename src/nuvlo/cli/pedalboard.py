@@ -8,14 +8,14 @@ from nuvlo.cli.answer import Answer, Verbs
 
 
 def add_verbs(verbs: Verbs) -> None:
-    """Add interface."""
-    one = verbs.add("interface", _interface, "plans of a pedalboard's interface: ports, normals, current, and what it does to the treble")
+    """Add the verb."""
+    one = verbs.add("interface", _pedalboard, "plans of a pedalboard's interface: ports, normals, current, and what it does to the treble")
     one.add_argument("name", nargs="?", help="a plan that ships, or a TOML file of your own; alone it lists them")
 
 
-def _interface(a: argparse.Namespace) -> Answer:
-    from nuvlo.electrics.interface import HERTZ, advice, current, judged
-    from nuvlo.files.interface import read_plan, shipped
+def _pedalboard(a: argparse.Namespace) -> Answer:
+    from nuvlo.electrics.pedalboard import HERTZ, advice, current, judged
+    from nuvlo.files.pedalboard import read_plan, shipped
 
     if a.name is None:
         plans = [(name, read_plan(name).title) for name in shipped()]

@@ -1,4 +1,4 @@
-"""What an interface does to the sound of a guitar: its plan as a circuit, solved beside the same guitar with one short lead."""
+"""What a pedalboard does to the sound of a guitar: its plan as a circuit, solved beside the same guitar with one short lead."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import responses
-from nuvlo.kit.interface import Piece, Plan
+from nuvlo.kit.pedalboard import Piece, Plan
 from nuvlo.quantity import format_value
 
 HERTZ = np.geomspace(50.0, 12e3, 61)
@@ -36,7 +36,7 @@ class End:
 
 
 @dataclass(frozen=True)
-class Interface:
+class Pedalboard:
     """What a plan comes to. ``ports`` and what is plugged into each; ``normals`` in words; ``amps`` A of its buffers."""
 
     ports: tuple[tuple[str, str], ...]
@@ -46,7 +46,7 @@ class Interface:
     ends: tuple[End, ...]
 
 
-def judged(plan: Plan) -> Interface:
+def judged(plan: Plan) -> Pedalboard:
     """Solve a plan."""
     ports, normals = [], []
     for piece in plan.piece:
@@ -63,7 +63,7 @@ def judged(plan: Plan) -> Interface:
     found = responses(operating_point(circuit), "vin_", [node[n] for n in last], HERTZ)
     plain = _plain()
     ends = tuple(_end(name, found[node[name]].magnitude_db[0] - plain) for name in last)
-    return Interface(tuple(ports), tuple(normals), amps, amps * plan.volts, ends)
+    return Pedalboard(tuple(ports), tuple(normals), amps, amps * plan.volts, ends)
 
 
 def _end(name: str, db: Array) -> End:
@@ -71,14 +71,14 @@ def _end(name: str, db: Array) -> End:
     return End(name, db, at[1] - at[0], at[0])
 
 
-def current(plan: Plan, found: Interface) -> str:
+def current(plan: Plan, found: Pedalboard) -> str:
     """What its buffers draw, in words."""
     buffers = sum(p.kind == "buffer" and p.milliamperes > 0 for p in plan.piece)
     draw = "No buffer draws anything" if not buffers else "One buffer draws" if buffers == 1 else f"{buffers} buffers draw"
     return f"{draw} {format_value(found.amps, 'A', 2)} at {plan.volts:g} V: {format_value(found.watts, 'W', 2)}" if buffers else f"{draw}."
 
 
-def advice(plan: Plan, found: Interface) -> str:
+def advice(plan: Plan, found: Pedalboard) -> str:
     """What to do about treble that is lost; empty where little is."""
     if all(end.treble_db >= -LOST_DB for end in found.ends):
         return ""
