@@ -7,7 +7,8 @@ from PyQt6.QtTest import QTest
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board import kept
-from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.painter import tree
 from nuvlo.desktop.board.view import MOST, Underlay, View
 from nuvlo.files.kit_folder import read_kit

@@ -5,7 +5,8 @@ import pytest
 from PyQt6.QtGui import QFontMetrics
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.curve import CurveView, Line, Picture, warm
 from nuvlo.desktop.lanes import NextLane, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar

@@ -11,7 +11,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.portrait import Portrait, describe
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.tools.help import HelpTool

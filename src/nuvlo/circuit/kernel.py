@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from copy import copy
 from dataclasses import dataclass
 from types import ModuleType
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,8 +26,18 @@ from nuvlo.circuit.overrides import ABSENT
 from nuvlo.circuit.tape import Program, Tape, Traced, UnrecordedError
 from nuvlo.circuit.waveform import Waveform
 
-if TYPE_CHECKING:
-    from nuvlo.circuit.equations import Equations
+
+class Laid(Protocol):
+    """Equations, as far as a kernel knows them: see :class:`nuvlo.circuit.equations.Equations`."""
+
+    size: int
+    first_branch: int
+    slots: dict[tuple[int, int], int]
+    device_stamps: list[list[tuple[int, float]]]
+    devices: Devices
+
+    def branch_nodes(self) -> tuple[NDArray[np.int_], NDArray[np.int_]]: ...
+
 
 compiled: ModuleType | None = None
 if not os.environ.get("NUVLO_PURE"):
@@ -96,19 +106,19 @@ class Values:
 class Kernel:
     """The devices of some equations as the compiled part takes them."""
 
-    def __init__(self, eq: Equations, module: ModuleType) -> None:
+    def __init__(self, eq: Laid, module: ModuleType) -> None:
         self.module = module
         self._capsules: dict[bool, Any] = {}
         self._lay_out(eq)
         self.devices(False)
 
-    def _lay_out(self, eq: Equations) -> None:
+    def _lay_out(self, eq: Laid) -> None:
         self.eq = eq
         self.pattern = hash(tuple(eq.slots))  # of where coefficients stand
         places = np.array(list(eq.slots), dtype=np.int32).reshape(-1, 2)
         self._places = np.ascontiguousarray(places[:, 0]), np.ascontiguousarray(places[:, 1])
 
-    def laid_out(self, eq: Equations) -> Kernel:
+    def laid_out(self, eq: Laid) -> Kernel:
         """The same devices in equations that have more places behind the same ones."""
         out = copy(self)
         out._lay_out(eq)
@@ -204,7 +214,7 @@ def _by_member(table: Array) -> Array:
     return np.ascontiguousarray(table.T, dtype=float)
 
 
-def kernel(eq: Equations) -> Kernel | None:
+def kernel(eq: Laid) -> Kernel | None:
     """The compiled part for these equations; None where there is none, or where it cannot do what they ask."""
     if compiled is None or eq.size > LARGEST:
         return None

@@ -3,12 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
-if TYPE_CHECKING:
-    from nuvlo.desktop.main_window import Window
+from nuvlo.desktop.frame import Frame
+from nuvlo.desktop.looking import Looking
+from nuvlo.desktop.toolbox import Toolbox
 
-HANDLES: Mapping[str, Callable[[Window, Any], None]] = {
+
+class Handled(Frame, Protocol):
+    """A window, as its own commands see it."""
+
+    tools: Toolbox
+    looking: Looking
+    large: bool
+
+    def set_large(self, large: bool) -> None: ...
+
+    def to_shelf(self) -> None: ...
+
+    def turn_over(self) -> None: ...
+
+
+HANDLES: Mapping[str, Callable[[Handled, Any], None]] = {
     "alike": lambda w, given: w.tools.alike(),
     "backup": lambda w, given: w.tools.back_up(given.text),
     "bonds": lambda w, given: w.tools.bonds(),

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from nuvlo.desktop.frame import Frame
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.verbs import ROWS
-
-if TYPE_CHECKING:
-    from nuvlo.desktop.main_window import Window
 
 BY_TAB = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
 SPACE = "Space"  # means go on only while nothing is typed: see eventFilter
@@ -28,9 +25,9 @@ def own_keys() -> dict[int, str]:
 class Keys(QObject):
     """Event filter of the whole application, for one window."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: QWidget, frame: Frame) -> None:
         super().__init__(window)
-        self.window = window
+        self.window, self.frame = window, frame
         self._tabbed_to: QWidget | None = None  # what can be pressed and has the focus by Tab, not by a click
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -46,19 +43,19 @@ class Keys(QObject):
         return self._pressed(watched, event)
 
     def _pressed(self, watched: QWidget, event: QKeyEvent) -> bool:
-        key, entry = event.key(), self.window.bench_line.entry
+        key, entry = event.key(), self.frame.bench_line.entry
         own = own_keys().get(event.keyCombination().toCombined())
-        on_shelf = self.window.controller.shown is None
+        on_shelf = self.frame.controller.shown is None
         if own is not None and not (entry.text() and event.modifiers()):  # Ctrl+Z in a line is the line's
             if not on_shelf or own in ("large", "help"):
-                self.window.run(Command(own))
+                self.frame.run(Command(own))
         elif key == Qt.Key.Key_Escape:
-            self.window.controller.stop()
-            self.window.escape()
+            self.frame.controller.stop()
+            self.frame.escape()
         elif on_shelf and not entry.text() and key in (Qt.Key.Key_Down, Qt.Key.Key_Right):
-            self.window.shelf.step(1)
+            self.frame.shelf.step(1)
         elif on_shelf and not entry.text() and key in (Qt.Key.Key_Up, Qt.Key.Key_Left):
-            self.window.shelf.step(-1)
+            self.frame.shelf.step(-1)
         elif watched is entry:
             return False
         elif key == Qt.Key.Key_Space and not entry.text():
@@ -67,7 +64,7 @@ class Keys(QObject):
             if watched is self._tabbed_to and hasattr(watched, "click") and not self._cautioned():
                 watched.click()
             elif not on_shelf:
-                self.window.run(Command("next"))
+                self.frame.run(Command("next"))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and hasattr(watched, "click"):
             watched.click()
         elif (
@@ -81,6 +78,6 @@ class Keys(QObject):
 
     def _cautioned(self) -> bool:
         """Whether a caution is to be confirmed."""
-        shown = self.window.controller.shown
+        shown = self.frame.controller.shown
         now = shown.now() if shown is not None else None
         return now is not None and now.task.hazard is not None

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QApplication, QMainWindow, QSplitter, QStackedWidget
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.bench_line import BenchLine
-from nuvlo.desktop.board.looking import Looking
 from nuvlo.desktop.board.map import BoardMap
 from nuvlo.desktop.controller import Controller
 from nuvlo.desktop.fault_card import FaultCard
@@ -21,6 +20,7 @@ from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.labels import label, tint
 from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane
 from nuvlo.desktop.look import keep_look, read_look
+from nuvlo.desktop.looking import Looking
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.pictures import picture_for, picture_named
 from nuvlo.desktop.pictures.frames import StagePicture
@@ -80,7 +80,7 @@ class Window(QMainWindow):
         self.controller.opened.connect(self._opened)
         self.controller.elsewhere.connect(lambda: self.tools.list_shelf(anew=False))
         self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
-        self.keys = Keys(self)
+        self.keys = Keys(self, self)
         application().installEventFilter(self.keys)
         self._take_place()
 

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from nuvlo.desktop.frame import Frame
 from nuvlo.desktop.jobs import LOG, then_or_say
 from nuvlo.files.kit_folder import Cover
 from nuvlo.logbook.benches import PRACTICE, hidden_in
@@ -19,7 +20,6 @@ from nuvlo.workshop.commands.arguments import ColumnMeans, LineSays, NotUndersto
 from nuvlo.workshop.snapshot import Snapshot
 
 if TYPE_CHECKING:
-    from nuvlo.desktop.main_window import Window
     from nuvlo.workshop.shelf import Shelf
     from nuvlo.workshop.workshop import Workshop
 
@@ -31,7 +31,7 @@ FIRST_SEED = 101  # of units that are begun for practice
 class Toolbox:
     """The tools of one window. Each method carries out what is typed after its word."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Frame) -> None:
         self.window = window
         self.list_path: Path | None = None
         self.list_columns: dict[str, str] = {}
@@ -118,7 +118,7 @@ class Toolbox:
     def pick_file(self) -> None:
         """Let the builder pick a kit's zip or a parts list."""
         chosen, _ = QFileDialog.getOpenFileName(
-            self.window,
+            self.window.bench_line,
             "Open a kit or a parts list",
             "",
             "Kits and parts lists (*.zip *.csv *.tsv *.txt *.xlsx *.toml);;All (*)",
@@ -129,7 +129,7 @@ class Toolbox:
 
     def pick_folder(self) -> None:
         """Let the builder pick a kit folder."""
-        chosen = QFileDialog.getExistingDirectory(self.window, "Open a kit folder")
+        chosen = QFileDialog.getExistingDirectory(self.window.bench_line, "Open a kit folder")
         if chosen:
             self.open_path(Path(chosen))
 

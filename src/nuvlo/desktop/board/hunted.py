@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from math import hypot
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from nuvlo.desktop import theme
-
-if TYPE_CHECKING:
-    from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.board.marking import Map
 
 SOLDER, DULL = "#D5DADF", "#8B9196"  # bright, and as a cold joint is
 TOP_PX = 38  # above which stands the heading of the map
@@ -19,7 +16,7 @@ RING_PX = 13.0  # from the pads of a suspect to the ring round it
 PROBES = {"red": "#B3202E", "black": "#15181A"}  # as the leads of every meter are
 
 
-def draw_flaws(p: QPainter, there: BoardMap) -> None:
+def draw_flaws(p: QPainter, there: Map) -> None:
     """Joints that are not as they should be, and what joins two of them."""
     spots = {f"{q.ref}.{q.pin}": q for q in there.board.pads}
     px = there.scale()
@@ -39,7 +36,7 @@ def draw_flaws(p: QPainter, there: BoardMap) -> None:
                 p.drawEllipse(at, 0.34 * px, 0.34 * px)
 
 
-def draw_accused(p: QPainter, there: BoardMap) -> None:
+def draw_accused(p: QPainter, there: Map) -> None:
     """A ring round each suspect, the wider the likelier, with its letter."""
     pads = there.board.pads_by_ref
     p.setFont(theme.words(10.5, bold=True))
@@ -60,7 +57,7 @@ def draw_accused(p: QPainter, there: BoardMap) -> None:
         p.drawText(badge, Qt.AlignmentFlag.AlignCenter, letter)
 
 
-def draw_probes(p: QPainter, there: BoardMap) -> None:
+def draw_probes(p: QPainter, there: Map) -> None:
     """The two tips of the meter, each with its colour in words."""
     spots = {f"{q.ref}.{q.pin}": q for q in reversed(there.board.pads)} | {q.ref: q for q in reversed(there.board.pads)}
     p.setFont(theme.words(theme.SMALL, bold=True))
@@ -83,7 +80,7 @@ def draw_probes(p: QPainter, there: BoardMap) -> None:
         p.drawText(word, Qt.AlignmentFlag.AlignCenter, colour)
 
 
-def _free_way(there: BoardMap, at: QPointF) -> tuple[QPointF, float, float]:
+def _free_way(there: Map, at: QPointF) -> tuple[QPointF, float, float]:
     """Where a lead ends that comes to ``at`` from the side where it hides least, and which side that is."""
     others = [there.place(q.x_mm, q.y_mm) for q in there.board.pads]
     others += [there.place(spot.x_mm, spot.y_mm) for spot in there.board.placements.values()]

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
-from nuvlo.desktop.board.map import Marking
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.wire import draw_wires
 from nuvlo.kit import Kit, PanelHole
 

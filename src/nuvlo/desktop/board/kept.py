@@ -6,18 +6,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from time import perf_counter
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRect, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPixmap, QRegion
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.board.marking import Map, Marking
 from nuvlo.desktop.board.painter import BoardPainter
 from nuvlo.desktop.board.view import View
 from nuvlo.kit import Kit
-
-if TYPE_CHECKING:
-    from nuvlo.desktop.board.map import BoardMap, Marking
 
 ROOM_MM = 6.0  # round the pads of a part, for its body and print
 SLICE_MS = 12.0  # that a painting may hold the interface at a time
@@ -46,7 +43,7 @@ class _Painting:
 
     key: _Key
     view: View
-    there: BoardMap
+    there: Map
     kept: QPixmap
     lit: frozenset[str]
     done: frozenset[str]
@@ -70,7 +67,7 @@ class _Painting:
 class KeptPainting:
     """The paintings of one map, ``there``."""
 
-    def __init__(self, there: BoardMap) -> None:
+    def __init__(self, there: Map) -> None:
         self.there = there
         self._whole: _Painting | None = None
         self._under_way: _Painting | None = None  # of a board too large to be painted at once

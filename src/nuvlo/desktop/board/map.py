@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from itertools import pairwise
 from math import hypot
 
@@ -26,9 +25,9 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.hunted import draw_accused, draw_flaws, draw_probes
 from nuvlo.desktop.board.kept import KeptPainting
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.view import Underlay, View, room_for
 from nuvlo.desktop.board.wire import draw_lead, draw_wires
-from nuvlo.diagnosis.mistakes import Flaw
 from nuvlo.kit import Board, Kit, Pad, Wire
 from nuvlo.logbook import BoardPictured
 
@@ -43,26 +42,6 @@ WHEEL = 1.2  # nearer by one notch
 LENS = 3.2  # times nearer, through a lens
 BESIDE_MM = 3.0  # that it shows beside the pads that are looked at
 REACH_PX = 26.0  # from a pad, that still picks its part
-
-
-@dataclass(frozen=True)
-class Marking:
-    """What of the map is lit: parts and pads in hand, parts that are in, wires shown, words beside points."""
-
-    lit: frozenset[str] = frozenset()
-    done: frozenset[str] = frozenset()
-    side: str = "top"
-    wires: bool = False
-    wire_now: str = ""
-    wires_done: frozenset[str] = frozenset()
-    leads: tuple[tuple[float, float, float, float, bool], ...] = ()  # mm from, to, of a lettered board; whether it is in hand
-    readings: dict[str, tuple[str, str]] = field(default_factory=dict)
-    net: str = ""
-    bad: frozenset[str] = frozenset()  # joints, as R4.1
-    accused: Mapping[str, tuple[str, float]] = field(default_factory=dict)  # letter and share of the suspect that a part is of
-    probes: tuple[tuple[str, str], ...] = ()  # pads that the leads go on, as R4.1, and their colours
-    flaws: tuple[Flaw, ...] = ()  # what is to be seen through the lens
-    only: frozenset[str] = frozenset()  # the rest is faint, where there are any
 
 
 class BoardMap(QWidget):

@@ -4,21 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from math import atan2, cos, degrees, hypot, radians, sin
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from nuvlo.craft.bend import bends
 from nuvlo.desktop import theme
+from nuvlo.desktop.board.marking import Map
 from nuvlo.desktop.board.portrait import BANDS
 from nuvlo.kit import Pad, Part
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.packages import BODIES, ROUND_MM, box_mm, can_mm, coil_mm
 from nuvlo.markings.marking import capacitor_code, resistor_bands
-
-if TYPE_CHECKING:
-    from nuvlo.desktop.board.map import BoardMap
 
 FAINT = 0.2  # of what is not looked at
 SILVER = "#C9CED3"  # print on a transistor
@@ -27,12 +24,12 @@ LEAST_TEXT = 5.5  # px of a letter that is still worth painting
 
 
 class BoardPainter:
-    """One painting of a board as ``there`` (a :class:`nuvlo.desktop.board.map.BoardMap`) places it.
+    """One painting of a board as ``there`` (a :class:`Map`) places it.
 
     It may be done in slices, each with a painter ``p`` of its own.
     """
 
-    def __init__(self, p: QPainter, there: BoardMap) -> None:
+    def __init__(self, p: QPainter, there: Map) -> None:
         self.p, self.there = p, there
         assert there.kit is not None
         self.kit, self.marking, self.scale = there.kit, there.marking, there.scale()

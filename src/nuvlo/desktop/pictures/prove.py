@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from nuvlo.desktop.board.map import BoardMap, Marking
+from nuvlo.desktop.board.map import BoardMap
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.curve import Line
 from nuvlo.desktop.curve import Picture as Plot
 from nuvlo.desktop.pictures.frames import CurveFrame, on_board

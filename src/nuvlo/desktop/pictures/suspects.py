@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nuvlo.desktop.board.map import Marking
+from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.diagnosis.probes import WHOLE
 from nuvlo.stages.suspects import leads_of

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 from math import nan
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QPixmap
 
 from nuvlo.desktop.board.map import BoardMap
 from nuvlo.desktop.board.view import View
+from nuvlo.desktop.frame import Frame
 from nuvlo.workshop.commands.arguments import PictureLaid
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.snapshot import Snapshot
-
-if TYPE_CHECKING:
-    from nuvlo.desktop.main_window import Window
 
 MOST_NUMBER = 1e6
 
@@ -23,7 +20,7 @@ MOST_NUMBER = 1e6
 class Looking:
     """One window's way of looking at its boards."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Frame) -> None:
         self.window = window
         self.net = ""  # lit on the maps
         self._aligned_for: tuple[BoardMap, Path] | None = None  # the picture that waits for two clicks
