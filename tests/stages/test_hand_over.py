@@ -1,5 +1,7 @@
 """The verdict of a finished unit stands on what was measured, and says what was not."""
 
+from dataclasses import replace
+
 import pytest
 
 from nuvlo.files.kit_folder import read_kit
@@ -46,6 +48,8 @@ def turn(done=True) -> Finding:
     ([point("TP1"), tone(False, accepted=True)], "as meant, but for what was accepted"),
     ([point("TP1"), point("TP2", Verdict.OUT, accepted=True), tone()], "as meant, but for what was accepted"),
     ([point("TP1"), point("TP2", Verdict.NOT_TAKEN, accepted=True), tone()], "as meant, but for what was accepted"),
+    ([point("TP1"), replace(tone(), ahead="30 min before 'Brush and wash' is dry")], "as meant, but for what was not waited for"),
+    ([replace(point("TP1"), ahead="too early"), tone(False, accepted=True)], "as meant, but for what was accepted and not waited for"),
     ([], "not judged: nothing was measured, because this kit asks for no readings"),
 ])  # fmt: skip
 def test_as_meant_wants_every_reading(gorsefire, found, overall):
