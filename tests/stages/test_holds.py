@@ -125,12 +125,15 @@ def test_what_is_read_again_once_it_is_dry_had_waited_after_all(wet):
     session = wet("half")
     held = session.now().task.held
     line(session, "0.2m")
-    line(session, "tp1 4.5")
+    assert WET in line(session, "tp1 4.5")
+    assert WET in line(session, "tp1 4.49"), "nor is it drier at the second reading"
+    assert [row[-1] for row in session.snapshot().sheet().rows if row[0] == "TP1"] == ["in window, early"]
     assert len(session.snapshot().sheet().ahead) == 2
     clock.ahead().wait_until(held.until)
     session.forget()
     line(session, "stage wake")
-    line(session, "tp1 4.51")
+    assert WET not in line(session, "tp1 4.51")
+    assert [row[-1] for row in session.snapshot().sheet().rows if row[0] == "TP1"] == ["in window"]
     assert [kept.partition(":")[0] for kept in session.snapshot().sheet().ahead] == ["Power on"]
 
 

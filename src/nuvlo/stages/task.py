@@ -108,11 +108,11 @@ class Finding:
 
     @property
     def verdict_words(self) -> str:
-        """The verdict in a few words, and whether it was accepted all the same."""
+        """The verdict in a few words, and whether it was accepted all the same, or read too early."""
         words = self.brief or self.verdict.words
         if not self.brief and self.verdict is Verdict.OUT and self.reading is not None and self.window is not None:
             words = distance_in_words(self.reading, self.window.low, self.window.high)
-        return words + (", accepted" if self.accepted else "")
+        return words + (", accepted" if self.accepted else "") + (", early" if self.ahead else "")
 
     @property
     def lets_pass(self) -> bool:

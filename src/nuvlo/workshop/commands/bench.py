@@ -58,8 +58,9 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
         instrument=instrument, expected=expected, shown=given.value.value if leads else None, leads=leads,
     )  # fmt: skip
     s.record(*((passed,) if passed else ()), taken)
-    words = verdict_words(_asked(s, stage, of), of.name, value)
-    return Reply(f"{words} That was {passed.what}: the sheet will say so, unless it is read again after that." if passed else words)
+    f = _asked(s, stage, of)
+    words = verdict_words(f, of.name, value)
+    return Reply(f"{words} That was {f.ahead}: the sheet will say so, unless it is read again after that." if f is not None and f.ahead else words)
 
 
 def _asked(s: Session, stage: Stage, of: Observable) -> Finding | None:
