@@ -48,7 +48,7 @@ def test_any_failure_of_any_reader_is_a_problem_of_its_file(guarded, tmp_path, m
     def fails(*_):
         raise failure
 
-    for module in ("drawer", "rack", "mistakes", "interface", "recipe", "meter"):
+    for module in ("drawer", "rack", "mistakes", "pedalboard", "recipe", "meter"):
         monkeypatch.setattr(f"nuvlo.files.{module}.text_of", fails)
     monkeypatch.setattr("nuvlo.files.whole.text_of", fails)
     monkeypatch.setattr("nuvlo.files.parts_list.reader.read_lines", fails)

@@ -49,6 +49,11 @@ def test_the_text_form_comes_back(place, quantity, is_ripple, exchanged, empty, 
     assert read_stored(made.name, quantity) == made
 
 
+@pytest.mark.parametrize("of", [volts_at("OUT:L"), volts_at("A~"), volts_at("L@R"), amps_of("play back"), ohms_at("A~"), Observable("IN:L", "capacitance")])
+def test_a_name_that_means_nothing_else_is_written_as_it_is(of):
+    assert of.name == of.short == of.place
+
+
 @pytest.mark.parametrize("name", KITS)
 def test_every_reading_of_a_kit_has_a_text_form_of_its_own(name):
     every = readings_of(read_kit(SHIPPED / name))

@@ -10,9 +10,9 @@ import re
 from dataclasses import dataclass, replace
 
 RIPPLE, BACK, EMPTY, OFF = "~", " back", " without chips", " off"  # behind a place, in text
-_MARKS = re.compile(r"[\\:@~]")  # that mean something in text, so that a place which has one is written with a stroke before it
-_ENDS = re.compile(f"({BACK}|{EMPTY}|{OFF})$")
-_FREE = re.compile(r"(?:[^\\:@]|\\.)*")  # up to a mark without a stroke
+THROWN, FOLLOWED = ":", "@"  # behind what stands before a place
+GOES_WITH = {BACK: ("resistance",), EMPTY: ("current", "voltage"), OFF: ("voltage",), RIPPLE: ("tone",)}  # the quantities with which an end means something
+STANDS_BEFORE = {"resistance": THROWN, "tone": FOLLOWED}
 
 
 @dataclass(frozen=True)
@@ -37,8 +37,8 @@ class Observable:
     @property
     def name(self) -> str:
         """Its text form, beside its quantity: ``TP1``, ``TP1~``, ``TP1 back``, ``U1.8 without chips``, ``TP1 off``, ``T100@R5.2``, ``SW1.on:a-b``."""
-        before = f"{_marked(self.throw)}:" * bool(self.throw) + f"{_marked(self.follows)}@" * bool(self.follows)
-        return before + _marked(self.place) + RIPPLE * self.ripple + BACK * self.exchanged + EMPTY * self.empty + OFF * self.unplugged
+        before = f"{self._marked(self.throw)}{THROWN}" * bool(self.throw) + f"{self._marked(self.follows)}{FOLLOWED}" * bool(self.follows)
+        return before + self._marked(self.place) + RIPPLE * self.ripple + BACK * self.exchanged + EMPTY * self.empty + OFF * self.unplugged
 
     @property
     def short(self) -> str:
@@ -51,6 +51,12 @@ class Observable:
         """Where it is read, as it is named in a sentence."""
         return self.place + EMPTY * self.empty + ", leads exchanged" * self.exchanged
 
+    def _marked(self, place: str) -> str:
+        """A place with a stroke before whatever would mean something else with this quantity."""
+        marked = re.sub(rf"[\\{STANDS_BEFORE.get(self.quantity, '')}]", r"\\\g<0>", place)
+        ends = "|".join(re.escape(end) for end, quantities in GOES_WITH.items() if self.quantity in quantities)
+        return re.sub(f"({ends})$", r"\\\1", marked) if ends else marked
+
     def __str__(self) -> str:
         return f"{self.quantity} {self.name}"
 
@@ -61,28 +67,20 @@ class Observable:
 
 def read_stored(name: str, quantity: str) -> Observable:
     """The observable of a text form. Logs of before knew no strokes: there a mark counts only with the quantity that it goes with."""
-    left, has = name, dict.fromkeys((BACK, EMPTY, OFF), False)
-    goes_with = {BACK: ("resistance",), EMPTY: ("current", "voltage"), OFF: ("voltage",)}
-    for end in (OFF, EMPTY, BACK):
-        if quantity in goes_with[end] and left.endswith(end) and not left.endswith("\\" + end):
+    left, has = name, dict.fromkeys(GOES_WITH, False)
+    for end in (OFF, EMPTY, BACK, RIPPLE):
+        if quantity in GOES_WITH[end] and left.endswith(end) and not left.endswith("\\" + end):
             left, has[end] = left.removesuffix(end), True
-    ripple = quantity == "tone" and left.endswith(RIPPLE) and not left.endswith("\\" + RIPPLE)
-    left = left.removesuffix(RIPPLE) if ripple else left
-    throw, left = _before(left, ":") if quantity == "resistance" else ("", left)
-    follows, left = _before(left, "@") if quantity == "tone" else ("", left)
-    return Observable(_plain(left), quantity, ripple, has[BACK], has[EMPTY], has[OFF], _plain(throw), _plain(follows))
+    throw, left = _before(left, THROWN) if quantity == "resistance" else ("", left)
+    follows, left = _before(left, FOLLOWED) if quantity == "tone" else ("", left)
+    return Observable(_plain(left), quantity, has[RIPPLE], has[BACK], has[EMPTY], has[OFF], _plain(throw), _plain(follows))
 
 
 def _before(text: str, mark: str) -> tuple[str, str]:
     """What stands before the first ``mark`` without a stroke, and what behind it."""
-    found = _FREE.match(text)
+    found = re.match(rf"(?:[^\\{mark}]|\\.)*", text)
     end = found.end() if found else 0
     return (text[:end], text[end + 1 :]) if text[end : end + 1] == mark else ("", text)
-
-
-def _marked(place: str) -> str:
-    """A place with a stroke before whatever would mean something else, and before an end that would."""
-    return _ENDS.sub(r"\\\1", _MARKS.sub(r"\\\g<0>", place))
 
 
 def _plain(text: str) -> str:
