@@ -89,7 +89,7 @@ def test_alone_it_opens_the_shelf(monkeypatch, tmp_path):
 
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
     opened = []
-    monkeypatch.setattr(app, "start", lambda opener, check=False: opened.append(opener()) or 0)
+    monkeypatch.setattr(app, "start", lambda opener, shelf_of, check: opened.append(opener()) or 0)
     assert main([]) == 0
     assert opened[0].session is None
     assert opened[0].workshop.builds() == []

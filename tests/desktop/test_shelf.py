@@ -1,6 +1,7 @@
 """The shelf: by mouse alone, by keyboard alone, and by a file dropped on the window."""
 
 import shutil
+import threading
 import zipfile
 
 import pytest
@@ -9,10 +10,13 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from nuvlo.desktop.controller import Opened
+from nuvlo.desktop.main_window import SIZE, Window
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.problems import NuvloError, Problem
 from nuvlo.workshop.demo import SCENES, SHIPPED, play
 from nuvlo.workshop.workshop import Workshop
+from tests.desktop.conftest import Driver
 
 
 @pytest.fixture
@@ -173,3 +177,76 @@ def test_a_missing_kit_is_said_on_its_card(drive, tmp_path):
     click(driver, card)
     assert driver.session is None
     assert "not a kit folder" in driver.said
+
+
+@pytest.fixture
+def opening(qtbot, tmp_path):
+    """``opening(opener)``: a window that shows the shelf of a workshop, whose opener has not come back, and what lets it."""
+    workshop = Workshop(tmp_path / "Shed")
+    for scene in SCENES[2:4]:
+        play(workshop, scene)
+    workshop.close()
+    gate = threading.Event()
+
+    def made(fails: bool = False) -> tuple[Driver, threading.Event]:
+        def opener() -> Opened:
+            gate.wait(30)
+            if fails:
+                raise NuvloError(Problem("the logbook is locked by another program.", "Close it."))
+            return Opened(Workshop(tmp_path / "Shed"))
+
+        window = Window(tmp_path / "look.json")
+        window.resize(*SIZE)
+        qtbot.addWidget(window, before_close_func=lambda w: w.controller.close())
+        window.show()
+        window.controller.open(opener, tmp_path / "Shed")
+        qtbot.waitUntil(window.shelf.isVisible)
+        return Driver(qtbot, window), gate
+
+    yield made
+    gate.set()
+
+
+def pressed(widget) -> None:
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(widget.width() // 2, 12))
+
+
+def test_what_is_picked_while_the_workshop_opens_is_done_once_it_is(opening):
+    driver, gate = opening()
+    window = driver.window
+    assert [n[:12] for n in names(driver)] == ["Millrace 001", "Reedling 001"]
+    pressed(window.shelf.cards[0])
+    assert "opening" in driver.said
+    pressed(window.shelf.cards[1])  # thought better of it
+    assert driver.session is None
+    gate.set()
+    driver.settle()
+    assert driver.session.kit.name == "Reedling"
+
+
+def test_a_kit_begun_while_the_workshop_opens_is_another_unit(opening):
+    driver, gate = opening()
+    reedling = next(k for k in driver.window.shelf.kits if k.cover.name == "Reedling")
+    driver.window.shelf.ensureWidgetVisible(reedling)
+    pressed(reedling.simulated)
+    gate.set()
+    driver.settle()
+    assert (driver.session.kit.name, driver.session.build.serial) == ("Reedling", "002")
+
+
+def test_the_cards_stay_as_they_are_when_the_workshop_is_open(opening):
+    driver, gate = opening()
+    before = list(driver.window.shelf.cards)
+    gate.set()
+    driver.settle()
+    assert driver.window.shelf.cards == before, "what was about to be clicked is still there"
+    assert "2 in hand, 0 finished, 11 kits" in driver.said
+
+
+def test_a_workshop_that_does_not_open_shows_no_shelf(opening):
+    driver, gate = opening(fails=True)
+    pressed(driver.window.shelf.cards[0])
+    gate.set()
+    driver.settle()
+    assert not driver.window.shelf.isVisible()
+    assert "locked by another program" in driver.said

@@ -16,6 +16,7 @@ from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.portrait import Portrait, describe
 from nuvlo.desktop.gauge import Gauge
 from nuvlo.desktop.tools.help import HelpTool
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.logbook.errors import LogbookError
 from nuvlo.measurement import volts_at
@@ -23,7 +24,8 @@ from nuvlo.model.windows import Window as Expected
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, Verdict
 from nuvlo.stages.task import Finding, Task, Wants
-from nuvlo.workshop.demo import SET_OUT
+from nuvlo.workshop.demo import SET_OUT, SHIPPED
+from nuvlo.workshop.shelf import keep_card
 from nuvlo.workshop.workshop import Workshop
 from tests.conftest import long_but
 from tests.desktop.conftest import begun, painted
@@ -31,15 +33,30 @@ from tests.desktop.conftest import begun, painted
 HEAVY = ("scipy", "ortools", "ezdxf", "openpyxl", "reportlab")
 
 
-def test_heavy_libraries_wait_until_after_the_first_paint():
-    code = (
-        "import sys\nfrom PyQt6.QtWidgets import QApplication, QPushButton\nfrom nuvlo.desktop import theme\n"
-        "from nuvlo.desktop.main_window import Window\napp = QApplication([])\ntheme.load_fonts()\nw = Window()\nw.show()\n"
-        "app.processEvents()\nassert not w.grab().isNull()\n"
-        f"print([m for m in {(*HEAVY, 'sqlalchemy', 'pyqtgraph')!r} if m in sys.modules])\n"
-    )
+def test_heavy_libraries_wait_until_the_shelf_is_seen(tmp_path):
+    """A workshop whose cards hold is seen before what opens it has loaded."""
+    workshop = Workshop(tmp_path / "Shed")
+    keep_card(workshop.start(read_kit(SHIPPED / "gorsefire")))
+    workshop.close()
+    code = f"""
+import os, sys
+from pathlib import Path
+from PyQt6.QtWidgets import QApplication
+from nuvlo.desktop import theme
+from nuvlo.desktop.main_window import Window
+app = QApplication([])
+theme.load_fonts()
+window = Window()
+window.show()
+def opener():
+    assert window.shelf.isVisible()
+    print([c.accessibleName()[:13] for c in window.shelf.cards], [m for m in {(*HEAVY, "sqlalchemy", "pyqtgraph")!r} if m in sys.modules], flush=True)
+    os._exit(0)
+window.controller.open(opener, Path({str(tmp_path / "Shed")!r}))
+app.exec()
+"""
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
-    assert done.stdout.strip() == "[]", done.stderr
+    assert done.stdout.strip() == "['Gorsefire 001'] []", done.stderr
 
 
 def test_typing_goes_on_while_the_log_and_the_model_are_busy(drive, monkeypatch):
@@ -344,8 +361,6 @@ def test_portraits_of_all_parts_paint_and_are_described(qtbot, gorsefire):
 
 
 def test_a_kit_without_a_board_says_so(qtbot, tmp_path):
-    from nuvlo.files.kit_folder import read_kit
-
     (tmp_path / "bom.csv").write_text("ref,kind,value\nR1,resistor,1k\n")
     board = BoardMap()
     qtbot.addWidget(board)
@@ -355,8 +370,6 @@ def test_a_kit_without_a_board_says_so(qtbot, tmp_path):
 
 def test_a_parts_list_alone_goes_through_every_stage(drive, tmp_path):
     """No circuit, no board, no panel: each stage gives what can be given and says what is missing."""
-    from nuvlo.files.kit_folder import read_kit
-
     folder = tmp_path / "bare"
     folder.mkdir()
     (folder / "bom.csv").write_text("ref,kind,value,tolerance\nR1,resistor,1k,5%\nD1,diode,1N4148,\n")

@@ -51,7 +51,7 @@ def _demo(a: argparse.Namespace) -> Answer:
         newest = workshop.open(workshop.builds()[-1].id) if a.new else None
         return Opened(workshop, newest, afterwards=("Writing the sheets", lambda: write_sheets(workshop)))
 
-    status = start(opener, check=a.check)
+    status = start(opener, shelf_of=None if a.new else folder, check=a.check)
     return (
         status,
         {"folder": folder.name, "status": status},
@@ -72,7 +72,7 @@ def shelf(a: argparse.Namespace) -> Answer:
 
         return Opened(Workshop(folder))
 
-    status = start(opener, check=getattr(a, "check", False))
+    status = start(opener, shelf_of=folder, check=getattr(a, "check", False))
     return status, {"folder": folder.name, "status": status}, ""
 
 
@@ -103,7 +103,7 @@ def _open(a: argparse.Namespace) -> Answer:
             return Opened(workshop)
         return Opened(workshop, *workshop.open_kit(read_kit(path), anew=a.new))
 
-    status = start(opener, check=a.check)
+    status = start(opener, shelf_of=folder if is_workshop and not wanted else None, check=a.check)
     return status, {"folder": folder.name, "status": status}, ""
 
 

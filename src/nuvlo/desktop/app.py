@@ -8,6 +8,7 @@ import os
 import sys
 from collections.abc import Callable
 from importlib.resources import files
+from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
@@ -20,8 +21,9 @@ from nuvlo.desktop.look import look_file
 from nuvlo.desktop.main_window import Window
 
 
-def start(opener: Callable[[], Opened], *, check: bool = False) -> int:
-    """Show the window on what ``opener`` gives; with ``check``, end once it has been painted whole."""
+def start(opener: Callable[[], Opened], *, shelf_of: Path | None = None, check: bool = False) -> int:
+    """Show the window on what ``opener`` gives, until then the shelf of the workshop in the folder ``shelf_of`` as it was; with
+    ``check``, end once it has been painted whole."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Nuvlo")
     app.setDesktopFileName(NAME)
@@ -31,7 +33,7 @@ def start(opener: Callable[[], Opened], *, check: bool = False) -> int:
     faults.watch(window.controller.jobs.failed.emit)  # a signal: a fault on another thread is told on this one
     window.show()
     window.controller.opened.connect(_sweep_again)
-    window.controller.open(opener)
+    window.controller.open(opener, shelf_of)
     if not check:
         return _ended(window, app.exec())
     outcome = {"code": 1}

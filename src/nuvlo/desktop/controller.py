@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import import_module
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -22,10 +23,12 @@ from nuvlo.workshop.session import Session
 from nuvlo.workshop.snapshot import HUNTED, Snapshot
 
 if TYPE_CHECKING:
+    from nuvlo.workshop.shelf import Shelf
     from nuvlo.workshop.workshop import Workshop
 
 FOLLOW_MS = 1000  # between looks at the log
 QUIET_TICKS = 30  # of them without a change
+OPENING = "Opening the workshop"
 AHEAD_MS = 3000  # without one, until the next likely question is worked on
 
 
@@ -52,6 +55,7 @@ class Controller(QObject):
     shows = pyqtSignal(str)
     warned = pyqtSignal(str, str)  # title and words of what is to be known of the workshop
     opened = pyqtSignal()
+    glimpsed = pyqtSignal(str, object)  # name of a workshop that is still opening, and its shelf; None where there is nothing to see
     loaded_ahead = pyqtSignal()
     elsewhere = pyqtSignal()  # another window wrote while none is in hand
 
@@ -69,6 +73,7 @@ class Controller(QObject):
         self._getting_ready: Job | None = None
         self._left_be: Session | None = None  # for which the builder stopped it
         self._loaded = False
+        self._afterwards: tuple[str, Callable[[], None]] | None = None  # see Opened
         self.left_behind = False  # work that did not end when the window closed
         self._mark: object = None  # of the log's files, when they were last looked at
         self._quiet = 0  # times they have not changed since
@@ -77,12 +82,24 @@ class Controller(QObject):
 
     # -- opening ------------------------------------------------------------------------------------------------
 
-    def open(self, opener: Callable[[], Opened]) -> None:
-        """Open a workshop or a build by ``opener`` off this thread."""
-        self.jobs.start(LOG, lambda: _made_ready(opener()), self._opened, "Opening the workshop")
+    def open(self, opener: Callable[[], Opened], shelf_of: Path | None = None) -> None:
+        """Open a workshop or a build by ``opener`` off this thread; first ``glimpsed`` tells what stood on the shelf of the workshop in
+        the folder ``shelf_of``. What is done to show it comes before all that has to load: two threads share one interpreter."""
+        if shelf_of is None:
+            self.jobs.start(LOG, lambda: _made_ready(opener()), self._opened, OPENING)
+            return
+        from nuvlo.workshop.shelf import shelf_at_a_glance
+
+        def seen(found: Shelf | None, _: NuvloError | None) -> None:
+            self.glimpsed.emit(shelf_of.name, found)
+            self.open(opener)
+
+        self.jobs.start(LOG, lambda: shelf_at_a_glance(shelf_of), seen, OPENING)
 
     def _opened(self, found: tuple[Opened, Snapshot | None] | None, error: NuvloError | None) -> None:
         if error is not None or found is None:
+            if self.workshop is None:
+                self.glimpsed.emit("", None)
             self.replied.emit(str(error), False)
             return
         opened, shown = found
@@ -95,12 +112,9 @@ class Controller(QObject):
         self._give_way()
         self.opened.emit()
         self._following.start(FOLLOW_MS)
-        if not self._loaded:
-            self._loaded = True
-            self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
-        if opened.afterwards is not None:
-            self.jobs.start(MODEL, opened.afterwards[1], then_or_say(lambda _: None, self.replied.emit), opened.afterwards[0])
+        self._afterwards = opened.afterwards
         if shown is not None:
+            self.stands()
             fresh = f"{shown.kit.name} is open: {len(shown.kit.parts)} parts to unpack."
             self.replied.emit(opened.says or shown.where_you_were() or fresh, True)
         if opened.workshop.logbook.read_only:
@@ -110,6 +124,15 @@ class Controller(QObject):
         elif opened.workshop.logbook.warning:
             self.warned.emit("The newest entries are missing", opened.workshop.logbook.warning)
         self.refresh()
+
+    def stands(self) -> None:
+        """What was opened is seen: from here on other work takes nothing from it."""
+        if not self._loaded:
+            self._loaded = True
+            self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
+        after, self._afterwards = self._afterwards, None
+        if after is not None:
+            self.jobs.start(MODEL, after[1], then_or_say(lambda _: None, self.replied.emit), after[0])
 
     def change_workshop(self, workshop: Workshop) -> None:
         """Show another workshop; the one before is closed once its log has nothing more to do."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QRect, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
@@ -38,6 +38,9 @@ from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.grammar import NotUnderstood, understand
 from nuvlo.workshop.commands.verbs import SIDE, TOOL, VERBS, Verb, offered
 from nuvlo.workshop.snapshot import BUILT, Snapshot
+
+if TYPE_CHECKING:
+    from nuvlo.workshop.shelf import Shelf
 
 SIZE = (1280, 800)
 FRAME = (8, 44)  # px that a window manager may add to it
@@ -78,6 +81,7 @@ class Window(QMainWindow):
         self.controller.jobs.logged.connect(self._next_lines)
         self.controller.window_command.connect(self._window_command)
         self.controller.opened.connect(self._opened)
+        self.controller.glimpsed.connect(self._glimpsed)
         self.controller.elsewhere.connect(lambda: self.tools.list_shelf(anew=False))
         self.controller.loaded_ahead.connect(lambda: QTimer.singleShot(IDLE_MS, self._warm))
         self.keys = Keys(self, self)
@@ -132,11 +136,12 @@ class Window(QMainWindow):
         self.waiting = label("Opening the workshop", theme.NEXT, "faint")
         self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.shelf = ShelfView()
-        self.shelf.taken.connect(self.tools.take_card)
-        self.shelf.begun.connect(self.tools.begin_kit)
-        self.shelf.asked_for_file.connect(self.tools.pick_file)
-        self.shelf.asked_for_folder.connect(self.tools.pick_folder)
-        self.shelf.asked_for_backup.connect(lambda: self.tools.back_up(""))
+        tools = self.tools
+        self.shelf.taken.connect(lambda card: tools.once_open(lambda: tools.take_card(card)))
+        self.shelf.begun.connect(lambda cover, on: tools.once_open(lambda: tools.begin_kit(cover, on)))
+        self.shelf.asked_for_file.connect(lambda: tools.once_open(tools.pick_file))
+        self.shelf.asked_for_folder.connect(lambda: tools.once_open(tools.pick_folder))
+        self.shelf.asked_for_backup.connect(lambda: tools.once_open(lambda: tools.back_up("")))
         self.rooms = QStackedWidget()
         for room in (self.waiting, self.shelf, self.lanes):
             self.rooms.addWidget(room)
@@ -278,6 +283,12 @@ class Window(QMainWindow):
         if shown is None:
             self.tools.list_shelf()
         self.bench_line.entry.setFocus()
+
+    def _glimpsed(self, folder: str, found: Shelf | None) -> None:
+        """Show the shelf of a workshop that is still opening, or that it is only opening."""
+        self.tools.glimpse(folder, found)
+        self.rooms.setCurrentWidget(self.shelf if found is not None else self.waiting)
+        self.repaint()  # at once: what opens it is loaded next
 
     def show_tool(self, tool: QWidget) -> None:
         if tool is not self.tool:

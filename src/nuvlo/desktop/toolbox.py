@@ -38,6 +38,8 @@ class Toolbox:
         self.list_mended: dict[int, str] = {}
         self.shelf: Shelf | None = None
         self._first = ""  # what is said before what is on the shelf
+        self._glimpsed: Shelf | None = None  # what is shown of a workshop that is still opening
+        self._then: Callable[[], None] | None = None  # what was picked there
 
     @property
     def _shown(self) -> Snapshot:
@@ -81,7 +83,10 @@ class Toolbox:
             if found == self.shelf and not anew:
                 return
             self.shelf = found
-            self.window.shelf.show_shelf(workshop.places.folder.name, found)
+            if found != self._glimpsed:
+                self.window.shelf.show_shelf(workshop.places.folder.name, found)
+            self._glimpsed = None
+            self.window.controller.stands()
             known = {f"{c.kit} {c.serial}": c.step or c.verdict for c in found.cards} | {
                 k.name: k.family for k in found.kits
             }
@@ -92,8 +97,27 @@ class Toolbox:
                     f"{first}{len(found.in_hand)} in hand, {len(found.finished)} finished, {len(found.kits)} kits within reach.",
                     True,
                 )
+            then, self._then = self._then, None
+            if then is not None:
+                then()
 
         self.window.controller.jobs.start(LOG, lambda: shelf(workshop), then_or_say(show, self._say))
+
+    def glimpse(self, folder: str, found: Shelf | None) -> None:
+        """Show the shelf of a workshop that is still opening; with None there is nothing to see of it."""
+        self._glimpsed = found
+        if found is None:
+            self._then = None
+        else:
+            self.window.shelf.show_shelf(folder, found)
+
+    def once_open(self, act: Callable[[], None]) -> None:
+        """Do what was picked on the shelf as soon as the workshop is open; what is picked last counts."""
+        if self.shelf is not None:
+            act()
+        else:
+            self._then = act
+            self._say("The workshop is opening; then this is done.", True)
 
     def take_card(self, card: Card) -> None:
         """Go on with a build."""

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from nuvlo import clock
 from nuvlo.files.kit_folder import Cover, cover_of
 from nuvlo.kit import Stage
+from nuvlo.logbook.glance import cards_at_a_glance
 from nuvlo.logbook.projections import Card, Dries
 from nuvlo.problems import NuvloError
-from nuvlo.workshop.places import SHIPPED, SHIPPED_PREFIX
+from nuvlo.workshop.places import SHIPPED, SHIPPED_PREFIX, Places
 from nuvlo.workshop.session import Session
 from nuvlo.workshop.snapshot import Snapshot
-from nuvlo.workshop.workshop import Workshop
+
+if TYPE_CHECKING:  # it brings SQLAlchemy, and a shelf is seen before that has loaded
+    from nuvlo.workshop.workshop import Workshop
 
 
 @dataclass(frozen=True)
@@ -31,10 +36,26 @@ class Shelf:
 
 def shelf(workshop: Workshop) -> Shelf:
     """What stands on the shelf. Builds whose card is out of date are looked at anew, which takes longer."""
-    cards = sorted(_cards(workshop), key=lambda c: c.last_at.timestamp() if c.last_at else 0.0, reverse=True)
-    return Shelf(
-        tuple(sorted((c for c in cards if not c.finished), key=lambda c: not (c.stuck or c.problem))), tuple(c for c in cards if c.finished), tuple(_kits(workshop, cards))
-    )
+    return _in_order(_cards(workshop), workshop.places)
+
+
+def shelf_at_a_glance(folder: Path) -> Shelf | None:
+    """What stood on the shelf of the workshop in ``folder`` when it was closed, as long as all of it still holds; read before the
+    workshop is open. None where it has to be looked over, or where there is no build."""
+    places = Places(folder)
+    cards = cards_at_a_glance(places.logbook)
+    return _in_order(cards, places) if cards and not any(map(_has_dried, cards)) else None
+
+
+def _in_order(cards: Iterable[Card], places: Places) -> Shelf:
+    newest = sorted(cards, key=lambda c: c.last_at.timestamp() if c.last_at else 0.0, reverse=True)
+    in_hand = sorted((c for c in newest if not c.finished), key=lambda c: not (c.stuck or c.problem))
+    return Shelf(tuple(in_hand), tuple(c for c in newest if c.finished), tuple(_kits(places, newest)))
+
+
+def _has_dried(card: Card) -> bool:
+    """Whether something has dried since, so that a step can go on that waited for it."""
+    return any(one.until <= clock.now() for one in card.dries)
 
 
 def keep_card(session: Session) -> None:
@@ -63,11 +84,11 @@ def card_of(shown: Snapshot) -> Card:
 
 
 def _cards(workshop: Workshop) -> list[Card]:
-    kept, now = workshop.logbook.cards(), clock.now()
+    kept = workshop.logbook.cards()
     out = []
     for build_id, events in workshop.logbook.counts().items():
         card = kept.get(build_id)
-        if card is None or card.events != events or any(one.until <= now for one in card.dries):  # what dried has let a step go on
+        if card is None or card.events != events or _has_dried(card):
             card = _anew(workshop, build_id)
         out.append(card)
     return out
@@ -87,12 +108,12 @@ def _anew(workshop: Workshop, build_id: str) -> Card:
         )  # fmt: skip
 
 
-def _kits(workshop: Workshop, cards: list[Card]) -> list[Cover]:
+def _kits(places: Places, cards: list[Card]) -> list[Cover]:
     """Kits in the workshop's folder, those that its builds are made of, and the shipped ones where it uses any."""
     folders: dict[Path, None] = {}
     if any(c.folder.startswith(SHIPPED_PREFIX) for c in cards) or not cards:
         folders |= dict.fromkeys(sorted(f for f in SHIPPED.iterdir() if (f / "bom.csv").exists()))
-    own = workshop.places.kits
+    own = places.kits
     if own.is_dir():
         folders |= dict.fromkeys(sorted(f for f in own.iterdir() if (f / "bom.csv").exists()))
     folders |= dict.fromkeys(Path(c.folder) for c in cards if c.folder and not c.folder.startswith(SHIPPED_PREFIX))
