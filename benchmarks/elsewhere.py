@@ -376,7 +376,7 @@ class Elsewhere:
             drawn = current
             by_node = {r.nodes: k for k, r in enumerate(volts)}
             for r in self.readings:
-                if r.rippling and not empty and r.nodes in by_node:
+                if r.quantity == "tone" and r.supply and not empty and r.nodes in by_node:
                     out[r.of] = meter.shows(rms[by_node[r.nodes]], "V")
         out |= {r.of: meter.shows(v, "V") for r, v in zip(volts, loaded, strict=True)}
         for (r, supply), i in zip(amps, drawn, strict=True):
@@ -480,8 +480,8 @@ class Elsewhere:
         out = {}
         shorted = [words for name, words in unit.lines.items() if name.startswith("rfault") and float(words[3]) < 1]
         for r in (r for r in self.readings if r.quantity == "lifted"):
-            words = unit.lines.get(r.part)
-            nodes = self.kit.netlist.lines[r.part][1:3] if r.part in self.kit.netlist.lines else []
+            words = unit.lines.get(r.part.lower())  # a part is called so in netlists
+            nodes = self.kit.netlist.lines[r.part.lower()][1:3] if r.part.lower() in self.kit.netlist.lines else []
             if words is None:
                 out[r.of] = Measured(math.inf if r.unit == "Ω" else 0.0, 0.0, r.unit)
             elif not any(s[1:3] == nodes for s in shorted):

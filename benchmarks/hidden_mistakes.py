@@ -10,11 +10,12 @@ import numpy as np
 from nuvlo.diagnosis.diagnosis import GOOD, UNEXPLAINED, Diagnosis, Ranking
 from nuvlo.diagnosis.mistakes import Mistake
 from nuvlo.diagnosis.probes import SENSES, Reading
+from nuvlo.instruments.bench import observed
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.kit import Kit
 from nuvlo.measurement import Observable
-from nuvlo.model import Window
+from nuvlo.model import Window, asked
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, Verdict, judge
 
@@ -56,7 +57,7 @@ class Score:
 def told_by(bench: PracticeBench, r: Reading) -> dict[Observable, Measured]:
     """All that a reading tells; nothing where the display does not settle."""
     try:
-        return bench.observed(r)
+        return observed(bench, r)
     except InstrumentError:
         return {}
 
@@ -64,7 +65,7 @@ def told_by(bench: PracticeBench, r: Reading) -> dict[Observable, Measured]:
 def taken_by(bench: PracticeBench, r: Reading) -> Measured | None:
     """What the bench shows; nothing where the display does not settle."""
     try:
-        return bench.take(r)
+        return bench.take(r.of)
     except InstrumentError:
         return None
 
@@ -85,8 +86,8 @@ def to_a_stop(d: Diagnosis, bench: PracticeBench, windows: Sequence[Window]) -> 
 def own_windows(kit: Kit) -> list[Window]:
     """Those of Wake and Prove, in the order in which they are read."""
     model = WorkingModel(kit)
-    cold = model.resistance_windows(model.point_pairs() if kit.passive else model.supply_pairs()) + model.cold_windows()
-    return cold + (model.voltage_windows() if kit.info.supply else []) + model.tone_windows()
+    cold = model.predict([*(asked.at_points(kit) if kit.passive else asked.across_supplies(kit)), *asked.cold(kit)])
+    return cold + (model.predict(asked.powered(kit)) if kit.info.supply else []) + model.predict(asked.tones(kit))
 
 
 def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool, windows: Sequence[Window] = ()) -> tuple[Ranking, int]:

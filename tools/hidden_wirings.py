@@ -14,6 +14,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit
 from nuvlo.model import Window, WorkingModel
+from nuvlo.model.asked import ringing_out
 from nuvlo.model.ensemble import laws, sample
 from nuvlo.model.wired import WireMistake, explained, mistakes, shown_at
 from nuvlo.quantity import Measured
@@ -25,7 +26,7 @@ def read_out(kit: Kit, windows: list[Window], mistake: WireMistake, seed: int) -
     spec, dice = MeterSpec(), np.random.default_rng(seed)
     unit = {k: float(v[1]) for k, v in sample(laws(kit), 2, seed).items()}
     gain = 1 + dice.uniform(-0.8, 0.8) * spec.percent / 100
-    true = shown_at(kit, [w.point for w in windows], {**unit, **dict(mistake.overrides)})
+    true = shown_at(kit, [w.of for w in windows], {**unit, **dict(mistake.overrides)})
     return {p: spec.measured(r * gain, "Ω") if np.isfinite(r) else Measured(np.inf, 0.0, "Ω") for p, r in true.items()}
 
 
@@ -37,7 +38,7 @@ def main() -> None:
     for name in a.kits or sorted(p.parent.name for p in SHIPPED.glob("*/wiring.csv")):
         began, kit = time.monotonic(), read_kit(SHIPPED / name)
         model = WorkingModel(kit, members=300)
-        windows, every = model.resistance_windows(model.ring_out_pairs()), mistakes(kit)
+        windows, every = model.predict(ringing_out(kit)), mistakes(kit)
         drawn = np.random.default_rng(20).choice(len(every), min(a.mistakes, len(every)), replace=False)
         shown = named = 0
         missed = []

@@ -25,11 +25,15 @@ from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.kit import Kit
 from nuvlo.kit.kinds import kind_of
 from nuvlo.kit.kit import override_of_element
-from nuvlo.model import Window, WorkingModel
+from nuvlo.model import Window, WorkingModel, asked
 from nuvlo.model.ensemble import known_to, laws
+from nuvlo.model.placed import placed
+from nuvlo.model.rectifier import ripple, rippling
 from nuvlo.model.running import means
+from nuvlo.model.tones import tone_volts
 from nuvlo.model.windows import joint_windows
-from nuvlo.model.working import STRAY, STRAY_TONE, farads, tone_volts
+from nuvlo.model.wired import thrown, wired
+from nuvlo.model.working import STRAY, STRAY_TONE, farads
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
@@ -84,21 +88,22 @@ class Readings:
     def __init__(self, kit: Kit) -> None:
         self.kit, self.model = kit, WorkingModel(kit)
         self.nominal = {name: law.nominal for name, law in laws(kit).items()}
-        pairs = self.model.point_pairs() if kit.passive else self.model.supply_pairs()
-        self.ohms = {stage: (p, self.model.resistance_windows(p)) for stage, p in (("hook up", self.model.ring_out_pairs()), ("wake", pairs))}
-        self.cold = self.model.cold_windows()
-        self.volts = [] if kit.passive else self.model.voltage_windows()
-        self.tones = self.model.tone_windows()
+        ohms = asked.at_points(kit) if kit.passive else asked.across_supplies(kit)
+        self.ohms = {stage: self.model.predict(some) for stage, some in (("hook up", asked.ringing_out(kit)), ("wake", ohms))}
+        self.cold = self.model.predict(asked.cold(kit))
+        self.volts = [] if kit.passive else self.model.predict(asked.powered(kit))
+        self.tones = self.model.predict(asked.tones(kit))
         self.band = self.model.response_band if kit.info.prove else None
 
     def look(self, m: Mistake) -> None:
         """Note which stages show ``m``."""
         values = {**self.nominal, m.key: m.value}
-        for stage, (pairs, windows) in self.ohms.items():
+        for stage, windows in self.ohms.items():
             shown = []
-            for _, red, black in pairs:
-                unit = self.kit.unpowered(red, black)
-                shown.append(float(resistance(unit, red, black, None, known_to(unit, values)).ohms[0]))
+            for at in (placed(self.kit, w.of) for w in windows):
+                unit = wired(self.kit) if at.throw else self.kit.unpowered(*at.nodes)
+                known = {**known_to(unit, values), **(thrown(self.kit, at.throw) if at.throw else {})}
+                shown.append(float(resistance(unit, *at.nodes, None, known).ohms[0]))
             if _out(windows, shown):
                 m.seen.add(stage)
         if self._cold(values):
@@ -114,9 +119,10 @@ class Readings:
             rest = at(self.kit.setup())
             found = [float(-rest.currents()[s.element][0]) for s in self.kit.info.supply]
             found += [float(at(self.kit.setup(p.setup)).voltage(p.node, p.reference)[0]) for p in self.kit.info.point]
+            found += [float(ripple(self.kit, rest, s)[0]) for s in rippling(self.kit).values()]
             # What only runs tells nothing at rest.
             runs = {p.name for p in self.kit.info.point if p.running}
-            told = [(w, v) for w, v in zip(self.volts, found, strict=True) if w.point not in runs]
+            told = [(w, v) for w, v in zip(self.volts, found, strict=True) if w.of.place not in runs]
             if any(p.failed for p in points.values()) or _out([w for w, _ in told], [v for _, v in told]):
                 m.seen.add("wake")
         tones = [float(tone_volts(at(self.kit.tone_setup(t)), t)[0]) for t in self.kit.info.tone]
@@ -147,7 +153,7 @@ class Readings:
             ohms = c.kind == "ohms"
             found = resistance(unit, c.node, c.reference, None, known_to(unit, values)).ohms if ohms else farads(self.kit, c, values)
             read[c.name] = float(found[0])
-        return _out(self.cold, [read[w.point] for w in self.cold])
+        return _out(self.cold, [read[w.of.name] for w in self.cold])
 
     # -- what would show the rest -----------------------------------------------------------------------------------
 

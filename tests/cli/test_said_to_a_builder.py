@@ -47,7 +47,7 @@ def test_whatever_practice_reads_is_a_document_and_no_ac_volts_lie_below_nothing
         if r.quantity not in ("resistance", "tone", "voltage"):
             continue
         try:
-            shown = bench.take(r)
+            shown = bench.take(r.of)
         except InstrumentError:
             continue
         assert r.quantity != "tone" or shown.value >= 0, r.of.name

@@ -19,9 +19,8 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
-from nuvlo.kit.kit import SOCKETS_EMPTY, SWITCHED_OFF
 from nuvlo.logbook import ReadingTaken
-from nuvlo.measurement import Observable
+from nuvlo.measurement import Observable, amps_of
 from nuvlo.progress import pause
 from nuvlo.stages.suspects import PROBING, Suspect, Suspicion, probe_task
 from nuvlo.stages.task import Finding, Wants
@@ -241,7 +240,7 @@ def test_what_weighs_with_no_suspect_is_said(stopped, line, says):
 def test_what_no_board_shows_is_found_all_the_same(name, refs, says):
     """The map shows no part that is soldered to the tags of another: it is said where it hangs, where it is looked at and where it is put right."""
     kit, first, beside = read_kit(SHIPPED / name), refs[0], refs[1:]
-    look = Reading(Observable(first, "look"), "", part=first, beside=beside)
+    look = Reading(Observable(first, "look"), "", beside=beside)
     suspect = Suspect("A", (f"{first} is missing",), "open", refs, 0.9)
     for found in (Suspicion(next=look), Suspicion(suspects=(suspect,), sure=True)):
         detail = probe_task(kit, Stage.WAKE, found).detail
@@ -308,7 +307,7 @@ def test_nothing_inside_before_it_is_measured_to_be_empty(drive, tmp_path):
     probing.__dict__["stop"] = lambda: Finding(task, False)
     assert session.build.live
     probe = probing.probe()
-    assert probe.task.setup == SWITCHED_OFF
+    assert probe.task.unplugged
     assert "Unplug, discharge" in probe.task.title
 
 
@@ -378,7 +377,7 @@ def test_a_stop_with_the_sockets_empty_is_looked_into_with_the_sockets_empty(dri
         if now.task.id.verb == PROBING:
             break
         driver.type("confirm") if now.task.hazard else driver.space()
-    assert driver.session.snapshot().stop().task.setup == SOCKETS_EMPTY
+    assert driver.session.snapshot().stop().task.of.empty
     for _ in range(4):
         found = driver.session.snapshot().suspicion
         assert found.next is None or found.next.of.empty or found.next.quantity in COLD
@@ -396,8 +395,8 @@ def test_a_chip_in_backwards_does_not_show_before_it_is_in():
     kit = read_kit(SHIPPED / "landing")
     wrong, sound = (PracticeBench(kit, 5, *hidden) for hidden in ([planted(kit, ["U1 is in backwards"])], []))
     supply = kit.info.supply[0].name
-    assert wrong.supply_current(supply, setup=SOCKETS_EMPTY) == sound.supply_current(supply, setup=SOCKETS_EMPTY)
-    assert wrong.supply_current(supply).value > 2 * sound.supply_current(supply).value
+    assert wrong.take(amps_of(supply, empty=True)) == sound.take(amps_of(supply, empty=True))
+    assert wrong.take(amps_of(supply)).value > 2 * sound.take(amps_of(supply)).value
 
 
 def test_a_window_that_closes_gets_nothing_ready(drive, tmp_path, gorsefire, monkeypatch, qtbot):

@@ -30,9 +30,11 @@ from nuvlo.diagnosis.trials import METERS, SELDOM, Trials, moves_of, spread
 from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
+from nuvlo.instruments.bench import observed
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, volts_at
+from nuvlo.model.asked import across_supplies
 from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.running import swinging
 from nuvlo.model.working import WorkingModel
@@ -189,7 +191,7 @@ def test_a_planted_mistake_is_found_by_the_readings_it_asks_for(text, seed):
     for _ in range(6):
         assert ranking.next is not None
         reading = ranking.next[0]
-        taken[reading.of] = bench.take(reading)
+        taken[reading.of] = bench.take(reading.of)
         ranking = d.rank(taken)
     home = next(k for k, g in enumerate(ranking.groups) if hidden in g.mistakes)
     assert home == 0 or ranking.groups[home].silent
@@ -199,7 +201,7 @@ def test_a_planted_mistake_is_found_by_the_readings_it_asks_for(text, seed):
 def test_a_good_unit_is_not_accused(seed):
     d = diagnosis_of("gorsefire")
     bench = PracticeBench(d.kit, seed)
-    ranking = d.rank({r.of: bench.take(r) for r in d.readings})
+    ranking = d.rank({r.of: bench.take(r.of) for r in d.readings})
     accused = [g for g in ranking.groups if not g.silent and g.probability > ranking.good_unit]
     assert not accused, accused[0].mistakes[0].text
 
@@ -271,7 +273,7 @@ def test_a_look_counts_as_its_kind_shows(tmp_path):
     """Bayes by hand: two mistakes that no meter tells apart, of which a look shows one in 0.9 and the other never."""
     d = made_up(np.array([[5.0, 2.0, 2.0]]), np.full((1, 3), 0.05), ("decade", "leaky"))
     d.mistakes = [Mistake("m0", ("R1",), "decade", (("a", 1.0),)), Mistake("m1", ("C1",), "leaky", (("b", 1.0),))]
-    d.readings = [*d.readings, Reading(Observable("R1", "look"), "", part="R1")]
+    d.readings = [*d.readings, Reading(Observable("R1", "look"), "")]
     d.__dict__["table"] = np.concatenate([d.table, np.full((1, *d.table.shape[1:]), np.nan)])
     read = {volts_at("TP0"): Measured(2.0, 0.02, "V")}
     before, _ = d.posterior(read)
@@ -345,7 +347,7 @@ def looked_at(*mistakes: tuple[tuple[str, ...], str]) -> Diagnosis:
     out.kit, out.keep = NOT_POWERED, None
     out.draws, out.habits = 4, shipped()
     refs = dict.fromkeys(ref for some, _ in mistakes for ref in some)
-    out.readings = [Reading(Observable(BOARD, OVER), ""), Reading(Observable(BOARD, CLOSE), ""), *(Reading(Observable(ref, "look"), "", part=ref) for ref in refs)]
+    out.readings = [Reading(Observable(BOARD, OVER), ""), Reading(Observable(BOARD, CLOSE), ""), *(Reading(Observable(ref, "look"), "") for ref in refs)]
     out.mistakes = [Mistake(f"m{k}", some, kind, ((f"r{k}", 1.0),)) for k, (some, kind) in enumerate(mistakes)]
     out.__dict__["table"] = np.full((len(out.readings), 1 + len(mistakes), 4), np.nan)
     return out
@@ -408,7 +410,7 @@ def test_what_a_glance_finds_a_lens_shows_too():
     for seed in range(60):
         bench = PracticeBench(kit, seed, hidden_mistake(kit, seed))
         wrong = bench.looked_over()
-        shown = [r.part for r in readings_of(kit) if r.quantity == "look" and bench.looked_at(r.part).value]
+        shown = [r.part for r in readings_of(kit) if r.quantity == "look" and bench.take(r.of).value]
         assert set(wrong) <= set(closely := bench.looked_over(closely=True))
         assert set(closely) <= set(shown) & {ref for m in bench.hidden for ref in m.refs}
         found, missed = found + bool(wrong), missed + (not wrong)
@@ -436,9 +438,9 @@ def test_two_readings_that_share_a_place_are_read_in_series():
     kit = kit_of("millrace")
     read = {(r.of.name, r.quantity): r for r in readings_of(kit)}
     bench = PracticeBench(kit, 3)
-    steps = [bench.take(read[name, "resistance"]).value for name in ("OC9", "OC10", "OC9-OC10")]
+    steps = [bench.take(read[name, "resistance"].of).value for name in ("OC9", "OC10", "OC9-OC10")]
     assert steps[2] == pytest.approx(steps[0] + steps[1], rel=0.01)
-    one, other, both = (bench.take(read[name, "capacitance"]).value for name in ("CC1", "CC2", "CC1-CC2"))
+    one, other, both = (bench.take(read[name, "capacitance"].of).value for name in ("CC1", "CC2", "CC1-CC2"))
     assert both == pytest.approx(one * other / (one + other), rel=0.02)
     ends = {r.nodes for r in read.values() if r.quantity == "resistance"}
     assert len(ends) == sum(r.quantity == "resistance" for r in read.values())  # nothing is read twice
@@ -460,7 +462,7 @@ def test_a_finger_feels_what_gets_hot():
     assert after[wrong] / after[0] == pytest.approx(before[wrong] / before[0] * d.shows[row, wrong] / d.shows[row, 0])
     assert not any(r.quantity == TOUCH for r in readings_of(kit_of("kilnlight")))  # where a voltage can kill no finger goes in
     sound, bad = (PracticeBench(kit_of("gorsefire"), 5, *hidden) for hidden in ([], [d.mistakes[wrong - 1]]))
-    assert (sound.take(d.readings[row]).value, bad.take(d.readings[row]).value) == (0.0, 1.0)
+    assert (sound.take(d.readings[row].of).value, bad.take(d.readings[row].of).value) == (0.0, 1.0)
 
 
 @pytest.mark.parametrize("name", ["gorsefire", "tidewheel", "kilnlight"])
@@ -468,7 +470,7 @@ def test_a_stop_with_the_leads_exchanged_is_known(name):
     """Every cold reading that Wake asks for is one that the mistakes were tried on; the other way round a chip's diodes conduct."""
     d = diagnosis_of(name)
     rows = {r.of: k for k, r in enumerate(d.readings)}
-    asked = {w.of for w in WorkingModel(kit_of(name)).resistance_windows(WorkingModel(kit_of(name)).supply_pairs())}
+    asked = {w.of for w in WorkingModel(kit_of(name)).predict(across_supplies(kit_of(name)))}
     assert asked <= set(rows)
     for supply in kit_of(name).info.supply:
         if supply.point:
@@ -700,12 +702,12 @@ def test_what_another_reading_tells_already_is_worth_no_bits(name, halved, ohms,
     d = diagnosis_of(name)
     bench = SimulatedBench(HiddenUnit(d.kit, 8, {halved: str(ohms)}))
     rows = {r.of: k for k, r in enumerate(d.readings)}
-    taken = bench.observed(d.readings[rows[volts_at(shown)]])
+    taken = observed(bench, d.readings[rows[volts_at(shown)]])
     (mistake,) = (k for k, m in enumerate(d.mistakes, start=1) if m.kind == "value" and m.refs == (halved.upper(),))
     volts = np.array([k for k, r in enumerate(d.readings) if r.quantity == "voltage" and r.of not in taken and not r.of.empty])
     before, wide = (part[:, 0] for part in expected(d, volts, np.array([mistake]), {}))
     after, left = (part[:, 0] for part in expected(d, volts, np.array([mistake]), taken))
-    truth = np.array([bench.observed(d.readings[k])[d.readings[k].of].value for k in volts])
+    truth = np.array([observed(bench, d.readings[k])[d.readings[k].of].value for k in volts])
     told = left < 0.1 * wide  # what the first reading says already
     assert told.sum() >= 2
     assert np.median(np.abs(after - truth)[told]) < 0.5 * np.median(np.abs(before - truth)[told])
@@ -759,7 +761,7 @@ def test_a_value_that_is_anything_is_followed_to_where_it_explains_what_was_read
     taken = {}
     for r in d.readings:
         if (r.quantity == "voltage" and r.of.name in ("TP0", "TP1", "TP2", "TP3", "TP4", "TP5", "TP6")) or r.quantity == "current":
-            taken.update(bench.observed(r))
+            taken.update(observed(bench, r))
     ranking = d.rank(taken)
     named = [m.text.replace("\u202f", " ") for g in ranking.groups[:2] for m in g.mistakes]
     assert accused in named, (named, ranking.nothing_shown, ranking.unexplained)

@@ -17,6 +17,7 @@ from nuvlo.kit.kit import SOCKETS_EMPTY
 from nuvlo.logbook import Build
 from nuvlo.measurement import amps_of, volts_at
 from nuvlo.model import WorkingModel
+from nuvlo.model.asked import powered
 from nuvlo.model.leaks import farads_on, leakage
 from nuvlo.model.windows import JOINT_COVERAGE, Window
 from nuvlo.quantity import Verdict, judge
@@ -122,8 +123,8 @@ def test_electrolytics_leak_in_every_window_of_a_current(gorsefire):
     bare = WorkingModel(gorsefire)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("nuvlo.model.working.leakage", lambda *_: 0.0)
-        dry = next(w for w in WorkingModel(gorsefire).voltage_windows() if w.of.quantity == "current")
-    wet = next(w for w in bare.voltage_windows() if w.of.quantity == "current")
+        dry = next(w for w in WorkingModel(gorsefire).predict(powered(gorsefire)) if w.of.quantity == "current")
+    wet = next(w for w in bare.predict(powered(bare.kit)) if w.of.quantity == "current")
     assert wet.high - dry.high == pytest.approx(leakage(gorsefire, supply))
 
 

@@ -11,6 +11,7 @@ from nuvlo.kit.kit import HAND_HELD, Reach
 from nuvlo.kit.reach import within
 from nuvlo.measurement import Observable, volts_at
 from nuvlo.model import WorkingModel
+from nuvlo.model.asked import powered, tones
 from nuvlo.problems import NuvloError
 from nuvlo.stages.prove import tasks
 from nuvlo.stages.task import Wants
@@ -37,7 +38,7 @@ def test_no_tone_is_asked_for_that_a_hand_held_meter_does_not_read(name):
     kit = read_kit(SHIPPED / name)
     assert all(t.hertz <= HAND_HELD.hertz for t in kit.info.tone)
     assert {t.name for t in (*kit.info.tone, *kit.waiting)} == {t.name for t in kit.written}
-    for w, tone in zip(WorkingModel(kit).tone_windows() if kit.info.tone else [], kit.info.tone, strict=True):
+    for w, tone in zip(WorkingModel(kit).predict(tones(kit)) if kit.info.tone else [], kit.info.tone, strict=True):
         assert tone.common or w.nominal >= HAND_HELD.volts, "what is read is no noise of the meter"
     followed = [r for r in readings_of(kit) if r.tone] if kit.unit else []
     assert all(r.tone.hertz <= HAND_HELD.hertz for r in followed)
@@ -94,7 +95,7 @@ def test_a_workshops_voltmeter_lies_across_what_it_reads(given, ohms, tmp_path):
     assert reach == Reach(ohms=ohms)
     kit = within(read_kit(tmp_path / "half"), reach)
     by_hand = 4.5 * ohms / (ohms + 110e3)
-    (window,) = (w for w in WorkingModel(kit).voltage_windows() if w.of.name == "TP1")
+    (window,) = (w for w in WorkingModel(kit).predict(powered(kit)) if w.of.name == "TP1")
     assert window.nominal == pytest.approx(by_hand, rel=0.004)
     d = Diagnosis(kit, draws=8)
     (row,) = (k for k, r in enumerate(d.readings) if r.of == volts_at("TP1"))

@@ -12,7 +12,7 @@ from nuvlo.files.kit_folder import check_kit, read_kit
 from nuvlo.kit.kit import KitError
 from nuvlo.measurement import ohms_at
 from nuvlo.model import WorkingModel
-from nuvlo.model.windows import Pair
+from nuvlo.model.placed import Placed
 from nuvlo.problems import errors
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
@@ -63,7 +63,7 @@ def test_chips_out_is_the_netlist_without_their_lines(tmp_path):
 
 def test_a_ring_out_is_of_the_unit_alone(gorsefire):
     """VOLUME reads its own 100 kΩ; with the load of a set-up across it, it would read a tenth less."""
-    windows = {w.of.name: w for w in WorkingModel(gorsefire).resistance_windows([Pair(ohms_at("VOLUME"), "vtop", "0")])}
+    windows = {w.of.name: w for w in WorkingModel(gorsefire).windows_of([Placed(ohms_at("VOLUME"), "Ω", ("vtop", "0"))])}
     assert windows["VOLUME"].nominal == pytest.approx(100e3, rel=1e-3)
 
 

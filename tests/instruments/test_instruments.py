@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.instruments import InstrumentError, MeterSpec, typed_reading
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
+from nuvlo.measurement import LEADS, loose, volts_at
 from nuvlo.quantity import UnreadableValue
 
 
@@ -62,12 +63,12 @@ def test_the_meter_errs_inside_its_limits(gorsefire):
     for seed in range(12):
         bench = SimulatedBench(HiddenUnit(gorsefire, seed))
         truth = bench._point().voltage("c2")[0]
-        shown = bench.volts("c2")
+        shown = bench.take(volts_at("TP5"))
         assert shown.limits[0] <= truth <= shown.limits[1]
-        assert bench.part("R3").value == pytest.approx(bench.unit.values()["r3"] + 0.2, rel=0.006)
-        assert 0.0 <= bench.leads().value <= 0.4
+        assert bench.take(loose("R3")).value == pytest.approx(bench.unit.values()["r3"] + 0.2, rel=0.006)
+        assert 0.0 <= bench.take(LEADS).value <= 0.4
     with pytest.raises(InstrumentError, match="does not measure"):
-        bench.part("J1")
+        bench.take(loose("J1"))
 
 
 def test_a_hand_turns_about_as_told_and_stops_at_the_end(gorsefire):
@@ -86,14 +87,14 @@ def test_the_audio_interface_plays_through_the_solved_circuit(gorsefire):
 
     bench = SimulatedBench(HiddenUnit(gorsefire, 4))
     played = log_sweep(20, 20e3, 0.004)
-    recording = bench.play_and_record(played, RATE)
+    recording = bench.play(played, RATE)
     f = log_frequencies(25, 18e3, 30)
     found = measured_response(played, recording.signal, recording.rate, f)
     true = response(bench._point("signal"), "vin", "out", f).magnitude_db[0]
     assert found == pytest.approx(true, abs=0.16)
     assert np.ptp(found - true) < 0.1, "the level error is one for all frequencies"
     with pytest.raises(InstrumentError, match="overloads"):
-        bench.play_and_record(2.0 * played / np.abs(played).max(), RATE)
+        bench.play(2.0 * played / np.abs(played).max(), RATE)
 
 
 @pytest.mark.parametrize("level", [0.01, 1.0])

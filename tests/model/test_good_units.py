@@ -7,10 +7,11 @@ from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
-from nuvlo.model import WorkingModel
+from nuvlo.model import WorkingModel, asked
 from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.model.rectifier import ripple, rippling
-from nuvlo.model.working import farads, tone_volts
+from nuvlo.model.tones import tone_volts
+from nuvlo.model.working import farads
 from nuvlo.quantity import Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
 from tests.conftest import long_but
@@ -25,11 +26,11 @@ def test_good_units_pass(name, capsys):
     model, rng, spec = WorkingModel(kit), np.random.default_rng(SEED), MeterSpec()
     true = sample(laws(kit), UNITS, SEED)
     if kit.passive:
-        windows = model.resistance_windows(model.point_pairs())
+        windows = model.predict(asked.at_points(kit))
         values = known_to(kit.unit, true)
         rows = [resistance(kit.unit, p.node, p.reference, None, values).ohms for p in kit.info.point]
     else:
-        windows = model.voltage_windows()
+        windows = model.predict(asked.powered(kit))
         points = {
             n: operating_point(c, known_to(c, true))
             for n in {p.setup for p in kit.info.point} | {""}
@@ -38,11 +39,11 @@ def test_good_units_pass(name, capsys):
         rows = [-points[""].currents()[s.element] for s in kit.info.supply]
         rows += [points[p.setup].voltage(p.node, p.reference) for p in kit.info.point]
         rows += [ripple(kit, points[""], s) for s in rippling(kit).values()]
-    tones = model.tone_windows()
+    tones = model.predict(asked.tones(kit))
     windows = windows + tones
     at = {t.name: operating_point(c, known_to(c, true)) for t in kit.info.tone for c in (kit.tone_setup(t),)}
     rows += [tone_volts(at[t.name], t) for t in kit.info.tone]
-    for w in (cold := model.cold_windows()):
+    for w in (cold := model.predict(asked.cold(kit))):
         c = kit.cold(w.of.name)
         unit = kit.unpowered(c.node, c.reference)
         ohms = w.unit == "Ω"

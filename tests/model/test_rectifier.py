@@ -14,7 +14,7 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.measured import read_places
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.kit import Stage
-from nuvlo.measurement import ripple_at, volts_at
+from nuvlo.measurement import amps_of, ripple_at, volts_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.rectifier import half_wave_ohms, rectifiers, ripple, rippling
 from nuvlo.problems import NuvloError
@@ -81,9 +81,9 @@ def test_what_shorts_the_winding_blows_its_fuse(kit, text):
 
 def test_the_bench_and_the_table_draw_the_same_way_round(kit):
     """Whichever half of the wave gives it, what the unit draws is drawn from the rectifier: never less than nothing."""
-    good = PracticeBench(kit, 3).supply_current("high tension").value
+    good = PracticeBench(kit, 3).take(amps_of("high tension")).value
     for diode in ("D1", "D2"):
-        amps = PracticeBench(kit, 3, mistake(kit, f"{diode} is missing")).supply_current("high tension").value
+        amps = PracticeBench(kit, 3, mistake(kit, f"{diode} is missing")).take(amps_of("high tension")).value
         assert 0.8 * good < amps < good
 
 
@@ -115,7 +115,7 @@ def test_ripple_tells_a_missing_diode_from_a_low_supply(kit):
     d = Diagnosis(kit, draws=8)
     bench = PracticeBench(kit, 5, mistake(kit, "D3 is missing"))
     wanted = [r for r in d.readings if r.of in (volts_at("TP1"), ripple_at("TP1"))]
-    taken = {r.of: bench.take(r) for r in wanted}
+    taken = {r.of: bench.take(r.of) for r in wanted}
     assert not any(m.text.startswith("D3 is missing") for m in d.rank({wanted[0].of: taken[wanted[0].of]}).groups[0].mistakes)
     first = d.rank(taken)
     assert any(m.text.startswith("D3 is missing") for m in first.groups[0].mistakes)

@@ -6,6 +6,7 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.model import WorkingModel
+from nuvlo.model.asked import powered
 from nuvlo.model.ensemble import laws
 from nuvlo.model.running import means
 from nuvlo.quantity import Verdict
@@ -32,7 +33,7 @@ def test_a_mean_is_that_of_the_wave(tmp_path):
 
 def test_windows_are_of_the_running_unit_and_a_stuck_one_is_out(tidewheel):
     stuck = operating_point(tidewheel.setup(), {})
-    windows = {w.of.name: w for w in WorkingModel(tidewheel, members=60).voltage_windows()}
+    windows = {w.of.name: w for w in WorkingModel(tidewheel, members=60).predict(powered(tidewheel))}
     for name in ("TP6", "TP7", "TP8"):
         point, window = tidewheel.point(name), windows[name]
         assert (window.low, window.nominal, window.high) == pytest.approx(point.running)

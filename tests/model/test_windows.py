@@ -13,8 +13,9 @@ from nuvlo.logbook import Build, ChoiceMade, CurveTaken, Event, PartMeasured, Re
 from nuvlo.logbook.build import Reading
 from nuvlo.measurement import ohms_at, volts_at
 from nuvlo.model import JOINT_COVERAGE, WorkingModel, joint_windows
+from nuvlo.model.asked import across_supplies, powered, ringing_out
 from nuvlo.model.ensemble import Law, laws, sample
-from nuvlo.model.windows import Pair
+from nuvlo.model.placed import Placed
 from nuvlo.model.working import ModelError
 from nuvlo.quantity import Measured, Verdict, judge
 from nuvlo.workshop.demo import SHIPPED
@@ -53,7 +54,7 @@ def test_joint_windows_hold_the_share_they_promise_at_all_points_at_once(coverag
 def test_fresh_good_units_read_inside_every_window(gorsefire):
     """95 of 100 is wanted; the reading's own uncertainty, which would widen this further, is left out."""
     model = WorkingModel(gorsefire)
-    windows = model.voltage_windows()
+    windows = model.predict(powered(model.kit))
     values = sample(laws(gorsefire), 3000, seed=99)
     point = operating_point(gorsefire.setup(), values)
     rows = [-point.currents()["vsup"]] + [point.voltage(p.node) for p in gorsefire.info.point]
@@ -74,7 +75,7 @@ def test_measured_values_narrow_the_windows(gorsefire, capsys):
     states = [build(), build(*measured), build(*measured, volts("TP0", 9.0))]
     widths = []
     for state in states:
-        found = by_name(WorkingModel(gorsefire, state).voltage_windows())
+        found = by_name(WorkingModel(gorsefire, state).predict(powered(gorsefire)))
         widths.append([1e3 * found[volts_at(p)].width for p in ("TP1", "TP2", "TP5")])
     with capsys.disabled():
         print("\n  window widths in mV (TP1, TP2, TP5): printed tolerances " + ", ".join(f"{w:.0f}" for w in widths[0])
@@ -86,13 +87,13 @@ def test_measured_values_narrow_the_windows(gorsefire, capsys):
 
 
 def test_a_trimmer_is_where_its_reading_says(gorsefire):
-    blind = by_name(WorkingModel(gorsefire, build()).voltage_windows())[volts_at("TP5")]
-    told = by_name(WorkingModel(gorsefire, build(volts("TP5", 4.3))).voltage_windows())[volts_at("TP5")]
+    blind = by_name(WorkingModel(gorsefire, build()).predict(powered(gorsefire)))[volts_at("TP5")]
+    told = by_name(WorkingModel(gorsefire, build(volts("TP5", 4.3))).predict(powered(gorsefire)))[volts_at("TP5")]
     assert told.low == pytest.approx(4.3, abs=0.02)
     assert told.high == pytest.approx(4.3, abs=0.02)
     turned = WorkingModel(gorsefire, build(volts("TP5", 4.3), TrimmerTurned(ref="RV1", degrees=40.0)))
     assert turned.reading_since_turn(gorsefire.info.trim[0]) is None
-    after = by_name(turned.voltage_windows())[volts_at("TP5")]
+    after = by_name(turned.predict(powered(gorsefire)))[volts_at("TP5")]
     assert after.nominal < blind.nominal, "clockwise lowers the collector"
 
 
@@ -124,7 +125,7 @@ def test_the_trimmer_curve_spans_half_the_supply(gorsefire):
 def test_ring_out_windows_know_the_parallel_paths(gorsefire):
     """J3.plus to ground is not open although no resistor joins them: the lamp's branch and the stages conduct."""
     model = WorkingModel(gorsefire)
-    found = by_name(model.resistance_windows(model.ring_out_pairs()))
+    found = by_name(model.predict(ringing_out(model.kit)))
     assert found[ohms_at("FUZZ.3")].high < 1250, "the pot, with whatever lies beside it"
     assert found[ohms_at("J3.plus")].high < 60e6, "and is no open wire, on a meter that hardly sees past a junction either"
     assert found[ohms_at("J1.sleeve")].low == 0.0
@@ -136,7 +137,7 @@ def test_ring_out_windows_know_the_parallel_paths(gorsefire):
 def test_meters_of_all_kinds_find_no_short_where_there_is_none(name):
     """A junction lies before what is across the supply: how much of it shows hangs on the volts and microamperes of the range."""
     kit = read_kit(SHIPPED / name)
-    found = by_name(WorkingModel(kit).resistance_windows(WorkingModel(kit).supply_pairs()))
+    found = by_name(WorkingModel(kit).predict(across_supplies(kit)))
     supply = next(s for s in kit.info.supply if s.point)
     for meter in (Ohmmeter(), Ohmmeter(1e-3, 3.0), Ohmmeter(0.2e-3, 0.35), Ohmmeter(1e-6, 0.5), Ohmmeter(20e-6, 2.8), Ohmmeter(0.5e-3, 1.2)):
         ohms = float(resistance(kit.unpowered(supply.node, "0"), supply.node, "0", meter).ohms[0])
@@ -187,10 +188,10 @@ def test_a_response_measured_is_judged_against_the_band(gorsefire):
 def test_a_path_through_a_junction_reads_in_window_on_any_meter(amps, tmp_path):
     """A junction keeps its half volt whatever flows: 1 mA, 0.3 mA and 0.1 mA show 0.6, 1.8 and 4.9 kΩ."""
     kit = a_kit(tmp_path, "R1,resistor,100k,1%,,\nD1,diode,1N4148,,,\n", "", "r1 a 0 100k\nd1 a 0 1n4148\n.include semiconductors.lib\n")
-    (window,) = WorkingModel(kit).resistance_windows([Pair(ohms_at("A"), "a", "0")])
+    (window,) = WorkingModel(kit).windows_of([Placed(ohms_at("A"), "Ω", ("a", "0"))])
     shown = float(resistance(kit.unit, "a", "0", Ohmmeter(test_current=amps)).ohms[0])
     assert window.low <= shown <= window.high
-    (backwards,) = WorkingModel(kit).resistance_windows([Pair(ohms_at("A"), "0", "a")])
+    (backwards,) = WorkingModel(kit).windows_of([Placed(ohms_at("A"), "Ω", ("0", "a"))])
     assert backwards.high - backwards.low < 0.1 * backwards.nominal, "the other way round it is the resistor alone"
     assert not backwards.low <= shown <= backwards.high
 

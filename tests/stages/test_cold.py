@@ -10,8 +10,9 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
 from nuvlo.kit.kit import KitError
 from nuvlo.logbook import Build
-from nuvlo.measurement import farads_at
+from nuvlo.measurement import Observable, farads_at
 from nuvlo.model import WorkingModel
+from nuvlo.model.asked import cold
 from nuvlo.model.ensemble import known_to
 from nuvlo.quantity import Verdict, judge
 from nuvlo.stages import wake
@@ -77,7 +78,7 @@ def test_they_are_typed_by_name_whatever_is_asked(line, quantity, value):
 @pytest.fixture(scope="module")
 def millrace():
     kit = read_kit(SHIPPED / "millrace")
-    return kit, {w.of.name: w for w in WorkingModel(kit, members=200).cold_windows()}
+    return kit, {w.of.name: w for w in WorkingModel(kit, members=200).predict(cold(kit))}
 
 
 @pytest.mark.parametrize(
@@ -90,7 +91,7 @@ def test_a_mistake_shows_cold(wrong, name, tmp_path, millrace):
         shop = Workshop(tmp_path / f"shop{len(planted)}", planted)
         bench = shop.start(kit, bench="simulated:3").bench
         c = kit.cold(name)
-        shown = bench.farads(name) if c.kind == "capacitance" else bench.ohms(c.node, c.reference)
+        shown = bench.take(Observable(name, c.quantity))
         shop.close()
         assert (judge(shown, windows[name].low, windows[name].high) is Verdict.OUT) is bool(planted)
 

@@ -18,6 +18,7 @@ from nuvlo.logbook import Build
 from nuvlo.logbook.build import Reading
 from nuvlo.measurement import volts_at
 from nuvlo.model import WorkingModel
+from nuvlo.model.asked import across_supplies
 from nuvlo.model.ensemble import known_to, laws
 from nuvlo.quantity import Measured
 from nuvlo.stages import discharge, fit, hand_over, hook_up, prove, unpack, wake
@@ -103,7 +104,7 @@ def test_the_clock_of_the_bleeders_holds_the_reading(session):
 def test_a_bleeder_that_is_open_shows_before_power(kilnlight, bleeder):
     """75 kΩ with both, 150 kΩ with one."""
     model = WorkingModel(kilnlight)
-    window, _ = model.resistance_windows(model.supply_pairs())
+    window, _ = model.predict(across_supplies(model.kit))
     assert window.nominal == pytest.approx(75e3, rel=0.01)
     element = kilnlight.element_of(bleeder)
     nominal = {name: law.nominal for name, law in laws(kilnlight).items()}
@@ -251,8 +252,8 @@ def test_another_point_never_stands_for_the_reservoir(kilnlight):
     for kit in (bare, replace(bare, info=bare.info.model_copy(update={"point": ()}), memory={})):
         guard, *others = discharge.tasks(kit, Build("1"), Stage.WAKE, always=True)
         assert guard.target == "reservoir off"
-        assert [t.nodes for t in others] == [("hs", "0"), ("hp", "0")]
-        assert guard.nodes == ("hv", "0")
+        assert [kit.named_place(n) in t.title for t, n in zip(others, ("hs", "hp"), strict=True)] == [True, True]
+        assert kit.named_place("hv") in guard.title
         assert guard.title.endswith("read pin 1 of R1"), "a place on the board that is on that net"
         assert wake.tasks(kit, Build("1"))[-3].id == guard.id
 

@@ -190,7 +190,7 @@ def test_the_bench_and_the_windows_follow_a_change(bench):
     session.settle()
     after = session.solved(session.stage).windows[volts_at("TP1")]
     assert after.nominal > before.nominal + 2
-    assert session.bench.volts("vcc").value == pytest.approx(after.nominal, abs=1.0)
+    assert session.bench.take(volts_at("TP1")).value == pytest.approx(after.nominal, abs=1.0)
 
 
 # -- both sides -----------------------------------------------------------------------------------------------------

@@ -5,6 +5,7 @@ import pytest
 from nuvlo.cli.main import main
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.measurement import volts_at
 from nuvlo.stages.suspects import PROBING, suspect
 from nuvlo.workshop.commands.arguments import StageNamed, Words
 from nuvlo.workshop.commands.command import Command
@@ -81,7 +82,7 @@ def test_the_step_in_hand_asks_for_it_again_by_name(bench):
     while (now := session.now()).task.target != "TP2" or now.task.stage is not Stage.WAKE:
         execute(session, Command("confirm" if now.task.hazard else "accept" if now.waits else "next", *([Words("")] if now.waits else [])))
         session.settle()
-    good = session.bench.volts("c1").value
+    good = session.bench.take(volts_at("TP2")).value
     session.make_table()
     say(session, f"tp2 {10 * good:.2f}")
     session.accuse_at_once()

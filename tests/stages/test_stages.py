@@ -25,6 +25,7 @@ from nuvlo.logbook import (
 )  # fmt: skip
 from nuvlo.measurement import ohms_at
 from nuvlo.model import WorkingModel
+from nuvlo.model.placed import placed
 from nuvlo.model.windows import Window
 from nuvlo.quantity import Verdict
 from nuvlo.reports.readings import write_readings
@@ -122,7 +123,7 @@ def test_hook_up_lists_wires_then_rings_each_net_once(gorsefire):
     tasks = hook_up.tasks(gorsefire, build())
     wires = [t for t in tasks if t.wants is Wants.STEP]
     assert len(wires) == len(gorsefire.wires)
-    nets = [t.nodes[0] for t in tasks if t.id.startswith("hook_up.ring") and not t.setup]
+    nets = [placed(gorsefire, t.of).nodes[0] for t in tasks if t.id.startswith("hook_up.ring") and not t.of.throw]
     others = [n for n in nets if n != "0"]
     assert len(set(others)) == len(others)
     assert {w.net for w in gorsefire.wires} - {"bypass"} == set(nets), "a bridge between lugs of a switch is on no net of the circuit"

@@ -10,7 +10,8 @@ from nuvlo.kit.kit import KitError
 from nuvlo.kit.schema import Tone
 from nuvlo.logbook import Build
 from nuvlo.model import WorkingModel
-from nuvlo.model.working import MOST_TONE, tone_volts
+from nuvlo.model.asked import tones
+from nuvlo.model.tones import MOST_TONE, tone_volts
 from nuvlo.quantity import Verdict
 from nuvlo.stages import prove
 from nuvlo.stages.task import Wants
@@ -29,7 +30,7 @@ TOML = '[[tone]]\nname = "A1"\nsource = "v1"\nat = "in"\nnode = "out"\nhertz = 1
 def test_volts_at_a_tone_are_those_of_the_closed_form(tmp_path):
     """|H| of one pole at its corner is 1/√2."""
     kit = a_kit(tmp_path, BOX, TOML, RC.format(farads="100n"))
-    (window,) = WorkingModel(kit).tone_windows()
+    (window,) = WorkingModel(kit).predict(tones(kit))
     assert window.nominal == pytest.approx(2**-0.5, rel=6e-4)  # less the half in a thousand that a meter of 10 MΩ takes
     assert (window.of.quantity, window.unit) == ("tone", "V")
     # 1 % and 5 % at their ends, by hand: x = ωRC, |H| = 1/√(1 + x²).
@@ -103,7 +104,7 @@ def test_of_what_should_not_come_through_less_is_better():
     """What Millrace's input has in common is kept out; ten times the resistance in one leg of it lets through what the divider of that leg and its
     base resistor loses, by hand, but for what the base draws."""
     kit = read_kit(SHIPPED / "millrace")
-    windows = {w.of.name: w for w in WorkingModel(kit).tone_windows()}
+    windows = {w.of.name: w for w in WorkingModel(kit).predict(tones(kit))}
     assert windows["A5"].low == 0.0 < windows["A5"].nominal < windows["A5"].high < 0.01 * windows["A2"].nominal
     assert all(w.low > 0 for name, w in windows.items() if name != "A5")
     tone, gain = kit.tone("A5"), windows["A2"].nominal / 10e-3

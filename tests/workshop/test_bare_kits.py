@@ -6,6 +6,7 @@ import pytest
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.model.asked import powered
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import NuvloError
 from nuvlo.stages.lacks import lacks
@@ -76,7 +77,7 @@ def test_a_circuit_that_will_not_settle_is_said_in_the_stage(tmp_path):
     bad = WorkingModel(session.kit, session.build)
     bad.values["r3"][5] = float("nan")
     with pytest.raises(ModelError, match=r"1 of 2000 variants .* \(first: 5\)"):
-        bad.voltage_windows()
+        bad.predict(powered(bad.kit))
 
 
 def test_marks_that_stop_a_step_name_the_part(tmp_path):

@@ -204,9 +204,9 @@ def test_a_stopped_sweep_keeps_nothing(bench, monkeypatch):
     while session.now().task.hazard:
         type_line(session, "confirm")
     assert session.now().task.wants is Wants.SWEEP
-    play = session.bench.play_and_record
+    play = session.bench.play
     progress = Progress()
-    monkeypatch.setattr(session.bench, "play_and_record", lambda *a: (progress.stop(), play(*a))[1])
+    monkeypatch.setattr(session.bench, "play", lambda *a: (progress.stop(), play(*a))[1])
     with pytest.raises(Stopped), under(progress):
         execute(session, Command("next"))
     assert session.build.curves == []

@@ -86,6 +86,7 @@ def _said(group: Group) -> str:
 def _practice(a: argparse.Namespace) -> Answer:
     from nuvlo.diagnosis.probes import SENSES, TOUCH, WHOLE, readings_of
     from nuvlo.files.kit_folder import read_kit
+    from nuvlo.instruments.bench import observed
     from nuvlo.instruments.practice import EASY_ONES, PracticeBench, hidden_mistake
     from nuvlo.model.windows import finite
 
@@ -98,7 +99,7 @@ def _practice(a: argparse.Namespace) -> Answer:
         rows = [{"point": r.of.name, "quantity": r.quantity, "unit": r.unit} for r in readings]
         return 0, {"seed": a.seed, "readings": rows}, "\n".join(f"{r.of.name:16s} {r.quantity}" for r in readings)
     reading = _wanted(readings, a.read, a.quantity)
-    seen = PracticeBench(kit, a.seed, hidden).observed(reading)
+    seen = observed(PracticeBench(kit, a.seed, hidden), reading)
     found, wrong = seen[reading.of], [of.place for of, shown in seen.items() if of != reading.of and shown.value > 0.5]
     document: dict[str, object] = {"point": reading.of.name, "quantity": reading.quantity, "value": finite(found.value), "unit": found.unit, "uncertainty": found.uncertainty}
     if document["value"] is None:

@@ -23,7 +23,7 @@ def add_verbs(verbs: Verbs) -> None:
 def _predict(a: argparse.Namespace) -> Answer:
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.logbook import Build
-    from nuvlo.model import WorkingModel
+    from nuvlo.model import WorkingModel, asked
     from nuvlo.quantity import format_value
 
     if a.builds < 2:
@@ -38,13 +38,13 @@ def _predict(a: argparse.Namespace) -> Answer:
     model = WorkingModel(kit, build, a.builds, a.seed)
     windows = []
     if a.stage in (None, "wake"):
-        windows += model.resistance_windows(model.point_pairs()) if kit.passive else model.voltage_windows()
+        windows += model.predict(asked.at_points(kit) if kit.passive else asked.powered(kit))
     if a.stage == "wake":
-        windows = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + windows
+        windows = model.predict([*asked.across_supplies(kit), *asked.cold(kit)]) + windows
     if a.stage in (None, "prove"):
-        windows += model.tone_windows()
+        windows += model.predict(asked.tones(kit))
     if a.stage == "hook_up":
-        windows += model.resistance_windows(model.ring_out_pairs())
+        windows += model.predict(asked.ringing_out(kit))
     text = "\n".join(
         f"{w.of.name:12s} {format_value(w.nominal, w.unit, 4):>12s}   {format_value(w.low, w.unit, 4)} to "
         f"{format_value(w.high, w.unit, 4)}"

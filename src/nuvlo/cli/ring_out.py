@@ -22,16 +22,16 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     from nuvlo.instruments.measured import read_readings
     from nuvlo.kit.kit import GROUND_NAMES
     from nuvlo.model import WorkingModel
+    from nuvlo.model.asked import ringing_out
     from nuvlo.model.windows import finite
     from nuvlo.model.wired import LEAST_TOLD, explained, probes
     from nuvlo.quantity import Verdict, format_span, judge
 
     kit = read_kit(a.folder)
     model = WorkingModel(kit)
-    pairs = model.ring_out_pairs()
-    between = {probe.pair.of: probe for probe in probes(kit)}
-    windows = model.resistance_windows(pairs)
-    settles = model.settling(windows, pairs)
+    between = {probe.of: probe for probe in probes(kit)}
+    windows = model.predict(ringing_out(kit))
+    settles = model.settling(windows)
     left_out: list[Problem] = []
     read = read_readings(a.measured, [w.of for w in windows], "resistance", "Ω", left_out) if a.measured else {}
     lines: list[str] = []
@@ -40,7 +40,7 @@ def _ring_out(a: argparse.Namespace) -> Answer:
         found = read.get(w.of)
         verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
         probe = between.get(w.of)
-        places = (probe.red, probe.black, probe.pair.throw) if probe else (w.of.place, kit.black, "")
+        places = (probe.red, probe.black, probe.state) if probe else (w.of.place, kit.black, "")
         rows.append({"point": w.of.name, "from": places[0], "to": places[1], "throw": places[2], "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
                      "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.of, 0.0), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""

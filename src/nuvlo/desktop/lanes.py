@@ -18,7 +18,6 @@ from nuvlo.desktop.keypad import Keypad
 from nuvlo.desktop.labels import label
 from nuvlo.desktop.pile import Pile, Row, gap, words
 from nuvlo.diagnosis.probes import TOUCH
-from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.stages.suspects import Suspect, Suspicion
 from nuvlo.stages.task import Finding, Wants
 
@@ -264,7 +263,7 @@ class NextLane(QScrollArea):
         column.addWidget(label("Stop here", body + 2, "out", bold=True))
         column.addWidget(label(f.words, body))
         ref = f.task.parts[0].lower() if f.task.parts else "r1"
-        if f.task.setup == SWITCHED_OFF:
+        if f.task.unplugged:
             ways = STAY_OUT
         elif f.task.wants is Wants.MEASURE:
             ways = f"Put the right part in and type '{ref} swapped', or measure again if it was a slip, or 'accept' with a reason."

@@ -18,13 +18,14 @@ from nuvlo.craft.high_voltage import is_high
 from nuvlo.diagnosis.across import telling_pairs
 from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, override_of_element
-from nuvlo.kit.schema import Cold, Point, Supply, Tone
+from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.schema import Point, Tone
 from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, tone_at, volts_at
+from nuvlo.model.asked import at_empty_sockets
+from nuvlo.model.placed import GROUND, Placed, placed
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.running import swinging
-from nuvlo.model.windows import Pair
-from nuvlo.model.working import tones_at
+from nuvlo.model.tones import followable, tones_at
 from nuvlo.words import listed
 
 CHANGED = 0.3  # more, to switch on, off, or to feed a tone in elsewhere
@@ -42,34 +43,26 @@ AT_A_PAD = 0.3  # more: a pad is harder to find than a point, and two points tak
 MOST_IN_SERIES = 24  # readings that go through two of the kit's own
 MOST_BETWEEN = 40  # readings from point to point
 NAMED = {"voltage": "volts", "resistance": "ohms", "capacitance": "capacitance"}
-FOLLOWED_HZ, FOLLOWED_V = (100.0, 1000.0), 2e-3  # of a tone that no kit file speaks of: small, so that no stage bends it
 SMALL_V, CONDUCTS_V = 0.05, 0.35  # swing that is small for a junction no more, where it comes near conducting
 STIFF_OHMS = 1e3  # from a net to one that moves with it
 COLD = ("resistance", "capacitance", "lifted", "look", *WHOLE)  # read with the power off
 
 
 @dataclass(frozen=True)
-class Reading:
-    """One that could be taken; of volts and ohms the nodes of red and black; of a tone how it is fed in; of a look or of a lifted leg
-    the ``part``; of a look the others that are seen ``beside`` it, in the same field of the lens; of volts and ohms from point to point the two
-    places they are ``between``; of ohms and farads that go ``through`` two of the kit's own, these; of farads how they are read ``cold``; of AC volts the supply that is ``rippling``."""
+class Reading(Placed):
+    """One that could be taken, with the ``minutes`` that it takes more than others of its kind; of a look the parts that are seen ``beside`` it, in the
+    same field of the lens; of volts and ohms from point to point the two places they are ``between``; of ohms and farads that go ``through`` two of
+    the kit's own, these."""
 
-    of: Observable
-    unit: str
-    nodes: tuple[str, str] = ("", "")
-    setup: str = ""
-    tone: Tone | None = None
-    part: str = ""
     minutes: float = 0.0
     beside: tuple[str, ...] = ()
     between: tuple[str, str] | None = None
     through: tuple[str, str] | None = None
-    cold: Cold | None = None
-    rippling: Supply | None = None
 
     @property
-    def quantity(self) -> str:
-        return self.of.quantity
+    def part(self) -> str:
+        """The part that is looked at, touched or measured by itself, if it is that."""
+        return self.of.place if self.quantity in ("look", TOUCH, "lifted") else ""
 
     @property
     def looked(self) -> tuple[str, ...]:
@@ -79,7 +72,7 @@ class Reading:
     @property
     def alone(self) -> tuple[Reading, ...]:
         """What it tells, one by one: of a look each part by itself."""
-        return tuple(replace(self, of=self.of.to(ref), part=ref, beside=()) for ref in self.looked) or (self,)
+        return tuple(replace(self, of=self.of.to(ref), beside=()) for ref in self.looked) or (self,)
 
     @property
     def state(self) -> str:
@@ -104,8 +97,8 @@ class Reading:
                 return "a look through a lens at every part and joint"
             case "lifted":
                 return f"{self.of.place} measured by itself, one leg lifted"
-            case "tone" if self.rippling:
-                return f"the ripple of the {self.rippling.name}"
+            case "tone" if self.supply:
+                return f"the ripple of the {self.supply.name}"
             case "tone":
                 return f"the tone {self.of.follows}, followed to {self.of.place}" if self.of.follows else f"the tone {self.of.place}"
             case "current":
@@ -129,24 +122,26 @@ def readings_of(kit: Kit) -> list[Reading]:
         return out
     runs = {p.name for p in kit.info.point if p.running}
     points = [p for p in kit.info.point if p.name not in runs]
-    found = [Reading(amps_of(s.name), "A") for s in kit.info.supply]
-    found += [Reading(volts_at(p.name), "V", (p.node, p.reference), p.setup) for p in points] if kit.info.supply else []
-    pairs = [Pair(ohms_at(s.point), s.node, "0") for s in kit.info.supply if s.point]
-    pairs += [Pair(ohms_at(c.name), c.node, c.reference) for c in kit.info.cold if c.kind == "ohms"]
-    pairs += [Pair(ohms_at(p.name), p.node, p.reference) for p in points] if kit.passive else []
-    ohms = [Reading(p.of, "Ω", (p.red, p.black)) for p in dict.fromkeys(pairs)]
-    found += [Reading(ohms_at(s.point, exchanged=True), "Ω", ("0", s.node)) for s in kit.info.supply if s.point]
-    bridged = [Reading(farads_at(c.name), "F", (c.node, c.reference), cold=c) for c in kit.info.cold if c.kind == "capacitance"]
-    found += [*ohms, *bridged, *_in_series(bridged)]
-    found += [Reading(tone_at(t.name), "V", (t.node, t.reference), tone=t) for t in kit.info.tone]
-    found += [Reading(of, "V", (s.node, "0"), rippling=s) for of, s in rippling(kit).items()]
-    found += _across(kit, [r for r in found if r.quantity == "resistance"], _in_series(ohms))
+    supplied = [s.point for s in kit.info.supply if s.point]
+    found = [_reading(kit, amps_of(s.name)) for s in kit.info.supply]
+    found += [_reading(kit, volts_at(p.name)) for p in points] if kit.info.supply else []
+    places = [*supplied, *(c.name for c in kit.info.cold if c.kind == "ohms"), *(p.name for p in points if kit.passive)]
+    ohms = [_reading(kit, ohms_at(place)) for place in dict.fromkeys(places)]
+    found += [_reading(kit, ohms_at(place, exchanged=True)) for place in supplied]
+    bridged = [_reading(kit, farads_at(c.name)) for c in kit.info.cold if c.kind == "capacitance"]
+    found += [*ohms, *bridged, *_in_series(kit, bridged)]
+    found += [_reading(kit, tone_at(t.name)) for t in kit.info.tone]
+    found += [_reading(kit, of) for of in rippling(kit)]
+    found += _across(kit, [r for r in found if r.quantity == "resistance"], _in_series(kit, ohms))
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)
-    if kit.at_sockets:
-        found += [Reading(amps_of(s.name, empty=True), "A", setup=SOCKETS_EMPTY) for s in kit.info.supply]
-        found += [Reading(volts_at(place, empty=True), "V", (node, "0"), setup=SOCKETS_EMPTY) for place, node in kit.at_sockets]
+    found += [_reading(kit, of) for of in at_empty_sockets(kit)]
     return _that_a_meter_tells(kit, found) + list(_lifted(kit)) + list(touched_of(kit)) + out
+
+
+def _reading(kit: Kit, of: Observable, minutes: float = 0.0, between: tuple[str, str] | None = None, through: tuple[str, str] | None = None) -> Reading:
+    """What is asked of a kit, as a reading that takes so long."""
+    return Reading(**vars(placed(kit, of)), minutes=minutes, between=between, through=through)
 
 
 def _that_a_meter_tells(kit: Kit, found: Sequence[Reading]) -> list[Reading]:
@@ -167,7 +162,7 @@ def _that_a_meter_tells(kit: Kit, found: Sequence[Reading]) -> list[Reading]:
     return [r for r in found if r.of not in dropped]
 
 
-def _in_series(readings: Sequence[Reading]) -> list[Reading]:
+def _in_series(kit: Kit, readings: Sequence[Reading]) -> list[Reading]:
     """Of each two readings that share a place the one between their other ends, which goes through both: what is open or much too large in
     either shows."""
     out: dict[frozenset[str], Reading] = {}
@@ -176,9 +171,8 @@ def _in_series(readings: Sequence[Reading]) -> list[Reading]:
         for other in readings[k + 1 :]:
             ends = sorted(set(one.nodes) ^ set(other.nodes), key=(*one.nodes, *other.nodes).index)
             if len(ends) == 2 and frozenset(ends) not in taken | out.keys():
-                name = f"{one.of.place}-{other.of.place}"
-                cold = one.cold.model_copy(update={"name": name, "node": ends[0], "reference": ends[1], "read": ""}) if one.cold else None
-                out[frozenset(ends)] = replace(one, of=one.of.to(name), nodes=(ends[0], ends[1]), minutes=AT_A_PAD, through=(one.of.place, other.of.place), cold=cold)
+                both = (one.of.place, other.of.place)
+                out[frozenset(ends)] = _reading(kit, one.of.to("-".join(both)), AT_A_PAD, through=both)
     return list(out.values())[:MOST_IN_SERIES]
 
 
@@ -188,12 +182,12 @@ def _across(kit: Kit, ohms: Sequence[Reading], series: Sequence[Reading]) -> Ite
     through = {r.nodes: r for r in series}
     for pair in telling_pairs(kit, {frozenset(r.nodes) for r in ohms}, list(through)):
         red, black = (_place(kit, node) for node in pair)
-        yield through.get(pair) or Reading(ohms_at(f"{red}-{black}"), "Ω", pair, minutes=AT_A_PAD, between=(red, black))
+        yield through.get(pair) or _reading(kit, ohms_at(f"{red}-{black}"), AT_A_PAD, between=(red, black))
 
 
 def _place(kit: Kit, node: str) -> str:
     """A point or a pin on a net, as it is typed."""
-    name, pin = kit.lead_on(node) if node not in GROUND_NAMES else ("ground", "")
+    name, pin = kit.lead_on(node) if node not in GROUND_NAMES else (GROUND, "")
     return f"{name}.{pin}" if pin else name
 
 
@@ -207,7 +201,7 @@ def _from_point_to_point(kit: Kit, points: Sequence[Point]) -> Iterator[Reading]
     volts = {p.name: float(rest.voltage(p.node, p.reference)[0]) for p in own}
     pairs = [(a, b) for k, a in enumerate(own) for b in own[k + 1 :] if a.node != b.node]
     for a, b in sorted(pairs, key=lambda two: abs(volts[two[0].name] - volts[two[1].name]))[:MOST_BETWEEN]:
-        yield Reading(volts_at(f"{a.name}-{b.name}"), "V", (a.node, b.node), minutes=AT_A_PAD, between=(a.name, b.name))
+        yield _reading(kit, volts_at(f"{a.name}-{b.name}"), AT_A_PAD, between=(a.name, b.name))
 
 
 def _at_pads(kit: Kit) -> list[Reading]:
@@ -223,10 +217,10 @@ def _at_pads(kit: Kit) -> list[Reading]:
     rest, moving = kit.setup(), swinging(kit)
     out = []
     if kit.info.supply:
-        out = [Reading(volts_at(at), "V", (n, "0"), minutes=AT_A_PAD) for n, at in spots.items() if n in rest.nodes and n not in known | moving]
-    for tone in _followed(kit):
+        out = [_reading(kit, volts_at(at), AT_A_PAD) for n, at in spots.items() if n in rest.nodes and n not in known | moving]
+    for tone in followable(kit):
         if not kit.info.tone:
-            out.append(Reading(tone_at(tone.name), "V", (tone.node, tone.reference), tone=tone))
+            out.append(_reading(kit, tone_at(tone.name)))
         bent = _bent(kit, tone)
         if tone.reference in bent:  # then all that is read against it moves with it
             continue
@@ -234,8 +228,7 @@ def _at_pads(kit: Kit) -> list[Reading]:
         read = {t.node for t in kit.info.tone if (t.source, t.hertz) == (tone.source, tone.hertz)}
         for node, at in spots.items():
             if node in there and node not in read and node != tone.at and node not in bent:
-                one = replace_tone(tone, node)
-                out.append(Reading(tone_at(tone.name, at), "V", (node, one.reference), tone=one, minutes=AT_A_PAD))
+                out.append(_reading(kit, tone_at(tone.name, at), AT_A_PAD))
     return out
 
 
@@ -257,43 +250,19 @@ def _bent(kit: Kit, tone: Tone) -> set[str]:
     return out | {net for name in stiff if (out - ground) & set(nets[name]) for net in nets[name]}
 
 
-def replace_tone(tone: Tone, node: str) -> Tone:
-    """The same tone, fed in as it was, read at another node."""
-    black = tone.fed_at[1]
-    return tone.model_copy(update={"node": node, "reference": tone.reference, "at_reference": black, "read": ""})
-
-
-def _followed(kit: Kit) -> list[Tone]:
-    """The tones that are fed in, each once; those of its sweep where the kit has none."""
-    once: dict[tuple[str, float], Tone] = {}
-    for tone in (t for t in kit.info.tone if not t.common):
-        once.setdefault((tone.source, tone.hertz), tone)
-    if once or kit.info.prove is None:
-        return list(once.values())
-    prove = kit.info.prove
-    circuit = kit.setup(prove.setup, (prove.source, prove.node))
-    names = ["0", *circuit.nodes]
-    fed, black = (names[n + 1] for n in circuit.element(prove.source).nodes[:2])
-    return [
-        Tone(name=f"T{hertz:g}", source=prove.source, at=fed, at_reference=black, node=prove.node, reference=black, hertz=hertz,
-             level=FOLLOWED_V, setup=prove.setup)
-        for hertz in FOLLOWED_HZ
-    ]  # fmt: skip
-
-
 def _lifted(kit: Kit) -> Iterator[Reading]:
     """Resistors and capacitors by themselves, one leg out of the board."""
     for part in kit.parts.values():
         element = kit.element_of(part.ref)
         if part.on_board and part.value and part.unit in ("Ω", "F") and element and not element.startswith("x") and not kit.reach.beyond(part.value, part.unit):
-            yield Reading(Observable(part.ref, "lifted"), part.unit, part=override_of_element(element))
+            yield Reading(Observable(part.ref, "lifted"), part.unit)
 
 
 def looks_of(kit: Kit) -> Iterator[Reading]:
     """Of each part that can be looked at by itself, through a lens: on the board, in a socket, or wherever it is wired."""
     for part in kit.parts.values():
         if lies_on_board(kit, part.ref) or (kit.unit is not None and kit.element_of(part.ref)):
-            yield Reading(Observable(part.ref, "look"), "", part=part.ref)
+            yield Reading(Observable(part.ref, "look"), "")
 
 
 def touched_of(kit: Kit) -> Iterator[Reading]:
@@ -301,7 +270,7 @@ def touched_of(kit: Kit) -> Iterator[Reading]:
     if kit.info.supply and not is_high(kit):
         for part in kit.parts.values():
             if kelvins_per_watt(part) and lies_on_board(kit, part.ref) and kit.element_of(part.ref):
-                yield Reading(Observable(part.ref, TOUCH), "", part=part.ref)
+                yield Reading(Observable(part.ref, TOUCH), "")
 
 
 def lies_on_board(kit: Kit, ref: str) -> bool:

@@ -39,7 +39,7 @@ from nuvlo.electrics.heat import rises
 from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.rectifier import drawn, ripple
-from nuvlo.model.working import tones_at
+from nuvlo.model.tones import tones_at
 
 FEW_DRAWS = ("resistance", "capacitance")
 METERS = (STRONG, GENTLE, FAINT, SLIGHT)  # of one kind and another, that ohms may be read with
@@ -186,20 +186,20 @@ class Trials:
                 points[id(circuit)] = self._solved(wrong.of(circuit), values, draws, self._good(circuit), near)
             return points[id(circuit)].point
 
-        supplies = {s.name: s for s in self.kit.info.supply}
         tones: dict[tuple[str, str, float], list[int]] = {}
         volts: dict[tuple[str, bool], list[int]] = {}
         for row, r in enumerate(self.readings):
             if r.quantity == "voltage":
                 volts.setdefault((r.setup, r.of.empty), []).append(row)
             elif r.quantity == "current":
-                supply = supplies[r.of.place]
+                supply = r.supply
+                assert supply is not None
                 out[row] = np.array(drawn(at_rest(self.kit.setup(r.setup), cold if r.of.empty else hot), supply))
                 for k, one in enumerate(some):
                     if supply.mains_hz and one and (supply.element, 0.0) in one.overrides:  # its winding is shorted: the volts are gone, the current is anything
                         out[row][k * draws : (k + 1) * draws] = np.nan
-            elif r.rippling:
-                out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.rippling)
+            elif r.quantity == "tone" and r.supply:
+                out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.supply)
             elif r.quantity == "tone" and r.tone:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
         for (setup, empty), rows in volts.items():
@@ -232,16 +232,16 @@ class Trials:
                 if not mine.size:
                     continue
                 unit = Unpowered(wrong.of(circuit), {name: v[mine] if np.size(v) == members else v for name, v in known.items()})
-                unit.get_ready([self.readings[row].nodes for row in some_rows if not self.readings[row].cold])
+                unit.get_ready([self.readings[row].nodes for row in some_rows if self.readings[row].quantity == "resistance"])
                 for row in some_rows:
                     progress.pause()
                     r = self.readings[row]
-                    out[row][mine] = unit.bridged(*r.nodes, r.cold.hertz) if r.cold else unit.between(*r.nodes, meter).ohms
+                    out[row][mine] = unit.between(*r.nodes, meter).ohms if r.quantity == "resistance" or r.cold is None else unit.bridged(*r.nodes, r.cold.hertz)
         return out
 
     def _lifted(self, some: Sequence[Mistake | None], draws: int) -> dict[int, Array]:
         """Parts by themselves: what a mistake makes of their value; nothing where they are missing, next to none where they are shorted."""
-        rows = {r.part: row for row, r in enumerate(self.readings) if r.quantity == "lifted"}
+        rows = {str(self.kit.override_of(r.part)): row for row, r in enumerate(self.readings) if r.quantity == "lifted"}
         gone = {Missing(part).key: row for part, row in rows.items()}
         by_ref = {self.readings[row].of.place: row for row in rows.values()}
         out = {row: np.tile(self.base[part][:draws], len(some)) for part, row in rows.items()}

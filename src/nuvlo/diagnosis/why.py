@@ -12,6 +12,8 @@ from nuvlo.diagnosis.trials import Trials
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Kit
 from nuvlo.measurement import Observable, amps_of, volts_at
+from nuvlo.model.asked import powered
+from nuvlo.model.placed import placed
 from nuvlo.model.rectifier import rippling
 from nuvlo.model.working import ModelError, WorkingModel
 from nuvlo.problems import Problem
@@ -49,8 +51,8 @@ def why(model: WorkingModel, name: str) -> Why:
         known = ", ".join([p.name for p in kit.info.point] + [s.name for s in kit.info.supply] + [r.name for r in rippling(kit)])
         raise ModelError(Problem(f"there is no test point or supply '{name}' in {kit.name}.", f"There are: {known}.", ref=name))
     of = amps_of(supply.name) if supply else ripple or volts_at(point.name if point else "")
-    window = next(w for w in model.voltage_windows() if w.of == of)
-    reading = Reading(of, window.unit, (point.node, point.reference) if point else ("", ""), point.setup if point else "", rippling=rippling(kit).get(of))
+    window = next(w for w in model.predict(powered(kit)) if w.of == of)
+    reading = Reading(**vars(placed(kit, of)))
     mistakes = [m for m in single_mistakes(kit) if m.overrides]
     nominal = {key: np.array([law.nominal]) for key, law in model.laws.items()}
     table = Trials(kit, mistakes, [reading], model.laws, nominal, 1).table()[0, :, 0]

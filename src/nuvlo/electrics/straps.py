@@ -11,8 +11,8 @@ from nuvlo.circuit.operating_point import operating_point
 from nuvlo.kit import Kit
 from nuvlo.kit.schema import Switch, Throw
 from nuvlo.model.bonds import shell_bonds
+from nuvlo.model.tones import tone_volts
 from nuvlo.model.wired import thrown, wired
-from nuvlo.model.working import tone_volts
 
 JOINED_OHMS = 1.0
 HANGS_OHMS = 1e5  # to ground: more is no way for a current to return

@@ -1,6 +1,6 @@
-"""Meters, audio interfaces and hands: one small protocol each; typed in, simulated, and later real ones."""
+"""The bench round a unit: typed in, simulated, recorded, and later real; one small protocol (:mod:`nuvlo.instruments.bench`)."""
 
-from nuvlo.instruments.protocols import AudioInterface, Hand, InstrumentError, Meter, MeterSpec, Recording
+from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.instruments.typed import typed_reading
 
-__all__ = ["AudioInterface", "Hand", "InstrumentError", "Meter", "MeterSpec", "Recording", "typed_reading"]
+__all__ = ["InstrumentError", "MeterSpec", "Recording", "typed_reading"]

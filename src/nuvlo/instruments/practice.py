@@ -7,15 +7,14 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from nuvlo.diagnosis.mistakes import Mistake, ids_of, single_mistakes
-from nuvlo.diagnosis.probes import Reading, looks_of
+from nuvlo.diagnosis.probes import looks_of
 from nuvlo.diagnosis.table import AT_A_GLANCE, FALSE_ALARM
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.protocols import InstrumentError
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import SOCKETS_EMPTY
-from nuvlo.kit.schema import Cold
 from nuvlo.logbook import Build, Repair
+from nuvlo.measurement import Observable
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured
 
@@ -47,7 +46,7 @@ class PracticeBench(SimulatedBench):
     def __init__(self, kit: Kit, seed: int, *hidden: Mistake) -> None:
         self._how = float(np.random.default_rng([seed, 707]).random())  # mildly or badly, where that is not known
         super().__init__(HiddenUnit(kit, seed, self._made(hidden)))
-        self.hidden = hidden
+        self._hidden = hidden
         self.burnt: list[str] = []  # what did not survive being powered so
         self.needless = 0  # repairs of what was right
         self._lay_bare()
@@ -60,21 +59,17 @@ class PracticeBench(SimulatedBench):
         kit, seed = self.unit.kit, self.unit.seed
         self._empty = SimulatedBench(HiddenUnit(kit, seed, self._made(m for m in self.hidden if not m.asleep)))
 
-    def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
-        return self._empty.volts(red, black, setup=setup) if setup == SOCKETS_EMPTY else super().volts(red, black, setup=setup)
+    def take(self, of: Observable) -> Measured:
+        cold = of.empty or of.quantity in ("resistance", "capacitance")
+        return self._empty.take(of) if cold else super().take(of)
 
-    def supply_current(self, supply: str, *, setup: str = "") -> Measured:
-        return self._empty.supply_current(supply, setup=setup) if setup == SOCKETS_EMPTY else super().supply_current(supply, setup=setup)
+    @property
+    def hidden(self) -> tuple[Mistake, ...]:
+        return self._hidden
 
-    def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
-        return self._empty.bare_ohms(red, black, throw)
-
-    def bridged(self, cold: Cold) -> Measured:
-        return self._empty.bridged(cold)
-
-    def looked_at(self, ref: str) -> Measured:
-        """1 where something is seen to be wrong, 0 where all looks right. Looking again shows the same."""
-        return Measured(float(self._eye(ref) < max(self._shows(ref), FALSE_ALARM)), 0.0, "")
+    def _looks_wrong(self, ref: str) -> bool:
+        """Whether something is seen to be wrong. Looking again shows the same."""
+        return self._eye(ref) < max(self._shows(ref), FALSE_ALARM)
 
     def looked_over(self, closely: bool = False) -> tuple[str, ...]:
         """In passing less is seen than at a part by itself; what seems wrong is looked at once more, so that nothing else is accused."""
@@ -89,34 +84,33 @@ class PracticeBench(SimulatedBench):
         """How likely what is wrong with a part is to be seen."""
         return max((shipped()[m.kind].seen for m in self.hidden if ref in m.refs), default=0.0)
 
-    def lifted(self, reading: Reading) -> Measured:
+    def _lifted(self, ref: str) -> Measured:
         """A part by itself, one leg out of the board."""
-        missing = any(key == f"{reading.part}.missing" for m in self.hidden for key, _ in m.overrides)
-        through = any(m.kind == "short" and m.refs == (reading.of.place,) for m in self.hidden)
-        if reading.unit == "Ω" and (missing or through):
+        kit, unit = self.unit.kit, self.unit.kit.part(ref).unit
+        missing = any(key == f"{kit.override_of(ref)}.missing" for m in self.hidden for key, _ in m.overrides)
+        through = any(m.kind == "short" and m.refs == (ref,) for m in self.hidden)
+        if unit == "Ω" and (missing or through):
             return self._shown(np.inf if missing else 0.0, "Ω")
         if missing or through:
             return self._shown(0.0 if missing else np.inf, "F")
-        return super().lifted(reading)
+        return super()._lifted(ref)
 
-    def put_right(self, repair: Repair) -> None:
+    def repair(self, repair: Repair) -> None:
         """A repair that touches what is really wrong heals it; another changes nothing."""
         self.burnt += [m.hurts for m in self.hidden if m.hurts and repair.powered]
         before = len(self.hidden)
         known = ids_of(self.hidden, [repair.told])
-        self.hidden = tuple(m for m in self.hidden if m.id not in known and not (m.refs and set(m.refs) <= set(repair.refs)))
+        self._hidden = tuple(m for m in self.hidden if m.id not in known and not (m.refs and set(m.refs) <= set(repair.refs)))
         self.unit.wrong = HiddenUnit(self.unit.kit, self.unit.seed, self._made(self.hidden)).wrong
         self.needless += len(self.hidden) == before
         self._lay_bare()
 
-
-def practised(build: Build, bench: PracticeBench, hunts: Sequence[Build] = ()) -> str:
-    """How a hunt on the practice bench went so far, in words; and the ``hunts`` of the workshop up to now."""
-    if bench.hidden:
-        return f"That was not it: the unit is as it was. {bench.needless} {'part was' if bench.needless == 1 else 'parts were'} changed needlessly."
-    readings, minutes = sum(r.readings for r in build.repairs), sum(r.minutes for r in build.repairs)
-    said = [f"That was it: {readings} readings, {max(1, round(minutes))} min"]
-    said += [f"{bench.needless} changed needlessly"] if bench.needless else []
-    if len(hunts) > 1:
-        said.append(f"{len(hunts)} hunts so far, {sum(r.readings for b in hunts for r in b.repairs) / len(hunts):.0f} readings each")
-    return " ".join(["; ".join(said) + ".", *dict.fromkeys(bench.burnt)])
+    def told(self, build: Build, hunts: Sequence[Build] = ()) -> str:
+        if self.hidden:
+            return f"That was not it: the unit is as it was. {self.needless} {'part was' if self.needless == 1 else 'parts were'} changed needlessly."
+        readings, minutes = sum(r.readings for r in build.repairs), sum(r.minutes for r in build.repairs)
+        said = [f"That was it: {readings} readings, {max(1, round(minutes))} min"]
+        said += [f"{self.needless} changed needlessly"] if self.needless else []
+        if len(hunts) > 1:
+            said.append(f"{len(hunts)} hunts so far, {sum(r.readings for b in hunts for r in b.repairs) / len(hunts):.0f} readings each")
+        return " ".join(["; ".join(said) + ".", *dict.fromkeys(self.burnt)])

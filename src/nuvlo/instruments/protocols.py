@@ -1,15 +1,13 @@
-"""What an instrument can be asked. Real ones, simulated ones and the keyboard answer the same questions."""
+"""What instruments are known by: the limits of a meter, what comes back from an audio interface, what one cannot tell."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from typing import Protocol
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.loaded import METER_OHMS
 from nuvlo.circuit.ohms import Ohmmeter
-from nuvlo.measurement import Observable
 from nuvlo.problems import NuvloError
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import COUNTS, DIGITS, expanded_from_limits, resolution
@@ -64,46 +62,3 @@ class Recording:
     signal: Array
     rate: float
     uncertainty_db: float
-
-
-class Meter(Protocol):
-    """A multimeter. Nodes are named as in the kit's circuit."""
-
-    @property
-    def name(self) -> str: ...
-
-    def part(self, ref: str) -> Measured:
-        """A loose part between the clips: Ω or F."""
-
-    def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
-        """Volts between two nodes of the powered unit, in the kit's ``setup`` of this name, else in its first."""
-
-    def tone(self, of: Observable) -> Measured:
-        """Volts r.m.s. of one of the kit's tones at its node, its level set where it is fed in; or of the ripple of a supply, or at a heater."""
-
-    def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
-        """Ohms between two nodes with the supply off, a switch in another ``throw`` where one is named; leads not yet taken off."""
-
-    def farads(self, name: str) -> Measured:
-        """One of the kit's cold readings of capacitance, with a bridge."""
-
-    def leads(self) -> Measured:
-        """Ohms with the leads held together."""
-
-    def supply_current(self, supply: str, *, setup: str = "") -> Measured:
-        """Amperes drawn from a supply of the kit, in its ``setup`` of this name, else in its first."""
-
-
-class AudioInterface(Protocol):
-    """Plays into the unit's input and records its output, both calibrated in volts."""
-
-    @property
-    def name(self) -> str: ...
-
-    def play_and_record(self, signal: Array, rate: float) -> Recording: ...
-
-
-class Hand(Protocol):
-    """Something that can turn a trimmer when told to: for the simulated bench, the builder's own hand."""
-
-    def turn(self, ref: str, degrees: float) -> None: ...

@@ -5,7 +5,7 @@ It solves the same circuit the kit ships, but with true values no other part of 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -16,20 +16,23 @@ from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
-from nuvlo.diagnosis.probes import CLOSE, WHOLE, Reading, looks_of
+from nuvlo.diagnosis.mistakes import Mistake
+from nuvlo.diagnosis.probes import looks_of
 from nuvlo.diagnosis.table import FELT_K, HOT_K
 from nuvlo.electrics.heat import rises
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import SWITCHED_OFF, override_of_element
-from nuvlo.kit.schema import Cold, Tone
+from nuvlo.kit.kit import override_of_element
+from nuvlo.kit.schema import Tone
 from nuvlo.logbook import Build, Repair
-from nuvlo.measurement import Observable
+from nuvlo.measurement import LEADS, Observable
 from nuvlo.model.ensemble import Law, known_to, laws, usual
-from nuvlo.model.rectifier import drawn, ripple, rippling
+from nuvlo.model.placed import Placed, placed
+from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.running import means
+from nuvlo.model.tones import tone_volts
 from nuvlo.model.wired import thrown, wired
-from nuvlo.model.working import farads, tone_volts
+from nuvlo.model.working import farads
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, parse_value
 
@@ -105,22 +108,12 @@ class SimulatedBench:
         self._solved: tuple[dict[str, float], dict[int, OperatingPoint]] = ({}, {})  # values, and where each circuit rests with them
         self._ran: tuple[dict[str, float], dict[str, float]] | None = None  # values, and the means they made
 
-    def follow(self, build: Build) -> None:
-        """Bring a fresh bench to where the log left it: chosen parts fitted, trimmers turned."""
-        for ref, value in build.chosen_values.items():
-            if value != self.unit.kit.part(ref).text:
-                self.unit.fit_part(ref, value)
-        for ref in build.swapped:
-            self.unit.fit_part(ref, build.chosen_values.get(ref, self.unit.kit.part(ref).text))
-        for repair in build.repairs:
-            self.put_right(repair)
-        for turn in build.turns:
-            self.turn(turn.ref, turn.degrees)
+    @property
+    def hidden(self) -> tuple[Mistake, ...]:
+        return ()
 
-    def put_right(self, repair: Repair) -> None:
-        """Good parts in place of those that a repair touched."""
-        for ref in repair.refs:
-            self.unit.fit_part(ref, self.unit.kit.part(ref).text)
+    def told(self, build: Build, hunts: Sequence[Build] = ()) -> str:
+        return ""
 
     # -- meter ------------------------------------------------------------------------------------------------
 
@@ -134,12 +127,51 @@ class SimulatedBench:
         raw = true * (1 + self._gain_error * percent / 100) + self._offset_error * (self.spec.digits - 0.5) * step
         return self.spec.measured(round(raw / step) * step, unit)
 
-    def part(self, ref: str) -> Measured:
+    def take(self, of: Observable) -> Measured:
+        match of.quantity:
+            case "value":
+                return self._loose(of.place)
+            case "lifted":
+                return self._lifted(of.place)
+            case "look":
+                return Measured(float(self._looks_wrong(of.place)), 0.0, "")
+            case "touch":
+                return self._touched(of.place)
+        if of == LEADS:
+            return self._shown(self.spec.lead_ohms, "Ω")
+        if of.unplugged:
+            return self._shown(LEFT_VOLTS, "V")
+        at = placed(self.unit.kit, of)
+        if at.heater is not None:
+            return self._shown(at.heater.volts * UNLOADED, "V") if of.quantity == "tone" else self._shown(HALF_WINDING + self.spec.lead_ohms, "Ω")
+        match of.quantity:
+            case "voltage":
+                return self._volts(at)
+            case "current" if at.supply:
+                return self._shown(float(drawn(self._point(at.setup), at.supply)[0]), "A")
+            case "tone" if at.tone:
+                return self._alternating(float(tone_volts(self._tone_point(at.tone), at.tone)[0]))
+            case "tone" if at.supply:
+                return self._alternating(float(ripple(self.unit.kit, self._point(""), at.supply)[0]))
+            case "resistance":
+                return self._ohms(at)
+            case "capacitance" if at.cold:
+                return self._shown(float(farads(self.unit.kit, at.cold, self.unit.values())[0]), "F")
+        raise InstrumentError(Problem(f"no instrument here reads {of.quantity} at '{of.name}'.", "Measure it, and type what it reads.", ref=of.name))
+
+    def looked_over(self, closely: bool = False) -> tuple[str, ...]:
+        return tuple(r.part for r in looks_of(self.unit.kit) if self._looks_wrong(r.part))
+
+    def _loose(self, ref: str) -> Measured:
         part, element = self.unit.kit.part(ref), self.unit.kit.element_of(ref)
         if element is None or not part.unit:
             raise InstrumentError(Problem(f"a meter does not measure {ref}.", "Read its marking.", ref=ref))
         true = self.unit.values()[override_of_element(element)]
         return self._shown(true + (self.spec.lead_ohms if part.unit == "Ω" else 0.0), part.unit)
+
+    def _lifted(self, ref: str) -> Measured:
+        """A part by itself, one leg out of the board."""
+        return self._loose(ref)
 
     def _point(self, setup: str = "", having: tuple[str, ...] = ()) -> OperatingPoint:
         circuit, every = self.unit.kit.setup(setup, having), self.unit.values()
@@ -159,13 +191,15 @@ class SimulatedBench:
             raise InstrumentError(Problem("the display will not settle.", "Switch off and look for a wrong part."))
         return point
 
-    def volts(self, red: str, black: str = "0", *, setup: str = "") -> Measured:
-        if setup == SWITCHED_OFF:
-            return self._shown(LEFT_VOLTS, "V")
-        runs = next((p.name for p in self.unit.kit.info.point if p.running and (p.node, p.reference) == (red, black)), None)
-        if runs and self.unit.kit.info.running:
+    def _tone_point(self, tone: Tone) -> OperatingPoint:
+        return self._point(tone.setup, (tone.source, tone.at, tone.node))
+
+    def _volts(self, at: Placed) -> Measured:
+        kit = self.unit.kit
+        runs = next((p.name for p in kit.info.point if p.running and (p.node, p.reference) == at.nodes), None)
+        if runs and kit.info.running:
             return self._shown(self._means()[runs], "V")
-        return self._shown(float(shown(self._point(setup), [(red, black)], self.spec.volts_ohms)[0, 0]), "V")
+        return self._shown(float(shown(self._point(at.setup), [at.nodes], self.spec.volts_ohms)[0, 0]), "V")
 
     def _means(self) -> dict[str, float]:
         """What the unit's points read on DC while it runs; followed anew only where a value has changed since."""
@@ -174,108 +208,32 @@ class SimulatedBench:
             self._ran = (values, means(self.unit.kit, values))
         return self._ran[1]
 
-    def tone(self, of: Observable) -> Measured:
-        rectified, name = rippling(self.unit.kit).get(of), of.place
-        for heater in self.unit.kit.info.heater:
-            if name == heater.name:
-                return self._shown(heater.volts * UNLOADED, "V")
-        if rectified is None:
-            return self.played(self.unit.kit.tone(name))
-        return self._alternating(float(ripple(self.unit.kit, self._point(""), rectified)[0]))
-
-    def played(self, tone: Tone) -> Measured:
-        """Volts r.m.s. of any tone at its node."""
-        point = self._point(tone.setup, (tone.source, tone.at, tone.node))
-        return self._alternating(float(tone_volts(point, tone)[0]))
-
     def _alternating(self, volts: float) -> Measured:
         """What the display shows on AC: never less than nothing."""
         shown = self._shown(volts, "V")
         return shown if shown.value > 0 else replace(shown, value=0.0)
 
-    def supply_current(self, supply: str, *, setup: str = "") -> Measured:
-        found = next(s for s in self.unit.kit.info.supply if s.name == supply)
-        return self._shown(float(drawn(self._point(setup), found)[0]), "A")
-
-    def ohms(self, red: str, black: str = "0", *, throw: str = "") -> Measured:
-        return self.bare_ohms(red, black, throw)
-
-    def held(self) -> Measured:
-        """Ohms from a heater to ground: half its winding, and what holds it."""
-        return self._shown(HALF_WINDING + self.spec.lead_ohms, "Ω")
-
-    def bare_ohms(self, red: str, black: str, throw: str) -> Measured:
-        """Ohms of the unit as it is here."""
+    def _ohms(self, at: Placed) -> Measured:
         kit = self.unit.kit
-        unit = wired(kit) if throw else kit.unpowered(red, black)
-        known = {**known_to(unit, self.unit.values()), **(thrown(kit, throw) if throw else {})}
-        true = float(resistance(unit, red, black, self.spec.ohmmeter, known).ohms[0])
+        unit = wired(kit) if at.throw else kit.unpowered(*at.nodes)
+        known = {**known_to(unit, self.unit.values()), **(thrown(kit, at.throw) if at.throw else {})}
+        true = float(resistance(unit, *at.nodes, self.spec.ohmmeter, known).ohms[0])
         return self._shown(true + self.spec.lead_ohms, "Ω")
 
-    def farads(self, name: str) -> Measured:
-        return self.bridged(self.unit.kit.cold(name))
-
-    def bridged(self, cold: Cold) -> Measured:
-        """What a bridge shows there, of the unit as it is here."""
-        return self._shown(float(farads(self.unit.kit, cold, self.unit.values())[0]), "F")
-
-    def looked_at(self, ref: str) -> Measured:
-        """1 where a part is seen to be wrong, 0 where it looks right."""
+    def _looks_wrong(self, ref: str) -> bool:
         mine = [f"{e}." for e in self.unit.kit.elements_of(ref)]
-        bad = any(f"{key}.".startswith(tuple(mine)) and key not in self.unit.swapped for key in self.unit.wrong) if mine else False
-        return Measured(float(bad), 0.0, "")
+        return any(f"{key}.".startswith(tuple(mine)) and key not in self.unit.swapped for key in self.unit.wrong) if mine else False
 
-    def looked_over(self, closely: bool = False) -> tuple[str, ...]:
-        """Parts that a look over the whole board finds to be wrong, or one ``closely`` at all of it."""
-        return tuple(r.part for r in looks_of(self.unit.kit) if self.looked_at(r.part).value > 0.5)
-
-    def touched(self, ref: str) -> Measured:
+    def _touched(self, ref: str) -> Measured:
         """1 where a finger finds a part hotter than it should be, 0 where it does not; of one and the same unit always the same."""
         kit = self.unit.kit
         should = float(rises(kit, operating_point(kit.setup()), [ref])[ref][0])
         doubt = np.random.default_rng([self.unit.seed, 909, list(kit.parts).index(ref)]).normal(0.0, FELT_K)
         return Measured(float(float(rises(kit, self._point(), [ref])[ref][0]) - should + doubt > HOT_K), 0.0, "")
 
-    def observed(self, reading: Reading) -> dict[Observable, Measured]:
-        """All that one reading tells, by place: a look at several parts of each of them, one at the whole board of those it finds to be
-        wrong too. Raises :class:`InstrumentError` where the meter cannot tell."""
-        if reading.quantity not in WHOLE:
-            return {one.of: self.take(one) for one in reading.alone}
-        wrong = self.looked_over(reading.quantity == CLOSE)
-        return {reading.of: Measured(float(bool(wrong)), 0.0, ""), **{Observable(ref, "look"): Measured(1.0, 0.0, "") for ref in wrong}}
-
-    def lifted(self, reading: Reading) -> Measured:
-        """A part by itself, one leg out of the board."""
-        return self.part(reading.of.place)
-
-    def take(self, reading: Reading) -> Measured:
-        """A reading, whatever it is of. Raises :class:`InstrumentError` where the meter cannot tell."""
-        match reading.quantity:
-            case "voltage":
-                return self.volts(*reading.nodes, setup=reading.setup)
-            case "current":
-                return self.supply_current(reading.of.place, setup=reading.setup)
-            case "tone":
-                return self.played(reading.tone) if reading.tone else self.tone(reading.of)
-            case "capacitance":
-                assert reading.cold is not None
-                return self.bridged(reading.cold)
-            case "look":
-                return self.looked_at(reading.part)
-            case "look-over" | "look-close":
-                return self.observed(reading)[reading.of]
-            case "touch":
-                return self.touched(reading.part)
-            case "lifted":
-                return self.lifted(reading)
-        return self.ohms(*reading.nodes)
-
-    def leads(self) -> Measured:
-        return self._shown(self.spec.lead_ohms, "Ω")
-
     # -- audio ------------------------------------------------------------------------------------------------
 
-    def play_and_record(self, signal: Array, rate: float) -> Recording:
+    def play(self, signal: Array, rate: float) -> Recording:
         """The unit's output for ``signal`` V at its input, through the solved circuit, distortion and noise included."""
         prove = self.unit.kit.info.prove
         assert prove is not None
@@ -293,6 +251,14 @@ class SimulatedBench:
         return Recording(gain * out + noise, rate, 2.0 * INTERFACE_GAIN_DB / np.sqrt(3.0))
 
     # -- hand -------------------------------------------------------------------------------------------------
+
+    def fit(self, ref: str, value: str) -> None:
+        self.unit.fit_part(ref, value)
+
+    def repair(self, repair: Repair) -> None:
+        """Good parts in place of those that a repair touched."""
+        for ref in repair.refs:
+            self.fit(ref, self.unit.kit.part(ref).text)
 
     def turn(self, ref: str, degrees: float) -> None:
         rng = np.random.default_rng([self.unit.seed, 404, self._turns])

@@ -21,7 +21,6 @@ from nuvlo.problems import NuvloError, Problem
 GROUND_NAMES = ("0", "gnd")
 
 
-SWITCHED_OFF = "off"  # a set-up that every kit has: unplugged, with what its capacitors still hold
 SOCKETS_EMPTY = "sockets empty"  # one that every kit with sockets has: its usual one, without what is plugged
 TOO_HIGH = 100e6  # Ω from where on a net is not to be touched
 HALVES = 1.1  # times the smaller, that the larger of two resistors may be that split a supply

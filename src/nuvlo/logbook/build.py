@@ -13,7 +13,7 @@ from nuvlo.kit import Stage
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import events as ev
 from nuvlo.logbook.benches import for_practice, hidden_in, numbered
-from nuvlo.measurement import Observable, volts_at
+from nuvlo.measurement import Observable
 from nuvlo.quantity import Measured
 from nuvlo.quantity.uncertainty import agreeing, mean_of_repeats
 
@@ -29,6 +29,10 @@ class Reading:
     instrument: str
     event: str = ""
     expected: tuple[float, float, float] | None = None  # nominal, low, high when it was taken
+
+    def is_of(self, of: Observable) -> bool:
+        """Whether it is a reading of that. Logs of before knew what a trim reads in a set-up of its own by its point alone."""
+        return self.of == of or (self.stage == Stage.SET.value and self.of == replace(of, setup=""))
 
 
 @dataclass(frozen=True)
@@ -157,12 +161,12 @@ class Build:
         """Whether it is built, and a mistake hidden in it is to be found."""
         return hidden_in(self.bench)
 
-    def since_turn(self, control: str, point: str, stage: str | None = None) -> Reading | None:
-        """The newest reading of volts at ``point`` since ``control`` was last turned; in ``stage``, where one is named."""
+    def since_turn(self, control: str, of: Observable, stage: str | None = None) -> Reading | None:
+        """The newest reading of what is watched since ``control`` was last turned; in ``stage``, where one is named."""
         turns = [t.readings_before for t in self.turns if t.ref == control]
         found = [
             r for r in self.readings[turns[-1] if turns else 0 :]
-            if r.of == volts_at(point) and stage in (None, r.stage)
+            if r.is_of(of) and stage in (None, r.stage)
         ]  # fmt: skip
         return found[-1] if found else None
 

@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass, replace
 
 RIPPLE, BACK, EMPTY, OFF = "~", " back", " without chips", " off"  # behind a place, in text
+IN = " in set-up "  # and before the name of one
 THROWN, FOLLOWED = ":", "@"  # behind what stands before a place
 GOES_WITH = {BACK: ("resistance",), EMPTY: ("current", "voltage"), OFF: ("voltage",), RIPPLE: ("tone",)}  # the quantities with which an end means something
 STANDS_BEFORE = {"resistance": THROWN, "tone": FOLLOWED}
@@ -17,12 +18,12 @@ STANDS_BEFORE = {"resistance": THROWN, "tone": FOLLOWED}
 
 @dataclass(frozen=True)
 class Observable:
-    """``quantity`` is ``voltage``, ``current``, ``resistance``, ``capacitance``, ``tone`` (AC volts), ``gain``, ``lifted`` (a part by itself, one
-    leg out), ``look`` and the like. ``place`` is a test point, a pin, a supply, a part, or two places with a stroke between them.
+    """``quantity`` is ``voltage``, ``current``, ``resistance``, ``capacitance``, ``tone`` (AC volts), ``gain``, ``value`` (of a loose part),
+    ``lifted`` (a part by itself, one leg out), ``look`` and the like. ``place`` is a test point, a pin, a supply, a part, or two places with a stroke between them.
 
     ``ripple``: AC volts of what a rectifier leaves. ``exchanged``: red and black lead exchanged. ``empty``: with the sockets empty. ``unplugged``:
     after the unit was powered, its plug pulled. ``throw``: a switch and how it is thrown, ``SW1.bypass``. ``follows``: a tone that is read at
-    another place than its own.
+    another place than its own. ``setup``: the kit's set-up that the unit stands in, of volts that are read in another than their point is.
     """
 
     place: str
@@ -33,12 +34,13 @@ class Observable:
     unplugged: bool = False
     throw: str = ""
     follows: str = ""
+    setup: str = ""
 
     @property
     def name(self) -> str:
         """Its text form, beside its quantity: ``TP1``, ``TP1~``, ``TP1 back``, ``U1.8 without chips``, ``TP1 off``, ``T100@R5.2``, ``SW1.on:a-b``."""
         before = f"{self._marked(self.throw)}{THROWN}" * bool(self.throw) + f"{self._marked(self.follows)}{FOLLOWED}" * bool(self.follows)
-        return before + self._marked(self.place) + RIPPLE * self.ripple + BACK * self.exchanged + EMPTY * self.empty + OFF * self.unplugged
+        return before + self._marked(self.place) + RIPPLE * self.ripple + BACK * self.exchanged + EMPTY * self.empty + OFF * self.unplugged + f"{IN}{self.setup}" * bool(self.setup)
 
     @property
     def short(self) -> str:
@@ -49,11 +51,13 @@ class Observable:
     @property
     def words(self) -> str:
         """Where it is read, as it is named in a sentence."""
-        return self.place + EMPTY * self.empty + ", leads exchanged" * self.exchanged
+        return self.place + EMPTY * self.empty + ", leads exchanged" * self.exchanged + f"{IN}{self.setup}" * bool(self.setup)
 
     def _marked(self, place: str) -> str:
         """A place with a stroke before whatever would mean something else with this quantity."""
         marked = re.sub(rf"[\\{STANDS_BEFORE.get(self.quantity, '')}]", r"\\\g<0>", place)
+        if self.quantity == "voltage":
+            marked = marked.replace(IN, f"\\{IN}")
         ends = "|".join(re.escape(end) for end, quantities in GOES_WITH.items() if self.quantity in quantities)
         return re.sub(f"({ends})$", r"\\\1", marked) if ends else marked
 
@@ -67,13 +71,15 @@ class Observable:
 
 def read_stored(name: str, quantity: str) -> Observable:
     """The observable of a text form. Logs of before knew no strokes: there a mark counts only with the quantity that it goes with."""
-    left, has = name, dict.fromkeys(GOES_WITH, False)
+    left, has, setup = name, dict.fromkeys(GOES_WITH, False), ""
+    if quantity == "voltage" and (cut := re.search(rf"(?<!\\){IN}", name)):
+        left, setup = name[: cut.start()], name[cut.end() :]
     for end in (OFF, EMPTY, BACK, RIPPLE):
         if quantity in GOES_WITH[end] and left.endswith(end) and not left.endswith("\\" + end):
             left, has[end] = left.removesuffix(end), True
     throw, left = _before(left, THROWN) if quantity == "resistance" else ("", left)
     follows, left = _before(left, FOLLOWED) if quantity == "tone" else ("", left)
-    return Observable(_plain(left), quantity, has[RIPPLE], has[BACK], has[EMPTY], has[OFF], _plain(throw), _plain(follows))
+    return Observable(_plain(left), quantity, has[RIPPLE], has[BACK], has[EMPTY], has[OFF], _plain(throw), _plain(follows), setup)
 
 
 def _before(text: str, mark: str) -> tuple[str, str]:
@@ -87,8 +93,8 @@ def _plain(text: str) -> str:
     return re.sub(r"\\(.)", r"\1", text)
 
 
-def volts_at(place: str, *, empty: bool = False, unplugged: bool = False) -> Observable:
-    return Observable(place, "voltage", empty=empty, unplugged=unplugged)
+def volts_at(place: str, *, empty: bool = False, unplugged: bool = False, setup: str = "") -> Observable:
+    return Observable(place, "voltage", empty=empty, unplugged=unplugged, setup=setup)
 
 
 def amps_of(supply: str, *, empty: bool = False) -> Observable:
@@ -97,6 +103,9 @@ def amps_of(supply: str, *, empty: bool = False) -> Observable:
 
 def ohms_at(place: str, *, exchanged: bool = False, throw: str = "") -> Observable:
     return Observable(place, "resistance", exchanged=exchanged, throw=throw)
+
+
+LEADS = Observable("leads", "resistance")  # of the meter, held together
 
 
 def farads_at(place: str) -> Observable:
@@ -110,6 +119,11 @@ def tone_at(name: str, at: str = "") -> Observable:
 
 def ripple_at(point: str) -> Observable:
     return Observable(point, "tone", ripple=True)
+
+
+def loose(ref: str) -> Observable:
+    """The value of a part by itself, before it is fitted."""
+    return Observable(ref, "value")
 
 
 def gain_read() -> Observable:

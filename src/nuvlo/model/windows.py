@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
@@ -13,21 +13,6 @@ from nuvlo.measurement import Observable
 # Share of good units that lie inside every window of one set at once. A build passes through four or five sets, and
 # well over 95 in 100 good units are to pass all of them; tolerances end sharply, so the last per mille costs little width.
 JOINT_COVERAGE = 0.999
-
-
-class Pair(NamedTuple):
-    """What an ohmmeter is held to: the reading, the nodes of the red and of the black lead, and the ``throw`` that a switch is in meanwhile,
-    where it is not the one in which the circuit stands. Across a supply only a ``short`` is looked for."""
-
-    of: Observable
-    red: str
-    black: str
-    throw: str = ""
-    short: bool = False
-
-    @property
-    def nodes(self) -> tuple[str, str, str]:
-        return self.red, self.black, self.throw
 
 
 @dataclass(frozen=True)

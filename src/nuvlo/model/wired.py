@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
+from typing import NamedTuple
 
 import numpy as np
 
@@ -21,7 +22,7 @@ from nuvlo.kit.schema import Switch, Throw
 from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model.bonds import Link, shell_bonds
 from nuvlo.model.ensemble import known_to, laws
-from nuvlo.model.windows import Pair, Window
+from nuvlo.model.windows import Window
 from nuvlo.quantity import Measured, Verdict, judge
 
 WIRE_OHMS = 0.02  # of one wire with its joints
@@ -61,15 +62,29 @@ class Suspected:
         return f"{told}, or one of {more} more that read the same so far" if more > 0 else told
 
 
+class _Leads(NamedTuple):
+    """The nodes of the red and of the black lead, and how a switch is thrown meanwhile."""
+
+    red: str
+    black: str
+    throw: str = ""
+
+
 @dataclass(frozen=True)
 class Probe:
-    """One reading of the ring-out between two places, a switch in another throw than the circuit's."""
+    """One reading of the ring-out between two places, a switch in another throw than the circuit's. ``nodes`` are those of :func:`wired`."""
 
-    pair: Pair
+    of: Observable
+    nodes: tuple[str, str]
     red: str
     black: str
     switch: Switch
     throw: Throw
+
+    @property
+    def state(self) -> str:
+        """How the switch is thrown, as :func:`thrown` reads it."""
+        return f"{self.switch.part}.{self.throw.name}"
 
 
 def probes(kit: Kit) -> list[Probe]:
@@ -81,8 +96,7 @@ def probes(kit: Kit) -> list[Probe]:
             state = f"{switch.part}.{throw.name}"
             for red, black in throw.reads:
                 of = ohms_at(f"{red}-{black}".replace(" ", "-"), throw=state.replace(" ", "-"))  # it is typed as one word
-                pair = Pair(of, node_at(kit, red, nets[red]), node_at(kit, black, nets[black]), state)
-                out.append(Probe(pair, red, black, switch, throw))
+                out.append(Probe(of, (node_at(kit, red, nets[red]), node_at(kit, black, nets[black])), red, black, switch, throw))
     return out
 
 
@@ -242,10 +256,10 @@ def shown_at(kit: Kit, places: Sequence[Observable], values: Overrides) -> dict[
     return {p: float(resistance(circuit, leads[p].red, leads[p].black, None, {**known, **_set_so(kit, leads[p])}).ohms[0]) for p in places}
 
 
-def _leads(kit: Kit) -> dict[Observable, Pair]:
+def _leads(kit: Kit) -> dict[Observable, _Leads]:
     """Where the meter's leads lie for each reading of the ring-out."""
     black = black_node(kit)
-    return {ohms_at(p): Pair(ohms_at(p), node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.pair.of: p.pair for p in probes(kit)}
+    return {ohms_at(p): _Leads(node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.of: _Leads(*p.nodes, p.state) for p in probes(kit)}
 
 
 def _usual(circuit: Circuit, key: str) -> float:
@@ -254,8 +268,8 @@ def _usual(circuit: Circuit, key: str) -> float:
     return circuit.given(element, parameter) if parameter else float(circuit.parameter(circuit.element(element), "value", {}))
 
 
-def _set_so(kit: Kit, pair: Pair) -> dict[str, float]:
-    return thrown(kit, pair.throw) if pair.throw else {}
+def _set_so(kit: Kit, leads: _Leads) -> dict[str, float]:
+    return thrown(kit, leads.throw) if leads.throw else {}
 
 
 def _nets(kit: Kit) -> dict[str, str]:

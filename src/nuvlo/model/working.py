@@ -2,31 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import Enum
 from functools import cached_property
 
 import numpy as np
 
 from nuvlo.arrays import Array
 from nuvlo.circuit.circuit import Circuit
-from nuvlo.circuit.loaded import METER_OHMS, seen_from, shown
+from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import FAINT, GENTLE, SLIGHT, STRONG, Ohmmeter, capacitance, resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import largest_clean_level
-from nuvlo.circuit.small_signal import log_frequencies, response, responses
+from nuvlo.circuit.small_signal import log_frequencies, response
 from nuvlo.kit import Kit, Trim
-from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
-from nuvlo.kit.schema import Cold, Prove, Tone
+from nuvlo.kit.schema import Cold, Prove
 from nuvlo.logbook import Build
-from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, tone_at, volts_at
-from nuvlo.model.bonds import shell_bonds
+from nuvlo.measurement import Observable, amps_of, volts_at
 from nuvlo.model.ensemble import Law, known_to, laws, sample
 from nuvlo.model.leaks import leakage
-from nuvlo.model.rectifier import drawn, ripple, rippling
+from nuvlo.model.placed import Placed, placed, watched_at
+from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.results import corner
-from nuvlo.model.windows import JOINT_COVERAGE, Pair, Window, joint_windows
-from nuvlo.model.wired import probes, thrown, wired
+from nuvlo.model.tones import tone_volts
+from nuvlo.model.windows import JOINT_COVERAGE, Window, joint_windows
+from nuvlo.model.wired import thrown, wired
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import parse_value
 
@@ -37,7 +38,6 @@ CONTACT_OHMS = 1.0  # the most that a sound wire with its two joints and plug ma
 STRAY = {"V": 8e-3, "A": 10e-6}  # offsets, contacts, the meter's zero (common practice, no source)
 STRAY_TONE = 0.5e-3  # V r.m.s.: hum, noise, the last digits of a meter on AC (common practice, no source)
 TONE_SHARE = 0.025  # of two readings of about 1 % each, one of them set by hand (common practice, no source)
-MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)
 CHARGING_HZ, SLOW_S = 0.01, 1.0  # at which capacitors are seen to charge, and from when on a hand would notice
 STRAY_OHMS = 0.3  # of leads and clips, from one reading to the next (common practice, no source)
 OTHER_METERS = (Ohmmeter(0.3e-3), Ohmmeter(0.1e-3), STRONG, FAINT, GENTLE, SLIGHT)  # beside the usual 1 mA (common practice, no source)
@@ -120,7 +120,7 @@ class WorkingModel:
 
     def reading_since_turn(self, trim: Trim) -> float | None:
         """Latest reading at the trim's watched point, if its trimmer has not been turned since."""
-        found = self.build.since_turn(trim.trimmer, trim.watch) if self.build else None
+        found = self.build.since_turn(trim.trimmer, watched_at(self.kit, trim)) if self.build else None
         return found.measured.value if found and np.isfinite(found.measured.value) else None
 
     def _place_trimmer(self, trim: Trim, reading: float, values: dict[str, Array]) -> None:
@@ -167,24 +167,53 @@ class WorkingModel:
 
     # -- what readings should be ------------------------------------------------------------------------------
 
-    def voltage_windows(self) -> list[Window]:
-        """Supply current of each supply, then the voltage at every test point: one joint set. Where a unit runs, the kit says
-        what a meter on DC shows: following the courses of an ensemble takes minutes."""
-        rows, heads = [], []
-        currents = self.point_in(self.kit.setup()).currents()
-        for supply in self.kit.info.supply:
-            heads.append((amps_of(supply.name), "A"))
-            rows.append(-currents[supply.element])
-        for point in self.kit.info.point:
-            heads.append((volts_at(point.name), "V"))
-            rows.append(shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)], self.kit.reach.ohms)[0])
-        for of, supply in rippling(self.kit).items():
-            heads.append((of, "V"))
-            rows.append(ripple(self.kit, self.point_in(self.kit.setup()), supply))
-        found = _windows(heads, np.array(rows)) if rows else []
+    def predict(self, asked: Iterable[Observable]) -> list[Window]:
+        """Where a good unit reads, in the order of ``asked``; what is read in one sitting is one joint set (:class:`Sitting`). Raises
+        :class:`~nuvlo.model.placed.NoPlace` for what the kit does not have, :class:`ModelError` for what no circuit foretells."""
+        return self.windows_of([placed(self.kit, of) for of in asked])
+
+    def windows_of(self, asked: Sequence[Placed]) -> list[Window]:
+        """The same of what has been placed."""
+        sittings: dict[Sitting, dict[Observable, Placed]] = {}
+        for at in asked:
+            sittings.setdefault(sitting(at), {})[at.of] = at
+        found = {w.of: w for which, some in sittings.items() for w in self._sat(which, list(some.values()))}
+        return [found[at.of] for at in asked]
+
+    def _sat(self, which: Sitting, some: list[Placed]) -> list[Window]:
+        """The windows of one sitting, one joint set."""
+        if which in (Sitting.SHORTS, Sitting.OHMS):
+            return self._ohm_windows(some)
+        found = _windows([(at.of, at.unit) for at in some], np.array([self._read(at) for at in some]))
+        if which is Sitting.TONES:
+            found = [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
+            # No meter shows less than nothing; of what should cancel less is better, and printed values may cancel to the last digit.
+            return [
+                replace(w, low=0.0, nominal=w.nominal if w.nominal > STRAY_TONE else 0.0) if at.tone and at.tone.common else replace(w, low=max(w.low, 0.0))
+                for w, at in zip(found, some, strict=True)
+            ]
+        if which is Sitting.FARADS:
+            return [_at_least_as_wide(w, BRIDGE_SHARE * w.nominal) for w in found]
+        # Where a unit runs, the kit says what a meter on DC shows: following the courses of an ensemble takes minutes.
         runs = {volts_at(p.name): p.running for p in self.kit.info.point if p.running}
-        found = [Window(w.of, w.unit, runs[w.of][1], runs[w.of][0], runs[w.of][2]) if w.of in runs else w for w in found]
+        found = [Window(w.of, w.unit, run[1], run[0], run[2]) if (run := runs.get(w.of)) else w for w in found]
         return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(found)]
+
+    def _read(self, at: Placed) -> Array:
+        """(members,) What each member of the ensemble reads; ohms apart."""
+        match at.quantity:
+            case "current" if at.supply:
+                return drawn(self.point_in(self.kit.setup(at.setup)), at.supply)
+            case "voltage":
+                volts: Array = shown(self.point_in(self.kit.setup(at.setup)), [at.nodes], self.kit.reach.ohms)[0]
+                return volts
+            case "tone" if at.supply:
+                return ripple(self.kit, self.point_in(self.kit.setup()), at.supply)
+            case "tone" if at.tone:
+                return tone_volts(self.point_in(self.kit.tone_setup(at.tone)), at.tone, self.kit.reach.ohms)
+            case "capacitance" if at.cold:
+                return farads(self.kit, at.cold, self.values)
+        raise ModelError(Problem(f"{at.quantity} at '{at.of.name}' is in no circuit of {self.kit.name}, so it is not foretold.", "Measure it.", ref=at.of.name))
 
     def _leaking(self, found: list[Window]) -> list[Window]:
         """Supply currents with what electrolytics may leak on top of what the circuit draws: they are as dry, or as long unused, as they are."""
@@ -196,109 +225,64 @@ class WorkingModel:
             out.append(replace(w, low=w.low - down, high=w.high + up) if leak else w)
         return out
 
-    def tone_windows(self) -> list[Window]:
-        """Volts r.m.s. of each of the kit's tones where it is read, its level set where it is fed in: one joint set."""
-        rows, heads = [], []
-        for tone in self.kit.info.tone:
-            heads.append((tone_at(tone.name), "V"))
-            rows.append(tone_volts(self.point_in(self.kit.tone_setup(tone)), tone, self.kit.reach.ohms))
-        found = _windows(heads, np.array(rows)) if rows else []
-        found = [_at_least_as_wide(w, max(STRAY_TONE, TONE_SHARE * w.nominal)) for w in found]
-        # No meter shows less than nothing; of what should cancel less is better, and printed values may cancel to the last digit.
-        return [
-            replace(w, low=0.0, nominal=w.nominal if w.nominal > STRAY_TONE else 0.0) if tone.common else replace(w, low=max(w.low, 0.0))
-            for w, tone in zip(found, self.kit.info.tone, strict=True)
-        ]
-
-    def resistance_windows(self, pairs: list[Pair], meter: Ohmmeter | None = None) -> list[Window]:
-        """Each (name, net, net that black is on), of the unit alone, nothing plugged in: one joint set."""
-        if not pairs:
-            return []
+    def _ohm_windows(self, some: list[Placed]) -> list[Window]:
+        """Ohms of the unit alone, nothing plugged in."""
         # Several lugs hang on one net: each is solved once.
-        every = {pair.nodes: pair for pair in pairs}
-        ohms = {nodes: self._ohms(pair, meter) for nodes, pair in every.items()}
-        reach = {nodes: self._on_other_meters(every[nodes], found) for nodes, found in ohms.items()} if meter is None else {}
-        rows = np.array([ohms[pair.nodes] for pair in pairs])
+        every = {_circuit_of(at): at for at in some}
+        ohms = {where: self._ohms(at, None) for where, at in every.items()}
+        reach = {where: self._on_other_meters(every[where], found) for where, found in ohms.items()}
+        rows = np.array([ohms[_circuit_of(at)] for at in some])
         lost = np.isnan(rows).any(axis=0)  # such a member would make a window in which nothing lies
         if lost.mean() > LOST_SHARE:
             raise ModelError(
                 Problem(f"{lost.sum()} of {lost.size} variants of {self.kit.name} read no ohms.", "Look for a value that is far off.")
             )
         out = []
-        found = _windows([(pair.of, "Ω") for pair in pairs], rows[:, ~lost])
-        for window, pair in zip(found, pairs, strict=True):
+        found = _windows([(at.of, at.unit) for at in some], rows[:, ~lost])
+        for window, at in zip(found, some, strict=True):
             # Wires and joints add a little to whatever the circuit shows; the leads are known to some tenths.
             low = min(window.low, max(0.0, window.nominal - STRAY_OHMS))
-            least, most = reach.get(pair.nodes, (np.inf, -np.inf))
+            least, most = reach[_circuit_of(at)]
             out.append(replace(window, low=min(low, least), high=max(window.high + CONTACT_OHMS, most)))
         return out
 
-    def _meant(self, pair: Pair) -> tuple[Circuit, dict[str, float]]:
-        """What the meter sees at a pair: the unit alone, and how its switch is thrown."""
-        if not pair.throw:
-            return self.kit.unpowered(pair.red, pair.black), {}
-        return self._wired, thrown(self.kit, pair.throw)
+    def _meant(self, at: Placed) -> tuple[Circuit, dict[str, float]]:
+        """What an ohmmeter sees: the unit alone, and how its switch is thrown."""
+        if not at.throw:
+            return self.kit.unpowered(*at.nodes), {}
+        return self._wired, thrown(self.kit, at.throw)
 
     @cached_property
     def _wired(self) -> Circuit:
         return wired(self.kit)
 
-    def _ohms(self, pair: Pair, meter: Ohmmeter | None) -> Array:
-        unit, set_so = self._meant(pair)
-        return resistance(unit, pair.red, pair.black, meter, {**known_to(unit, self.values), **set_so}).ohms
+    def _ohms(self, at: Placed, meter: Ohmmeter | None) -> Array:
+        unit, set_so = self._meant(at)
+        return resistance(unit, *at.nodes, meter, {**known_to(unit, self.values), **set_so}).ohms
 
-    def _on_other_meters(self, pair: Pair, usual: Array) -> tuple[float, float]:
+    def _on_other_meters(self, at: Placed, usual: Array) -> tuple[float, float]:
         """The least and the most that meters of other test currents and volts show where a path leads through a junction, whose volts
         hardly follow the current; nothing (inf, −inf) where it does not."""
-        unit, set_so = self._meant(pair)
+        unit, set_so = self._meant(at)
         nominal = {**known_to(unit, {name: law.nominal for name, law in self.laws.items()}), **set_so}
         low, high = np.inf, -np.inf
-        for other in OTHER_METERS if pair.short else OTHER_METERS[:-1]:  # where an open wire is looked for, the faintest would not tell it
-            shown = float(resistance(unit, pair.red, pair.black, other, nominal).ohms[0])
+        for other in OTHER_METERS if at.short else OTHER_METERS[:-1]:  # where an open wire is looked for, the faintest would not tell it
+            shown = float(resistance(unit, *at.nodes, other, nominal).ohms[0])
             if shown == usual[0] or abs(shown / usual[0] - 1) < THROUGH_A_JUNCTION:
                 continue
-            found = self._ohms(pair, other)
+            found = self._ohms(at, other)
             low, high = min(low, float(np.nanmin(found))), max(high, float(np.nanmax(found)))
-        if pair.short and np.isfinite(high) and high > HIDDEN * usual[0]:
+        if at.short and np.isfinite(high) and high > HIDDEN * usual[0]:
             high = np.inf  # a meter that gives a little less sees still less of what lies behind
         return low, high * BETWEEN_METERS
-
-    def empty_windows(self) -> list[Window]:
-        """The current of each supply and the volts at the sockets, with the sockets empty: one joint set."""
-        places = self.kit.at_sockets
-        if not self.kit.plugged:
-            return []
-        point = self.point_in(self.kit.setup(SOCKETS_EMPTY))
-        heads, rows, amps = [], [], point.currents()
-        for supply in self.kit.info.supply:
-            heads.append((amps_of(supply.name, empty=True), "A"))
-            rows.append(-amps[supply.element])
-        for place, node in places:
-            heads.append((volts_at(place, empty=True), "V"))
-            rows.append(shown(point, [(node, "0")], self.kit.reach.ohms)[0])
-        return [_at_least_as_wide(w, STRAY[w.unit]) for w in self._leaking(_windows(heads, np.array(rows)))]
-
-    def supply_pairs(self) -> list[Pair]:
-        """Each supply terminal that has a test point, against ground, and the leads the other way round."""
-        points = [(s.point, s.node) for s in self.kit.info.supply if s.point]
-        usual = [Pair(ohms_at(name), node, "0", short=True) for name, node in points]
-        return usual + [Pair(ohms_at(name, exchanged=True), "0", node, short=True) for name, node in points]
 
     def widened_by(self, of: Observable) -> list[tuple[str, float]]:
         """Which values of the unit a reading hangs on, and the share of its spread that comes of each, most first: squared correlations
         over the ensemble, whose values are drawn apart from each other. Raises :class:`ModelError` where there is no such reading."""
-        point = next((p for p in self.kit.info.point if volts_at(p.name) == of), None)
-        supply = next((s for s in self.kit.info.supply if amps_of(s.name) == of), None)
-        fed = rippling(self.kit).get(of)
-        if point is None and supply is None and fed is None:
+        at = placed(self.kit, of)
+        if sitting(at) is not Sitting.POWERED:
             raise ModelError(Problem(f"what widens {of.quantity} at '{of.name}' is not worked out.", "Ask of a test point, or of a supply's current or ripple."))
-        if fed is not None:
-            read = ripple(self.kit, self.point_in(self.kit.setup()), fed)
-        elif point is not None:
-            read = shown(self.point_in(self.kit.setup(point.setup)), [(point.node, point.reference)], self.kit.reach.ohms)[0]
-        else:
-            assert supply is not None
-            read = drawn(self.point_in(self.kit.setup()), supply)
+        read = self._read(at)
         off = read - read.mean()
         size = float(off @ off)
         shares = {}
@@ -308,52 +292,23 @@ class WorkingModel:
             shares[key] = float(mine @ off) ** 2 / both if both > 0 else 0.0
         return sorted(((k, s) for k, s in shares.items() if s > LEAST_SHARE), key=lambda one: -one[1])
 
-    def cold_windows(self) -> list[Window]:
-        """What the kit asks of a unit before it is powered: ohms, one joint set, and capacitances, another."""
-        cold = self.kit.info.cold
-        found = self.resistance_windows([Pair(ohms_at(c.name), c.node, c.reference) for c in cold if c.kind == "ohms"])
-        heads, rows = [], []
-        for c in cold:
-            if c.kind == "capacitance":
-                heads.append((farads_at(c.name), "F"))
-                rows.append(farads(self.kit, c, self.values))
-        held = _windows(heads, np.array(rows)) if rows else []
-        return found + [_at_least_as_wide(w, BRIDGE_SHARE * w.nominal) for w in held]
-
-    def point_pairs(self) -> list[Pair]:
-        """Each test point against its reference: what a kit without a supply is asked."""
-        return [Pair(ohms_at(p.name), p.node, p.reference) for p in self.kit.info.point]
-
-    def ring_out_pairs(self) -> list[Pair]:
-        """Lugs and pads against ground: the first lug of every wired net, each on ground, every pad that a wire goes from, and the
-        metal of case or panel; then what is read in the other throws of switches, jacks and straps."""
-        black = self.kit.black
-        out = [Pair(ohms_at(place), net, black) for place, net in self.kit.rung_at]
-        seen: set[str] = set()
-        for wire in self.kit.rung_to_black:
-            if wire.net not in seen and wire.net != black:
-                out.append(Pair(ohms_at(wire.end), wire.net, black))
-            seen.add(wire.net)
-        out += [Pair(ohms_at(bond.other), bond.net, black) for bond in shell_bonds(self.kit)]
-        out += [probe.pair for probe in probes(self.kit)]
-        return list(dict.fromkeys(out))
-
-    def settling(self, windows: list[Window], pairs: list[Pair]) -> dict[Observable, float]:
+    def settling(self, windows: list[Window]) -> dict[Observable, float]:
         """Seconds for which a reading of ohms rises while capacitors charge, by place: three times its ohms by the capacitance there,
         nominal. Nothing where it stands still at once, or is open."""
         nominal = {name: law.nominal for name, law in self.laws.items()}
         farads_on: dict[tuple[str, ...], float] = {}
         out = {}
-        for window, pair in zip(windows, pairs, strict=True):
+        for window in windows:
             if not np.isfinite(window.nominal) or window.nominal <= STRAY_OHMS:
                 continue
-            if pair.nodes not in farads_on:
-                unit, set_so = self._meant(pair)
+            at = placed(self.kit, window.of)
+            if _circuit_of(at) not in farads_on:
+                unit, set_so = self._meant(at)
                 known = {**known_to(unit, nominal), **set_so}
-                farads_on[pair.nodes] = float(capacitance(unit, pair.red, pair.black, CHARGING_HZ, known)[0])
-            seconds = 3 * window.nominal * farads_on[pair.nodes]
+                farads_on[_circuit_of(at)] = float(capacitance(unit, *at.nodes, CHARGING_HZ, known)[0])
+            seconds = 3 * window.nominal * farads_on[_circuit_of(at)]
             if seconds >= SLOW_S:
-                out[pair.of] = seconds
+                out[window.of] = seconds
         return out
 
     @cached_property
@@ -430,27 +385,27 @@ class WorkingModel:
         return self.kit.info.prove
 
 
-def tone_volts(point: OperatingPoint, tone: Tone, meter_ohms: float = METER_OHMS) -> Array:
-    """(N,) V r.m.s. that a meter shows at a tone's node while its level stands where it is fed in."""
-    out: Array = tones_at(point, tone, [(tone.node, tone.reference)], meter_ohms)[0]
-    return out
+class Sitting(Enum):
+    """What is read one after the other, and cut as one joint set of windows."""
+
+    SHORTS, OHMS, FARADS, SOCKETS_EMPTY, POWERED, TONES = range(6)
 
 
-def tones_at(point: OperatingPoint, tone: Tone, places: Sequence[tuple[str, str]], meter_ohms: float = METER_OHMS) -> Array:
-    """(P, N) V r.m.s. that a meter shows between the nodes of each place, while a tone's level stands where it is fed in."""
-    fed, black = tone.fed_at
-    wanted = dict.fromkeys(n for pair in (*places, (fed, black)) for n in pair if n not in GROUND_NAMES)
-    found = responses(point, tone.source, list(wanted), np.array([tone.hertz]))
-    still = np.zeros(point.x.shape[1])
+def sitting(at: Placed) -> Sitting:
+    """The one to which an observable belongs."""
+    match at.quantity:
+        case "resistance":
+            return Sitting.SHORTS if at.short else Sitting.OHMS
+        case "capacitance":
+            return Sitting.FARADS
+        case "tone" if not at.supply:
+            return Sitting.TONES
+    return Sitting.SOCKETS_EMPTY if at.of.empty else Sitting.POWERED
 
-    def across(red: str, black: str) -> Array:
-        return np.asarray((found[red].transfer[:, 0] if red in found else still) - (found[black].transfer[:, 0] if black in found else still))
 
-    given = across(fed, black)
-    fed_volts = np.minimum(tone.level, MOST_TONE * np.abs(given))  # into a short no generator gives its level
-    with np.errstate(invalid="ignore", divide="ignore"):  # where nothing can be fed in at all, nothing is told
-        drawn_down = 1.0 / np.abs(1.0 + seen_from(point, places, tone.hertz) / meter_ohms)
-        return np.asarray(drawn_down * [fed_volts * np.abs(across(*pair) / given) for pair in places])
+def _circuit_of(at: Placed) -> tuple[str, str, str]:
+    """Where an ohmmeter lies: two lugs of one net are one."""
+    return (*at.nodes, at.throw)
 
 
 def _at_least_as_wide(window: Window, half: float) -> Window:

@@ -7,7 +7,6 @@ from datetime import timedelta
 
 from nuvlo.craft.high_voltage import SAFE_V, discharge_seconds, discharger, is_high, reservoirs
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.kit.schema import Point
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
@@ -44,7 +43,7 @@ def _reading(kit: Kit, build: Build, stage: Stage, point: Point, every: list[Poi
     return Task(
         StepId.of(stage, "discharge", *own), stage, Wants.READING, f"Unplug, discharge, and read {named}" if first else f"Still unplugged: read {named} too",
         _how(kit, every, wait) if first else f"Behind a resistor that is open it stays charged by itself. Discharge it, then read volts at {named}: below {SAFE_V:g} V.",
-        of=of, unit="V", parts=(point.name,), nodes=(point.node, point.reference), setup=SWITCHED_OFF,
+        of=of, unit="V", parts=(point.name,),
         window=Window(of, "V", 0.0, -SAFE_V, SAFE_V), holds=holds,
         done=None if of.place in build.read_off else False,  # a reading from before it was powered again tells nothing
     )  # fmt: skip

@@ -14,6 +14,7 @@ from nuvlo.kit import Kit, Stage, Wire
 from nuvlo.kit.step_id import StepId, join_step, wire_step
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable, ohms_at
+from nuvlo.model.asked import ringing_out
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import probes
 from nuvlo.model.working import CONTACT_OHMS
@@ -44,31 +45,30 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "before", pad), Stage.HOOK_UP, Wants.READING, f"Ring out {pad} before {lug} is soldered",
                  f"A jack is hard to get off again: what {pad} reads to ground now, {lug} must read afterwards.", of=ohms_at(pad),
-                 unit="Ω", parts=(pad,), nodes=(wire.net, kit.black))
+                 unit="Ω", parts=(pad,))
         )  # fmt: skip
     out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
     so, black = _as_it_stands(kit), _ground(kit)
-    for place, net in kit.rung_at:
+    for place, _ in kit.rung_at:
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", place), Stage.HOOK_UP, Wants.READING, f"Ring out {place} to ground",
                  f"Supply off and unplugged, {so}controls where they start. Red lead on the lug, black on {black}.",
-                 of=ohms_at(place), unit="Ω", parts=(place,), nodes=(net, kit.black), wrong=risen(kit, build, place))
+                 of=ohms_at(place), unit="Ω", parts=(place,), wrong=risen(kit, build, place))
         )  # fmt: skip
     for bond in shell_bonds(kit):
         scraped = ", where the paint is off" if bond.scrape else ""
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", bond.other), Stage.HOOK_UP, Wants.READING, f"Ring out {bond.other} to ground",
                  f"It is bonded once, by {bond.by}{scraped}. Red lead on bare metal of {bond.other}, a screw; black on {black}. Open is paint "
-                 "or a missing bond: hum where a hand touches it.", of=ohms_at(bond.other), unit="Ω", parts=(bond.other,), nodes=(bond.net, kit.black))
+                 "or a missing bond: hum where a hand touches it.", of=ohms_at(bond.other), unit="Ω", parts=(bond.other,))
         )  # fmt: skip
     for probe in probes(kit):
-        pair = probe.pair
         says = f" {probe.throw.says}" if probe.throw.says else ""
         out.append(
-            Task(StepId.of(Stage.HOOK_UP, "ring", pair.of.name), Stage.HOOK_UP, Wants.READING,
+            Task(StepId.of(Stage.HOOK_UP, "ring", probe.of.name), Stage.HOOK_UP, Wants.READING,
                  f"{probe.switch.part}, {probe.throw.name}: ring out {probe.red} to {probe.black}",
                  f"Supply off, all else as before; {probe.switch.part}: {probe.throw.name}.{says} Red lead on {probe.red}, black on {probe.black}.",
-                 of=pair.of, unit="Ω", parts=(probe.red, probe.black), nodes=(pair.red, pair.black), setup=pair.throw)
+                 of=probe.of, unit="Ω", parts=(probe.red, probe.black))
         )  # fmt: skip
     out += _headers(kit)
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
@@ -85,9 +85,8 @@ class Rung(Solved):
 def ask(asked: Asked) -> Solved:
     """What every lug should read to ground, and every pad before its jack is on."""
     model = asked.model
-    pairs = model.ring_out_pairs()
-    windows = model.resistance_windows(pairs)
-    return Rung(by_place(windows), settles=model.settling(windows, pairs))
+    windows = model.predict(ringing_out(asked.kit))
+    return Rung(by_place(windows), settles=model.settling(windows))
 
 
 def advice_on(now: Finding, solved: Solved) -> str:
@@ -121,7 +120,7 @@ def _joined(join: Join) -> Task:
     under = " Before the ties are pulled." if any(lead.under for lead in join.leads) else ""
     return Task(
         join_step(join.letter), Stage.HOOK_UP, Wants.STEP, f"Join {join.letter} to {join.letter}: {many}",
-        f"On the back, in this order: {join.words}.{under}", join.letter, parts=tuple(pads), nodes=(join.net,),
+        f"On the back, in this order: {join.words}.{under}", join.letter, parts=tuple(pads),
     )  # fmt: skip
 
 
@@ -144,7 +143,7 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
     note += JOINTS[taken(build.stances, "joints")]
     return Task(
         wire_step(wire.name), Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
-        f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end), nodes=(wire.net,),
+        f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end),
         done=True if wire.name in there else None,
     )  # fmt: skip
 

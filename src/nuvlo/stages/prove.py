@@ -13,6 +13,7 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build, CurveTaken
 from nuvlo.measurement import Observable, gain_read, tone_at
 from nuvlo.model import Band, Window
+from nuvlo.model.asked import tones as tones_of
 from nuvlo.quantity import Measured, Verdict, format_value, judge, sentence
 from nuvlo.stages import cabinet
 from nuvlo.stages.answer import Asked, Solved, by_place
@@ -44,7 +45,7 @@ class Proved(Solved):
 def ask(asked: Asked) -> Solved:
     """The band of good units, the newest sweep judged by it, and the window of the gain."""
     wanted = asked.kit.info.prove
-    tones = by_place(asked.model.tone_windows())
+    tones = by_place(asked.model.predict(tones_of(asked.kit)))
     if wanted is None:
         return Solved(tones)
     band = asked.model.response_band
@@ -113,7 +114,6 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
             prove.says,
             of=Observable("response", "gain"),
             unit="dB",
-            nodes=(prove.node,),
         ),
         *by_clock,
     ]
@@ -143,7 +143,7 @@ def _tone(kit: Kit, tone: Tone) -> Task:
         StepId.of(Stage.PROVE, tone.name), Stage.PROVE, Wants.READING, f"Tone of {hertz}: measure {tone.name}",
         f"{kit.said_of_setup(tone.setup) if tone.setup else ''}{f'{sentence(tone.says)}. ' if tone.says else ''}Meter on AC volts{held}. Turn the tone up until it "
         f"shows {level} at {there}, then read {where}.{_divided(kit, tone)}",
-        of=tone_at(tone.name), unit="V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref), nodes=(tone.node, tone.reference), setup=tone.setup,
+        of=tone_at(tone.name), unit="V", parts=tuple(ref for ref, _ in map(kit.lead_on, (fed, tone.node)) if ref),
     )  # fmt: skip
 
 

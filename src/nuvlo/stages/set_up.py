@@ -13,6 +13,7 @@ from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.measurement import volts_at
 from nuvlo.model import TrimCurve, Window, WorkingModel
+from nuvlo.model.placed import watched_at
 from nuvlo.quantity import Measured, Verdict, format_value, judge
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.task import Finding, Task, Wants
@@ -74,7 +75,7 @@ def target_window(kit: Kit, build: Build, trim: Trim) -> Window | None:
         return None
     target = trim.fraction * supply.measured.value
     within = abs(target) * trim.within
-    return Window(volts_at(trim.watch), "V", target, target - within, target + within)
+    return Window(watched_at(kit, trim), "V", target, target - within, target + within)
 
 
 def tasks(kit: Kit, build: Build) -> list[Task]:
@@ -82,14 +83,13 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     out = []
     for trim in kit.info.trim:
         window = target_window(kit, build, trim)
-        watched = kit.point(trim.watch)
-        reading = _reading_since_turn(build, trim)
+        reading = _reading_since_turn(kit, build, trim)
         detail = trim.says
         if window:
             detail += f" Wanted: {format_value(window.nominal, 'V')} at {trim.watch}, within {100 * trim.within:g} %."
         out.append(
-            Task(StepId.of(Stage.SET, trim.id), Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, of=volts_at(trim.watch),
-                 unit="V", parts=(trim.watch, trim.trimmer), nodes=(watched.node, watched.reference), setup=trim.setup, window=window,
+            Task(StepId.of(Stage.SET, trim.id), Stage.SET, Wants.READING, f"{trim.title}: read {trim.watch}", detail, of=watched_at(kit, trim),
+                 unit="V", parts=(trim.watch, trim.trimmer), window=window,
                  must=False, done=reading is not None)
         )  # fmt: skip
         # A trim is over only when its reading lies inside the window with the meter's own doubt taken off.
@@ -102,8 +102,8 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return out
 
 
-def _reading_since_turn(build: Build, trim: Trim) -> Measured | None:
-    found = build.since_turn(trim.trimmer, trim.watch, Stage.SET.value)
+def _reading_since_turn(kit: Kit, build: Build, trim: Trim) -> Measured | None:
+    found = build.since_turn(trim.trimmer, watched_at(kit, trim), Stage.SET.value)
     return found.measured if found else None
 
 
@@ -124,7 +124,7 @@ def judged(kit: Kit, build: Build, found: list[Finding], solved: Solved) -> list
 
 def no_nearer(kit: Kit, build: Build, trim: Trim) -> str:
     """Why further turns of a trimmer bring its point no nearer to what is wanted; empty while they may."""
-    window, history = target_window(kit, build, trim), _history(build, trim)
+    window, history = target_window(kit, build, trim), _history(kit, build, trim)
     if window is None or not history or judge(history[-1][1], window.low, window.high) is Verdict.IN:
         return ""
     ref, watch, last = trim.trimmer, trim.watch, history[-1][1]
@@ -150,13 +150,13 @@ def no_nearer(kit: Kit, build: Build, trim: Trim) -> str:
     return ""
 
 
-def _history(build: Build, trim: Trim) -> list[tuple[float, Measured]]:
+def _history(kit: Kit, build: Build, trim: Trim) -> list[tuple[float, Measured]]:
     """Readings of a trim's point, oldest first, each with the degrees that its trimmer was turned since the one before it."""
     turns = [t for t in build.turns if t.ref == trim.trimmer]
     out: list[tuple[float, Measured]] = []
     before = 0
     for k, r in enumerate(build.readings):
-        if r.of == volts_at(trim.watch) and r.stage == Stage.SET.value:
+        if r.is_of(watched_at(kit, trim)) and r.stage == Stage.SET.value:
             out.append((sum(t.degrees for t in turns if before < t.readings_before <= k), r.measured))
             before = k
     return out
@@ -191,13 +191,13 @@ def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> A
     assert build is not None, "advice needs a build with readings"
     window = target_window(kit, build, trim)
     if window is None:
-        empty = Window(volts_at(trim.watch), "V", float("nan"), float("nan"), float("nan"))
+        empty = Window(watched_at(model.kit, trim), "V", float("nan"), float("nan"), float("nan"))
         return Advice(trim, float("nan"), empty, None, 0.0, f"Read {trim.supply_point} first.", True, "")
     target = window.nominal
     curve = curve or model.trim_curve(trim)
     reachable = bool(curve.low.min() <= target <= curve.high.max())
-    reading = _reading_since_turn(build, trim)
-    settling = _settling(build, trim, target)
+    reading = _reading_since_turn(kit, build, trim)
+    settling = _settling(kit, build, trim, target)
     span = float(curve.low.min()), float(curve.high.max())
     if reading is None:
         return Advice(trim, target, window, None, 0.0, f"Read {trim.watch}.", reachable, settling, span)
@@ -221,11 +221,11 @@ def advise(model: WorkingModel, trim: Trim, curve: TrimCurve | None = None) -> A
     return Advice(trim, target, window, reading, degrees, words, reachable, settling, span)
 
 
-def _settling(build: Build, trim: Trim, target: float) -> str:
+def _settling(kit: Kit, build: Build, trim: Trim, target: float) -> str:
     """Whether the last readings close in on the target."""
     away = [
         abs(r.measured.value - target) for r in build.readings
-        if r.of == volts_at(trim.watch) and r.stage == Stage.SET.value
+        if r.is_of(watched_at(kit, trim)) and r.stage == Stage.SET.value
     ]  # fmt: skip
     if len(away) < 2:
         return ""

@@ -16,10 +16,11 @@ from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
 from nuvlo.diagnosis.mistakes import ids_of
 from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, looks_of
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY, SWITCHED_OFF
+from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable
+from nuvlo.model.asked import ringing_out
 from nuvlo.model.wired import explained
 from nuvlo.model.working import WorkingModel
 from nuvlo.quantity import Measured, format_value
@@ -130,7 +131,7 @@ class Suspicion(Solved):
 
 def stops(f: Finding) -> bool:
     """Whether a finding is a reading, or a sweep, that a mistake may explain."""
-    told = f.task.wants is Wants.READING and f.task.setup != SWITCHED_OFF and f.reading is not None
+    told = f.task.wants is Wants.READING and not f.task.unplugged and f.reading is not None
     return f.task.wants is Wants.SWEEP or (told and f.task.id.verb != "heater")  # heaters are in no circuit
 
 
@@ -174,7 +175,7 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
 
-    ranking = diagnosis.rank(taken, COLD if cold else (), ids_of(diagnosis.mistakes, (r.told for r in build.repairs)), skipped, stop.setup == SOCKETS_EMPTY)
+    ranking = diagnosis.rank(taken, COLD if cold else (), ids_of(diagnosis.mistakes, (r.told for r in build.repairs)), skipped, stop.of is not None and stop.of.empty)
     if (odd := slip(diagnosis, build, taken, ranking.unexplained)) is not None and odd[0] not in skipped:
         of, why = odd
         return Suspicion(unexplained=ranking.unexplained, good=ranking.nothing_shown, next=next(r for r in diagnosis.readings if r.of == of), again=why, why=why)
@@ -196,7 +197,7 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
 def suspect_wires(model: WorkingModel, build: Build) -> Suspicion:
     """Which wiring mistakes explain what was rung out, the board taken to be right."""
     taken = {r.of: r.measured for r in build.readings if r.stage == Stage.HOOK_UP.value and r.of.quantity == "resistance"}
-    every = explained(model.kit, taken, model.resistance_windows(model.ring_out_pairs()), len(LETTERS))
+    every = explained(model.kit, taken, model.predict(ringing_out(model.kit)), len(LETTERS))
     shown = [x for x in every if x.share >= LEAST]
     suspects = tuple(
         Suspect(letter, tuple(m.words for m in x.mistakes), "wire", (), x.share) for letter, x in zip(LETTERS, shown, strict=False)
@@ -291,7 +292,7 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     if found.again:
         title, how = _held(kit, r)
         return Task(step, stage, Wants.READING, f"Read {r.of.name} again", f"{before}{found.again} {how}", of=r.of, unit=r.unit,
-                    parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
+                    parts=tuple(_places(kit, r)))  # fmt: skip
     if r.quantity == TOUCH:
         return Task(step, stage, Wants.LOOK, f"Touch {listed(r.looked)}", FINGER, of=r.of, parts=r.looked)
     if r.quantity == OVER:
@@ -306,7 +307,7 @@ def probe_task(kit: Kit, stage: Stage, found: Suspicion) -> Task | None:
     if r.of.empty:
         title = f"Sockets empty: {title[0].lower()}{title[1:]}"
     return Task(step, stage, Wants.READING, title, f"{before}{how}", of=r.of, unit=r.unit,
-                parts=tuple(_places(kit, r)), nodes=r.nodes, setup=r.setup)  # fmt: skip
+                parts=tuple(_places(kit, r)))  # fmt: skip
 
 
 def _off_the_board(kit: Kit, refs: Sequence[str]) -> str:
@@ -336,8 +337,8 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
             return f"Lift one leg of {place} and measure it", f"The other leg stays. Clip the meter across the part itself.{_off_the_board(kit, [place])}"
         case "current":
             return f"Current of the {place}", "The meter in line, or the supply's own."
-        case "tone" if r.rippling:
-            return f"Ripple of the {r.rippling.name}: AC volts at {place}", f"Power on, the meter on AC volts. {leads}. It keeps the d.c. out."
+        case "tone" if r.supply:
+            return f"Ripple of the {r.supply.name}: AC volts at {place}", f"Power on, the meter on AC volts. {leads}. It keeps the d.c. out."
         case "tone" if r.tone:
             fed = r.tone.fed or kit.named_place(r.tone.at)
             level = format_value(r.tone.level, "V")

@@ -48,8 +48,6 @@ class Task:
     of: Observable | None = None  # what is read
     unit: str = ""
     parts: tuple[str, ...] = ()
-    nodes: tuple[str, ...] = ()
-    setup: str = ""  # in which set-up a reading is taken, where it is not the usual one
     hazard: Hazard | None = None
     window: Window | None = None  # where the stage knows it without solving
     degrees: float = 0.0
@@ -68,6 +66,11 @@ class Task:
     def quantity(self) -> str:
         """Of what is read."""
         return self.of.quantity if self.of else ""
+
+    @property
+    def unplugged(self) -> bool:
+        """Whether it is read with the plug pulled: what is left in the capacitors."""
+        return self.of is not None and self.of.unplugged
 
     @property
     def place(self) -> str:

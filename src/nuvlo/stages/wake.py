@@ -11,12 +11,13 @@ from nuvlo.electrics.first_power import FirstPower, first_powers, way_for
 from nuvlo.electrics.heat import Warmth, warmths
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.kit import GROUND_NAMES, SOCKETS_EMPTY
+from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Cold, Heater, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable, amps_of, ohms_at, tone_at, volts_at
 from nuvlo.model import Window
+from nuvlo.model import asked as asking
 from nuvlo.model.rectifier import rippling
 from nuvlo.quantity import format_value, sentence
 from nuvlo.stages import discharge, leads
@@ -83,7 +84,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.WAKE, "current", supply.name), Stage.WAKE, Wants.READING, f"Power on: current of the {supply.name}",
                  f"{kit.said_of_setup()}{way} Controls where they start. Off at once if it passes the window.",
-                 of=amps_of(supply.name), unit="A", nodes=(supply.node,))
+                 of=amps_of(supply.name), unit="A")
         )  # fmt: skip
     if kit.passive:
         return out + _without_power(kit, build)
@@ -95,7 +96,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
                  f"{kit.said_of_setup(point.setup) if point.setup else ''}{sentence(point.says)}. {CLIPPED + ' ' if high else ''}"
                  f"{'' if point.reference in GROUND_NAMES or not high else BOTH_HIGH}"
                  f"Black lead on {kit.named_place(point.reference)}.{later}", of=volts_at(point.name), unit="V",
-                 parts=(point.name,), nodes=(point.node, point.reference), setup=point.setup)
+                 parts=(point.name,))
         )  # fmt: skip
         out += [_ripple(kit, of, supply) for of, supply in rippling(kit).items() if supply.point == point.name]
     return out + _before_others(kit, build) + discharge.tasks(kit, build, Stage.WAKE, always=True)
@@ -117,7 +118,7 @@ def _ripple(kit: Kit, of: Observable, supply: Supply) -> Task:
     return Task(
         StepId.of(Stage.WAKE, "ripple", of.place), Stage.WAKE, Wants.READING, f"Ripple of the {supply.name}: AC volts at {supply.point}",
         f"The meter on AC volts: it keeps the d.c. out. {clipped}Black lead on ground. Twice as much says that half of the wave is lost, or the reservoir.",
-        of=of, unit="V", parts=(str(supply.point),), nodes=(supply.node, "0"),
+        of=of, unit="V", parts=(str(supply.point),),
     )  # fmt: skip
 
 
@@ -139,11 +140,10 @@ def _shorts(supply: Supply) -> list[Task]:
     usual, back = ohms_at(supply.point), ohms_at(supply.point, exchanged=True)
     return [
         Task(StepId.of(Stage.WAKE, "short", usual.name), Stage.WAKE, Wants.READING, f"Look for a short at {supply.point}",
-             f"Power off. Ohms from {supply.point} to ground.", of=usual, unit="Ω", parts=(supply.point,),
-             nodes=(supply.node,)),
+             f"Power off. Ohms from {supply.point} to ground.", of=usual, unit="Ω", parts=(supply.point,)),
         Task(StepId.of(Stage.WAKE, "short", back.name), Stage.WAKE, Wants.READING, f"{supply.point}, leads exchanged",
              f"Power off. Black on {supply.point}, red on ground. It climbs while electrolytics charge: wait until it stands.",
-             of=back, unit="Ω", parts=(supply.point,), nodes=("0", supply.node)),
+             of=back, unit="Ω", parts=(supply.point,)),
     ]  # fmt: skip
 
 
@@ -154,13 +154,12 @@ def _at_empty_sockets(kit: Kit) -> list[Task]:
         return []
     out = [
         Task(StepId.of(Stage.WAKE, "empty", s.name), Stage.WAKE, Wants.READING, f"Sockets empty: current of the {s.name}",
-             "Power on. Off at once if it passes the window: what is wrong now costs no chip.", of=amps_of(s.name, empty=True), unit="A",
-             nodes=(s.node,), setup=SOCKETS_EMPTY)
+             "Power on. Off at once if it passes the window: what is wrong now costs no chip.", of=amps_of(s.name, empty=True), unit="A")
         for s in kit.info.supply
     ]  # fmt: skip
     return out + [
         Task(StepId.of(Stage.WAKE, "empty", place), Stage.WAKE, Wants.READING, f"Sockets empty: volts at {place}", "Power on. Black lead on ground. Then off.",
-             of=volts_at(place, empty=True), unit="V", parts=(place.partition(".")[0],), nodes=(node, "0"), setup=SOCKETS_EMPTY)
+             of=volts_at(place, empty=True), unit="V", parts=(place.partition(".")[0],))
         for place, node in places
     ]  # fmt: skip
 
@@ -225,7 +224,7 @@ def _cold(cold: Cold) -> Task:
     says = f" {sentence(cold.says)}." if cold.says else ""
     return Task(
         StepId.of(Stage.WAKE, cold.name), Stage.WAKE, Wants.READING, f"Cold: measure {cold.name}",
-        f"{how}: {cold.read}. Power off, nothing plugged in.{says}", of=Observable(cold.name, cold.quantity), unit=cold.unit, nodes=(cold.node, cold.reference)
+        f"{how}: {cold.read}. Power off, nothing plugged in.{says}", of=Observable(cold.name, cold.quantity), unit=cold.unit
     )  # fmt: skip
 
 
@@ -284,7 +283,7 @@ def _by_lamp(kit: Kit, build: Build, supply: Supply) -> Task:
     return Task(
         step, Stage.WAKE, Wants.STEP, f"Power of the {supply.name}, {all_in}, through a series lamp",
         f"{kit.said_of_setup()}Lid on or hands away. {FIRST_POWER['bulb']}{warm} No meter in line: currents are told by the volts "
-        "across resistors. Then unplug, take the lamp out, and go on.", supply.name, nodes=(supply.node,),
+        "across resistors. Then unplug, take the lamp out, and go on.", supply.name,
         minutes=minutes, holds=begun_hold(build, step, "The valves warm up", minutes),
     )  # fmt: skip
 
@@ -298,7 +297,7 @@ def _without_power(kit: Kit, build: Build) -> list[Task]:
         out.append(
             Task(StepId.of(Stage.WAKE, point.name), Stage.WAKE, Wants.READING, f"Measure {point.name}",
                  f"{sentence(point.says)}. Nothing plugged in, nothing joined on. Black lead on {kit.named_place(point.reference)}.",
-                 of=ohms_at(point.name), unit="Ω", parts=(point.name,), nodes=(point.node, point.reference))
+                 of=ohms_at(point.name), unit="Ω", parts=(point.name,))
         )  # fmt: skip
     return out
 
@@ -308,10 +307,9 @@ def ask(asked: Asked) -> Solved:
     supply, the ohms at each point."""
     model = asked.model
     if asked.kit.passive:
-        return Solved(by_place(model.resistance_windows(model.point_pairs()) + model.cold_windows()))
-    running = model.voltage_windows()
-    empty = model.empty_windows()
-    found = model.resistance_windows(model.supply_pairs()) + model.cold_windows() + empty + running
-    currents = {w.of: w for w in [*empty, *running] if w.of.quantity == "current"}
+        return Solved(by_place([*model.predict(asking.at_points(asked.kit)), *model.predict(asking.cold(asked.kit))]))
+    every = (asking.across_supplies, asking.cold, asking.at_empty_sockets, asking.powered)
+    found = model.predict([of for some in every for of in some(asked.kit)])
+    currents = {w.of: w for w in found if w.of.quantity == "current"}
     return Woken(by_place(found), first=tuple(first_powers(asked.kit, currents)), warm=tuple(warmths(asked.kit)),
                  school=taken(asked.build.stances, "power"))  # fmt: skip

@@ -13,8 +13,7 @@ from typing import Protocol, TypeVar
 from nuvlo.diagnosis.mistakes import Flaw, flaws_of
 from nuvlo.files.mistakes import Habits
 from nuvlo.files.whole import file_name
-from nuvlo.instruments.practice import PracticeBench
-from nuvlo.instruments.simulated import SimulatedBench
+from nuvlo.instruments.bench import Bench
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.variant import changes_of, varied
 from nuvlo.logbook import Body, Build, Event, Fold, WindowKept
@@ -30,7 +29,7 @@ from nuvlo.workshop.answers import Answer, Answers, Question
 from nuvlo.workshop.places import Places
 from nuvlo.workshop.snapshot import Running, Snapshot, StageState
 
-BenchOf = Callable[[Kit, Build], SimulatedBench | None]
+BenchOf = Callable[[Kit, Build], Bench | None]
 A = TypeVar("A", bound=Solved)
 
 
@@ -189,7 +188,7 @@ class Session:
 
     def _flaws(self) -> tuple[Flaw, ...]:
         """What is to be seen in a unit of the practice bench."""
-        hidden = self.bench.hidden if isinstance(self.bench, PracticeBench) else ()
+        hidden = self.bench.hidden if self.bench is not None else ()
         return tuple(flaw for mistake in hidden for flaw in flaws_of(mistake))
 
     def hunts(self) -> list[Build]:

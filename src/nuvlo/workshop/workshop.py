@@ -8,6 +8,7 @@ from pathlib import Path
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import folder_whole
+from nuvlo.instruments.bench import Bench, follow
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
@@ -100,21 +101,24 @@ class Workshop:
             ) from bad
         return self.start(read_kit(folder))
 
-    def bench_for(self, kit: Kit, build: Build) -> SimulatedBench | None:
+    def bench_for(self, kit: Kit, build: Build) -> Bench | None:
         """The simulated bench of a demo build, standing where the log left it; None where values are typed in."""
         kind, _, unit = build.bench.partition(":")
         if kind == PRACTICE and kit.unit is not None:
             seed, _, how = unit.partition(":")
             practice = PracticeBench(kit, int(seed), hidden_mistake(kit, int(seed), how))
-            practice.follow(build)
-            return practice
+            return _following(practice, kit, build)
         if kind != SIMULATED or kit.unit is None:
             return None
         seed, _, wrong = unit.partition(":")
         hidden = dict(item.partition("=")[::2] for item in wrong.split(",") if item)
-        bench = SimulatedBench(HiddenUnit(kit, int(seed or 0), self.wrong or hidden))
-        bench.follow(build)
-        return bench
+        return _following(SimulatedBench(HiddenUnit(kit, int(seed or 0), self.wrong or hidden)), kit, build)
+
+
+def _following(bench: Bench, kit: Kit, build: Build) -> Bench:
+    """A fresh bench, brought to where the log left it."""
+    follow(bench, build, {part.ref: part.text for part in kit.parts.values()})
+    return bench
 
 
 def _folder_of(events: list[Event]) -> str:

@@ -17,11 +17,10 @@ from nuvlo.craft.tray import TRAY_ORDERS
 from nuvlo.diagnosis.probes import TOUCH, WHOLE
 from nuvlo.instruments import typed_reading
 from nuvlo.kit import Kit, Part, Stage
-from nuvlo.measurement import Observable, amps_of, gain_read
+from nuvlo.measurement import LEADS, Observable, amps_of, gain_read
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.quantity import Measured, UnreadableValue, parse_value
 from nuvlo.stages.fit.joints import BAD, GOOD, joint_named
-from nuvlo.stages.leads import OF
 from nuvlo.stages.task import Task, Wants
 from nuvlo.words import listed
 
@@ -428,7 +427,7 @@ def current(rest: str, at: At) -> tuple[PointReading, str]:
 
 
 def leads(rest: str, at: At) -> tuple[PointReading, str]:
-    return point_reading(OF, rest, "Ω")
+    return point_reading(LEADS, rest, "Ω")
 
 
 def reference(rest: str, at: At) -> tuple[ReferenceShown, str]:

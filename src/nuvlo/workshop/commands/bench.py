@@ -10,23 +10,22 @@ from nuvlo.craft.high_voltage import is_high
 from nuvlo.diagnosis.mistakes import ids_of, single_mistakes
 from nuvlo.diagnosis.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
 from nuvlo.instruments import InstrumentError
-from nuvlo.instruments.practice import PracticeBench, practised
+from nuvlo.instruments.bench import observed
 from nuvlo.kit import Stage
-from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import CurveTaken, Exported, HoldPassed, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
-from nuvlo.measurement import Observable, ohms_at
+from nuvlo.measurement import LEADS, Observable, loose, ohms_at
 from nuvlo.model import Band
+from nuvlo.model.asked import ringing_out
 from nuvlo.model.bonds import shell_bonds
 from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
-from nuvlo.quantity import Measured
 from nuvlo.stages import leads as meter_leads
 from nuvlo.stages import prove
 from nuvlo.stages.fit import reopened
 from nuvlo.stages.set_up import Trims
 from nuvlo.stages.suspects import PROBING
-from nuvlo.stages.task import Finding, Task, Wants
+from nuvlo.stages.task import Finding, Wants
 from nuvlo.words import listed
 from nuvlo.workshop import answers, papers
 from nuvlo.workshop.answers import Answer
@@ -39,8 +38,8 @@ from nuvlo.workshop.session import Refused, Session
 def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply:
     stage, of = s.stage, given.of
     with_prefix(of.name, given.value)
-    value, leads = (given.value, 0.0) if of == meter_leads.OF else without_leads(s, given.value)
-    if of == meter_leads.OF and not value.value <= meter_leads.MOST_OHMS:
+    value, leads = (given.value, 0.0) if of == LEADS else without_leads(s, given.value)
+    if of == LEADS and not value.value <= meter_leads.MOST_OHMS:
         raise Refused(
             Problem(
                 f"the leads read {value}.",
@@ -52,7 +51,7 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
     window = solved.windows.get(of) if solved and snapshot.fresh(stage) else None
     expected = (window.nominal, window.low, window.high) if window else None
     f = _asked(s, stage, of)
-    passed = passing(f) if f is not None and f.task.setup != SWITCHED_OFF else None  # off, the reading itself tells what there was to wait for
+    passed = passing(f) if f is not None and not f.task.unplugged else None  # off, the reading itself tells what there was to wait for
     taken = ReadingTaken(
         point=of.name, quantity=of.quantity, value=value.value, uncertainty=value.uncertainty, unit=value.unit, stage=stage.value,
         instrument=instrument, expected=expected, shown=given.value.value if leads else None, leads=leads,
@@ -70,7 +69,7 @@ def _asked(s: Session, stage: Stage, of: Observable) -> Finding | None:
 def refuse_while_held(f: Finding) -> None:
     """Refuse to do a step that waits."""
     if f.waits:
-        raise Refused(Problem(f.words, "" if f.task.setup == SWITCHED_OFF else "Or 'accept' to go on without waiting."))
+        raise Refused(Problem(f.words, "" if f.task.unplugged else "Or 'accept' to go on without waiting."))
 
 
 def passing(f: Finding, why: str = "") -> HoldPassed | None:
@@ -129,17 +128,17 @@ def read(s: Session, given: Nothing) -> Outcome:
             Problem(f"no instrument is connected: type what {task.target} reads.", f"For example: {task.example}")
         )
     if task.wants is Wants.MEASURE:
-        return measure(s, PartValue(task.target, s.bench.part(task.target)), s.bench.name)
+        return measure(s, PartValue(task.target, s.bench.take(loose(task.target))), s.bench.name)
     found = s.snapshot().suspicion
     if found is not None and found.next is not None and found.next.of == task.of:
         if task.wants is Wants.LOOK:
-            seen = s.bench.observed(found.next)
+            seen = observed(s.bench, found.next)
             asked = found.next.quantity
             whole, kind = asked if asked in WHOLE else "", TOUCH if asked == TOUCH else "look"
             return _looked(s, {of.place: bool(shown.value) for of, shown in seen.items() if of.quantity == kind}, s.bench.name, whole, kind)
-        return reading(s, PointReading(found.next.of, s.bench.take(found.next)), s.bench.name)
+        return reading(s, PointReading(found.next.of, s.bench.take(found.next.of)), s.bench.name)
     assert task.of is not None, "a reading is of something"
-    return reading(s, PointReading(task.of, _instrument(s, task, task.of)), s.bench.name)
+    return reading(s, PointReading(task.of, s.bench.take(task.of)), s.bench.name)
 
 
 def look(s: Session, given: Looked) -> Reply:
@@ -185,25 +184,11 @@ def found(s: Session, given: Words) -> Reply:
     )
     s.hunt(False)
     s.follow_log()
-    if isinstance(s.bench, PracticeBench):
-        return Reply(practised(s.build, s.bench, s.hunts()), refs[0] if refs else "")
+    told = s.bench.told(s.build, s.hunts()) if s.bench is not None and s.build.hunted else ""
+    if told:
+        return Reply(told, refs[0] if refs else "")
     open_again = f" {len(again)} steps are open again." if again else ""
     return Reply(f"Noted: {text}. It is put right, so the readings are taken anew.{open_again}", refs[0] if refs else "")
-
-
-def _instrument(s: Session, task: Task, of: Observable) -> Measured:
-    assert s.bench is not None
-    if of == meter_leads.OF:
-        return s.bench.leads()
-    if task.id.verb == "heater" and of.quantity == "resistance":
-        return s.bench.held()
-    if of.quantity == "current":
-        return s.bench.supply_current(of.place, setup=task.setup)
-    if of.quantity == "tone":
-        return s.bench.tone(of)
-    if of.quantity == "capacitance":
-        return s.bench.farads(of.place)
-    return s.bench.ohms(*task.nodes, throw=task.setup) if of.quantity == "resistance" else s.bench.volts(*task.nodes, setup=task.setup)
 
 
 FEW_LETTERS = 4  # that say nothing
@@ -231,7 +216,7 @@ def hunt(s: Session, given: Nothing) -> Reply:
 
 def reveal(s: Session, given: Nothing) -> Reply:
     """What is hidden in the unit of a practice bench."""
-    if not isinstance(s.bench, PracticeBench):
+    if s.bench is None or not s.build.hunted:
         raise Refused(Problem("nothing is hidden in this unit.", "Begin one on the shelf by 'Hunt'."))
     return Reply("; ".join(m.text for m in s.bench.hidden) + "." if s.bench.hidden else "Nothing is wrong with it any more.")
 
@@ -260,7 +245,7 @@ def sweep(s: Session, given: Nothing) -> Work:
         if not level > 0:
             raise InstrumentError(Problem("no level keeps this unit clean.", "Check its bias first."))
         played = log_sweep(wanted.from_hz, wanted.to_hz, level)
-        recording = bench.play_and_record(played, RATE)
+        recording = bench.play(played, RATE)
         pause()
         band = model.response_band
         db = measured_response(played, recording.signal, recording.rate, band.frequency)
@@ -291,13 +276,13 @@ def explain(s: Session, given: Nothing) -> Work:
     """Which single wiring mistake explains what was rung out so far."""
     model = s.working_model()
     places = {ohms_at(end) for w in s.kit.rung_out for end in (w.start, w.end)} | {ohms_at(bond.other) for bond in shell_bonds(s.kit)}
-    places |= {p.pair.of for p in probes(s.kit)}
+    places |= {p.of for p in probes(s.kit)}
     taken = {of: r.measured for of in places if (r := s.build.latest(of, Stage.HOOK_UP.value)) is not None}
     if not taken:
         raise Refused(Problem("nothing is rung out yet.", "Read a lug first: its ohms to ground."))
 
     def look() -> list[Suspected]:
-        windows = model.resistance_windows(model.ring_out_pairs())
+        windows = model.predict(ringing_out(model.kit))
         pause()
         return explained(model.kit, taken, windows)
 

@@ -81,7 +81,7 @@ def choose(s: Session, given: Chosen) -> Reply:
     s.record(*(ChoiceMade(choice=choice.id, part=ref, value=text, kept=_meant_before(s, ref, text)) for ref, text in chosen.items()))
     for ref, text in chosen.items():
         if s.bench is not None and text != s.kit.part(ref).text:
-            s.bench.unit.fit_part(ref, text)
+            s.bench.fit(ref, text)
     return Reply(", ".join(f"{ref} will be {s.kit.part(ref).said(text)}" for ref, text in chosen.items()) + ".")
 
 

@@ -81,7 +81,7 @@ def _named(name: str, rest: str, at: At) -> Command:
     cold = next((c for c in kit.info.cold if c.name.lower() == name.lower()), None)
     if cold is not None:
         return _reading(Observable(cold.name, cold.quantity), rest, cold.unit)
-    places = [*(ohms_at(end) for w in kit.wires for end in (w.start, w.end)), *(probe.pair.of for probe in probes(kit))]
+    places = [*(ohms_at(end) for w in kit.wires for end in (w.start, w.end)), *(probe.of for probe in probes(kit))]
     lug = next((of for of in places if of.name.lower() == name.lower()), None)
     if lug is not None:
         return _reading(lug, rest, "Ω")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.diagnosis.probes import TOUCH
 from nuvlo.kit import Stage
-from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.logbook import (
     CautionConfirmed,
     ChoiceMade,
@@ -49,7 +48,7 @@ def next_step(s: Session, given: Nothing) -> Outcome:
         return Reply("All is done.")
     refuse_while_held(f)
     if f.stuck:
-        ways = STAY_OUT if f.task.setup == SWITCHED_OFF else "Put it right and read again, mark the part 'swapped', or 'accept'."
+        ways = STAY_OUT if f.task.unplugged else "Put it right and read again, mark the part 'swapped', or 'accept'."
         raise Refused(Problem(f.words or "this step is stuck.", ways))
     task = f.task
     match task.wants:
@@ -183,7 +182,7 @@ def accept(s: Session, given: Words) -> Reply:
     f = s.snapshot().stop() or s.now()
     if f is None or not (f.stuck or f.waits):
         raise Refused(Problem("nothing here is out of its window.", ""))
-    if f.task.setup == SWITCHED_OFF:
+    if f.task.unplugged:
         raise Refused(Problem(f"{f.words or 'It is not safe yet.'} This one is not to be accepted.", STAY_OUT))
     if (passed := passing(f, given.text)) is not None:
         s.record(passed)

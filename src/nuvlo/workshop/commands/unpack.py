@@ -9,10 +9,10 @@ from nuvlo.electrics.stress import stresses
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartMarked, PartMeasured, PartTicked, TrayOrdered
 from nuvlo.logbook.events import ReferenceRead
+from nuvlo.measurement import LEADS
 from nuvlo.model.meter import meter_of
 from nuvlo.problems import Problem
 from nuvlo.quantity import Measured, format_value
-from nuvlo.stages import leads as meter_leads
 from nuvlo.stages.unpack.identify import Candidate, identify, identify_reading
 from nuvlo.stages.unpack.make_do import make_do
 from nuvlo.stages.unpack.match import match as matched
@@ -94,7 +94,7 @@ def tick(s: Session, given: PartNamed) -> Reply:
 def mark(s: Session, given: PartMark) -> Reply:
     s.record(PartMarked(ref=given.ref, state=given.state))
     if given.state == "swapped" and s.bench is not None:
-        s.bench.unit.fit_part(given.ref, s.build.chosen_values.get(given.ref, s.kit.part(given.ref).text))
+        s.bench.fit(given.ref, s.build.chosen_values.get(given.ref, s.kit.part(given.ref).text))
     return Reply(f"{given.ref} is {given.state}.")
 
 
@@ -131,7 +131,7 @@ def reference(s: Session, given: ReferenceShown) -> Reply:
 def without_leads(s: Session, value: Measured) -> tuple[Measured, float]:
     """A reading of ohms with the resistance of the meter's own leads taken off, once it was read, and what was taken off:
     below some hundred ohms it shows."""
-    leads = s.build.latest(meter_leads.OF) if value.unit == "Ω" else None
+    leads = s.build.latest(LEADS) if value.unit == "Ω" else None
     if leads is None or value.over_range or leads.measured.over_range:
         return value, 0.0
     off = leads.measured.value

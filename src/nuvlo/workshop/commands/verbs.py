@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from nuvlo.kit import Stage
-from nuvlo.kit.kit import SWITCHED_OFF
 from nuvlo.quantity import Verdict
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands import arguments as arg
@@ -86,7 +85,7 @@ def _accused(s: Snapshot) -> bool:
 
 def _acceptable(s: Snapshot) -> bool:
     """Whether the step in hand stands in the way and may be passed all the same: never what is left in a reservoir."""
-    return (now := s.stop() or s.now()) is not None and (now.stuck or now.waits) and now.task.setup != SWITCHED_OFF
+    return (now := s.stop() or s.now()) is not None and (now.stuck or now.waits) and not now.task.unplugged
 
 
 def _written(s: Snapshot) -> bool:
