@@ -66,7 +66,7 @@ def test_a_repair_that_is_told_otherwise_heals(gorsefire):
     assert hidden_mistake(gorsefire, 8, hidden.id) == hidden_mistake(gorsefire, 8, hidden.text) == hidden
     for told, healed in (((bridge.id, "in other words"), True), (("", bridge.text), True), (("", "in other words"), False)):
         bench = PracticeBench(gorsefire, 3, bridge)
-        bench.put_right(Repair(told[1], bridge.kind, (), 3, 2, 1.0, told[0]))
+        bench.repair(Repair(told[1], bridge.kind, (), 3, 2, 1.0, told[0]))
         assert (bench.hidden == ()) is healed
 
 

@@ -87,14 +87,14 @@ def test_the_audio_interface_plays_through_the_solved_circuit(gorsefire):
 
     bench = SimulatedBench(HiddenUnit(gorsefire, 4))
     played = log_sweep(20, 20e3, 0.004)
-    recording = bench.play(played, RATE)
+    recording = bench.play_and_record(played, RATE)
     f = log_frequencies(25, 18e3, 30)
     found = measured_response(played, recording.signal, recording.rate, f)
     true = response(bench._point("signal"), "vin", "out", f).magnitude_db[0]
     assert found == pytest.approx(true, abs=0.16)
     assert np.ptp(found - true) < 0.1, "the level error is one for all frequencies"
     with pytest.raises(InstrumentError, match="overloads"):
-        bench.play(2.0 * played / np.abs(played).max(), RATE)
+        bench.play_and_record(2.0 * played / np.abs(played).max(), RATE)
 
 
 @pytest.mark.parametrize("level", [0.01, 1.0])

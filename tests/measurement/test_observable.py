@@ -11,12 +11,12 @@ import nuvlo
 from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.measurement import Observable, amps_of, ohms_at, read_stored, ripple_at, tone_at, volts_at
-from nuvlo.measurement.observable import BACK, EMPTY, OFF, RIPPLE
+from nuvlo.measurement.observable import BACK, EMPTY, IN, OFF, RIPPLE
 from nuvlo.workshop.demo import SHIPPED
 
 TAKES_APART = ("partition", "rpartition", "split", "rsplit", "removesuffix", "removeprefix", "endswith", "startswith", "find", "rfind", "index", "strip", "rstrip")
 KITS = sorted(p.name for p in SHIPPED.iterdir())
-PLACES = st.text(st.sampled_from("TP1.-:@~\\ bckofwithups"), min_size=1, max_size=12) | st.sampled_from(["a back", "a off", "x without chips", "b~", "\\ off"])
+PLACES = st.text(st.sampled_from("TP1.-:@~\\ bckofwithups"), min_size=1, max_size=12) | st.sampled_from(["a back", "a off", "b in set-up c", "x without chips", "b~", "\\ off"])
 
 
 # As they stand in logs that were written before they were values.
@@ -25,7 +25,7 @@ PLACES = st.text(st.sampled_from("TP1.-:@~\\ bckofwithups"), min_size=1, max_siz
     [
         ("TP1", "voltage", volts_at("TP1")), ("TP1~", "tone", ripple_at("TP1")), ("TP1 back", "resistance", ohms_at("TP1", exchanged=True)),
         ("U1.8 without chips", "voltage", volts_at("U1.8", empty=True)), ("9 V supply without chips", "current", amps_of("9 V supply", empty=True)),
-        ("TP2 off", "voltage", volts_at("TP2", unplugged=True)), ("plus of C2 off", "voltage", volts_at("plus of C2", unplugged=True)),
+        ("TP2 off", "voltage", volts_at("TP2", unplugged=True)), ("TP5 in set-up quiet", "voltage", volts_at("TP5", setup="quiet")), ("plus of C2 off", "voltage", volts_at("plus of C2", unplugged=True)),
         ("T1000@R5.2", "tone", tone_at("T1000", "R5.2")), ("SW1.bypass:a-b", "resistance", ohms_at("a-b", throw="SW1.bypass")),
         ("J2.plug-in:W5-J3.switch", "resistance", ohms_at("W5-J3.switch", throw="J2.plug-in")),
         # Names of a kit's own that look like one: only what goes with the quantity is a mark.
@@ -44,7 +44,7 @@ def test_the_text_form_comes_back(place, quantity, is_ripple, exchanged, empty, 
     """Whatever a stranger calls his points."""
     made = Observable(
         place, quantity, quantity == "tone" and is_ripple, quantity == "resistance" and exchanged, quantity in ("voltage", "current") and empty,
-        quantity == "voltage" and unplugged, other if quantity == "resistance" else "", other if quantity == "tone" else "",
+        quantity == "voltage" and unplugged, other if quantity == "resistance" else "", other if quantity == "tone" else "", other if quantity == "voltage" else "",
     )  # fmt: skip
     assert read_stored(made.name, quantity) == made
 
@@ -71,7 +71,7 @@ def test_no_other_module_knows_the_marks():
             continue
         tree = ast.parse(path.read_text())
         for node in ast.walk(tree):
-            if isinstance(node, ast.Constant) and node.value in (BACK, EMPTY, OFF):
+            if isinstance(node, ast.Constant) and node.value in (BACK, EMPTY, IN, OFF):
                 raise AssertionError(f"{path.name}:{node.lineno} writes {node.value!r} itself")
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in TAKES_APART:
                 cut = {a.value for a in node.args if isinstance(a, ast.Constant)}

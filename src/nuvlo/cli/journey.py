@@ -14,10 +14,11 @@ from nuvlo.clock import standing
 
 def add_verbs(verbs: Verbs) -> None:
     """Add ``journey``."""
-    journey = verbs.add("journey", _journey, "build a kit from box to sheet on the simulated bench")
+    journey = verbs.add("journey", _journey, "build a kit from box to sheet on the simulated bench, or by readings on file")
     journey.add_argument("folder", type=Path)
     journey.add_argument("--seed", type=SEED, default=1)
     journey.add_argument("--wrong", default="", help="wrong parts in the bag, such as r3=390R,q1.bf=12")
+    journey.add_argument("--readings", type=Path, metavar="CSV", help="readings of a real unit, as a sheet's readings.csv holds them, in place of a simulated bench")
     journey.add_argument("--out", type=Path, help="folder for the workshop and the sheet")
 
 
@@ -25,6 +26,7 @@ def _journey(a: argparse.Namespace) -> Answer:
     import tempfile
 
     from nuvlo.files.kit_folder import read_kit
+    from nuvlo.logbook.benches import RECORDED
     from nuvlo.workshop.journey import run
     from nuvlo.workshop.workshop import Workshop
 
@@ -35,7 +37,8 @@ def _journey(a: argparse.Namespace) -> Answer:
     kit = read_kit(a.folder)
     with tempfile.TemporaryDirectory() as scratch:
         workshop = Workshop(a.out or Path(scratch), wrong)
-        session = workshop.start(kit, bench=f"simulated:{a.seed}")
+        bench = f"{RECORDED}:{workshop.places.keep_recording(a.readings)}" if a.readings else f"simulated:{a.seed}"
+        session = workshop.start(kit, bench=bench)
         with standing():  # nobody stands at the bench: time passes where something dries
             outcome = run(session)
         sheet = str(session.sheet_path) if a.out and outcome.finished else None

@@ -135,7 +135,7 @@ def readings_of(kit: Kit) -> list[Reading]:
     found += _across(kit, [r for r in found if r.quantity == "resistance"], _in_series(kit, ohms))
     found += _at_pads(kit)
     found += _from_point_to_point(kit, points)
-    found += [_reading(kit, of) for of in at_empty_sockets(kit)]
+    found += [_reading(kit, of) for of in at_empty_sockets(kit)] if kit.at_sockets else []
     return _that_a_meter_tells(kit, found) + list(_lifted(kit)) + list(touched_of(kit)) + out
 
 

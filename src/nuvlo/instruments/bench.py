@@ -8,9 +8,9 @@ from typing import Protocol
 from nuvlo.arrays import Array
 from nuvlo.diagnosis.mistakes import Mistake
 from nuvlo.diagnosis.probes import CLOSE, WHOLE, Reading
-from nuvlo.instruments.protocols import Recording
 from nuvlo.logbook import Build, Repair
 from nuvlo.measurement import Observable
+from nuvlo.measurement.trace import Stimulus, Trace
 from nuvlo.quantity import Measured
 
 
@@ -31,8 +31,8 @@ class Bench(Protocol):
     def looked_over(self, closely: bool = False) -> tuple[str, ...]:
         """Parts that a look over the whole board finds to be wrong, or one ``closely`` at all of it."""
 
-    def play(self, signal: Array, rate: float) -> Recording:
-        """What the unit makes of ``signal`` (T,) V at ``rate`` Hz, fed in where the kit is proved."""
+    def play(self, stimulus: Stimulus, at: Array) -> Trace:
+        """The unit's response to a stimulus, dB over what was fed in, ``at`` these frequencies (F,) Hz."""
 
     def turn(self, ref: str, degrees: float) -> None:
         """Turn a trimmer, clockwise where ``degrees`` are more than none."""

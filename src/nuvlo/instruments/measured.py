@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from pathlib import Path
 from typing import Any
 
 from nuvlo.instruments.typed import typed_reading
 from nuvlo.measurement import Observable
+from nuvlo.measurement.trace import Trace
 from nuvlo.problems import NuvloError, Problem, reader
 from nuvlo.quantity import Measured, parse_value
 
@@ -69,6 +70,8 @@ def read_readings(path: Path, places: Collection[Observable], quantity: str, uni
     return read_places(path, dict.fromkeys(places, unit), quantity, left_out)
 
 
+LOOSE = {"Ω": "resistance", "F": "capacitance", "H": "inductance"}  # of a part by itself, by the unit that it is read in
+RESPONSE, CHANGED = "response", "changed from"  # quantities of written readings that are none
 SAID = {"right": 0.0, "wrong": 1.0, "cool": 0.0, "hot": 1.0, "0": 0.0, "1": 1.0}  # of what has no unit
 
 
@@ -80,20 +83,35 @@ def read_places(
     ``wrong``, ``hot``, ``cool``; ``skip`` of what is out of reach, which goes into ``skipped``. ``places`` are the units of what may be
     read; where ``only`` one quantity is wanted, others are passed over. What is wrong with some of the rows, a place that is none of
     them too, goes into ``left_out`` and the others are read; without one, or where nothing is left, it raises :class:`NuvloError`."""
+    return dict(read_rows(path, places, only, left_out, skipped))
+
+
+@reader
+def read_rows(
+    path: Path, places: Mapping[Observable, str], only: str = "", left_out: list[Problem] | None = None, skipped: set[Observable] | None = None,
+    found: Callable[[str, str], tuple[Observable, str] | None] = lambda name, quantity: None,
+) -> list[tuple[Observable, Measured]]:
+    """All of them, in the order in which they stand there; what is none of the ``places`` may still be ``found``, with its unit, by name and quantity.
+    Of what else a build's written readings hold, the value of a loose part is known by its own quantity; its responses and changes are passed over."""
     from nuvlo.files.tables import Fields, read_table
     from nuvlo.files.whole import text_of
 
     by_name = {(of.name.lower(), of.quantity): of for of in places}
+    by_name |= {(of.place.lower(), LOOSE[unit]): of for of, unit in places.items() if of.quantity == "value" and unit in LOOSE and (of.place.lower(), LOOSE[unit]) not in by_name}
 
     def row(f: Fields) -> tuple[Observable, Measured] | None:
         name = f.text("point").lower()
         usual = only or next((q for p, q in by_name if p == name), "")
         quantity = f.text("quantity", usual).lower()
-        if only and quantity != only:
+        if (only and quantity != only) or quantity == RESPONSE or quantity.startswith(CHANGED):
             return None
         f.column = "point"
         place = by_name.get((name, quantity))
-        if place is None:
+        if place is None and (other := found(f.values["point"], quantity)) is not None:
+            place, unit = other
+        elif place is not None:
+            unit = places[place]
+        else:
             raise ValueError(f"'{f.values['point']}' is no place where {quantity or 'anything'} is read here")
         f.column = "value"
         said = f.text("value").lower()
@@ -101,11 +119,11 @@ def read_places(
             if skipped is not None:
                 skipped.add(place)
             return None
-        if not places[place]:
+        if not unit:
             if said not in SAID:
                 raise ValueError(f"'{f.values['value']}' says nothing of a {'finger: write hot or cool' if quantity == 'touch' else 'look: write right or wrong'}")
             return place, Measured(SAID[said], 0.0, "")
-        read = typed_reading(f.text("value"), places[place])
+        read = typed_reading(f.text("value"), unit)
         if quantity == "tone" and read.value < 0:
             raise ValueError(f"'{f.values['value']}': AC volts are never less than nothing")
         given = f.optional_number("uncertainty")
@@ -113,4 +131,23 @@ def read_places(
 
     rows, problems = read_table(text_of(path), path.name, ("point", "value"), row)
     _leave_out(problems, bool(rows), left_out)
-    return dict(one for _, one in rows if one is not None)
+    return [one for _, one in rows if one is not None]
+
+
+@reader
+def read_curve(path: Path) -> Trace | None:
+    """The response among written readings, rows ``100 Hz,response,-3.01,dB``; None where there is none."""
+    from nuvlo.files.tables import Fields, read_table
+    from nuvlo.files.whole import text_of
+
+    def row(f: Fields) -> tuple[float, float, float] | None:
+        if f.text("quantity", "").lower() != RESPONSE:
+            return None
+        hertz = parse_value(f.text("point"), "Hz")
+        return hertz, f.number("value"), f.optional_number("uncertainty") or 0.0
+
+    rows, problems = read_table(text_of(path), path.name, ("point", "value"), row)
+    if problems:
+        raise NuvloError(problems)
+    found = sorted(one for _, one in rows if one is not None)
+    return Trace(tuple(f for f, _, _ in found), tuple(db for _, db, _ in found), uncertainty=max(u for _, _, u in found)) if found else None

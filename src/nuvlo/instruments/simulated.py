@@ -11,13 +11,14 @@ from dataclasses import replace
 import numpy as np
 
 from nuvlo.arrays import Array
+from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.loaded import shown
 from nuvlo.circuit.ohms import resistance
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.circuit.periodic import PeriodicSolver, TooNonlinear
 from nuvlo.diagnosis.mistakes import Mistake
-from nuvlo.diagnosis.probes import looks_of
+from nuvlo.diagnosis.probes import CLOSE, looks_of
 from nuvlo.diagnosis.table import FELT_K, HOT_K
 from nuvlo.electrics.heat import rises
 from nuvlo.instruments.protocols import InstrumentError, MeterSpec, Recording
@@ -26,6 +27,7 @@ from nuvlo.kit.kit import override_of_element
 from nuvlo.kit.schema import Tone
 from nuvlo.logbook import Build, Repair
 from nuvlo.measurement import LEADS, Observable
+from nuvlo.measurement.trace import Stimulus, Trace
 from nuvlo.model.ensemble import Law, known_to, laws, usual
 from nuvlo.model.placed import Placed, placed
 from nuvlo.model.rectifier import drawn, ripple
@@ -34,6 +36,7 @@ from nuvlo.model.tones import tone_volts
 from nuvlo.model.wired import thrown, wired
 from nuvlo.model.working import farads
 from nuvlo.problems import Problem
+from nuvlo.progress import pause
 from nuvlo.quantity import Measured, parse_value
 
 INTERFACE_NOISE = 5e-6  # V r.m.s. at the interface's input, 20 Hz to 20 kHz
@@ -135,6 +138,8 @@ class SimulatedBench:
                 return self._lifted(of.place)
             case "look":
                 return Measured(float(self._looks_wrong(of.place)), 0.0, "")
+            case "look-over" | "look-close":
+                return Measured(float(bool(self.looked_over(of.quantity == CLOSE))), 0.0, "")
             case "touch":
                 return self._touched(of.place)
         if of == LEADS:
@@ -233,7 +238,14 @@ class SimulatedBench:
 
     # -- audio ------------------------------------------------------------------------------------------------
 
-    def play(self, signal: Array, rate: float) -> Recording:
+    def play(self, stimulus: Stimulus, at: Array) -> Trace:
+        played = log_sweep(stimulus.from_hz, stimulus.to_hz, stimulus.level)
+        recording = self.play_and_record(played, RATE)
+        pause()
+        db = measured_response(played, recording.signal, recording.rate, at)
+        return Trace(tuple(at.tolist()), tuple(db.tolist()), uncertainty=recording.uncertainty_db)
+
+    def play_and_record(self, signal: Array, rate: float) -> Recording:
         """The unit's output for ``signal`` V at its input, through the solved circuit, distortion and noise included."""
         prove = self.unit.kit.info.prove
         assert prove is not None

@@ -1,6 +1,7 @@
 """On what a build is made: a real one with typed readings, or one for practice, whose unit is not there."""
 
 TYPED, SIMULATED, PRACTICE = "typed", "simulated", "practice"  # PRACTICE: built, with a mistake hidden in its unit
+RECORDED = "recorded"  # a real unit, whose readings are on file
 
 
 def hidden_in(bench: str) -> bool:

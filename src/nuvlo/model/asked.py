@@ -41,7 +41,7 @@ def at_points(kit: Kit) -> list[Observable]:
 
 def at_empty_sockets(kit: Kit) -> list[Observable]:
     """The current of each supply with the sockets empty, and the volts that stand at them; nothing where nothing is plugged in."""
-    if not kit.at_sockets:
+    if not kit.plugged:
         return []
     return [amps_of(s.name, empty=True) for s in kit.info.supply] + [volts_at(place, empty=True) for place, _ in kit.at_sockets]
 

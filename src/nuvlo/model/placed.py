@@ -53,21 +53,21 @@ def placed(kit: Kit, of: Observable) -> Placed:
     """Where ``of`` is read on ``kit``. Raises :class:`NoPlace`."""
     if of.setup:
         return replace(placed(kit, replace(of, setup="")), of=of, setup=of.setup)
-    found = _known(kit).get(of) or next(_elsewhere(kit, of), None)
+    found = known(kit).get(of) or next(_elsewhere(kit, of), None)
     if found is None:
         raise NoPlace(Problem(f"there is no place '{of.name}' in {kit.name} at which {of.quantity} is read.", "Check the name.", ref=of.name))
     return found
 
 
-def _known(kit: Kit) -> dict[Observable, Placed]:
+def known(kit: Kit) -> dict[Observable, Placed]:
     """All that the kit itself speaks of, found once."""
     if "placed" not in kit.memory:
         out: dict[Observable, Placed] = {}
         for one in _spoken_of(kit):
             out.setdefault(one.of, one)
         kit.memory["placed"] = out
-    known: dict[Observable, Placed] = kit.memory["placed"]
-    return known
+    found: dict[Observable, Placed] = kit.memory["placed"]
+    return found
 
 
 def _spoken_of(kit: Kit) -> Iterator[Placed]:
@@ -115,11 +115,11 @@ def _elsewhere(kit: Kit, of: Observable) -> Iterator[Placed]:
     if of.quantity == "voltage" and (node := net_of(kit, of.place)):
         yield Placed(of, unit, (node, "0"), SOCKETS_EMPTY * of.empty)
     for one, other in _halves(of.place):
-        known = [_known(kit).get(of.to(place)) for place in (one, other)]
-        if of.quantity in ("resistance", "capacitance") and known[0] and known[1]:
-            ends = sorted(set(known[0].nodes) ^ set(known[1].nodes), key=(*known[0].nodes, *known[1].nodes).index)
+        a, b = (known(kit).get(of.to(place)) for place in (one, other))
+        if of.quantity in ("resistance", "capacitance") and a and b:
+            ends = sorted(set(a.nodes) ^ set(b.nodes), key=(*a.nodes, *b.nodes).index)
             if len(ends) == 2:
-                cold = known[0].cold
+                cold = a.cold
                 series = cold.model_copy(update={"name": of.place, "node": ends[0], "reference": ends[1], "read": ""}) if cold else None
                 yield Placed(of, unit, (ends[0], ends[1]), cold=series)
         red, black = net_of(kit, one), net_of(kit, other)

@@ -6,10 +6,9 @@ import csv
 import math
 from pathlib import Path
 
+from nuvlo.instruments.measured import CHANGED, LOOSE, RESPONSE
 from nuvlo.kit import Kit
 from nuvlo.logbook import Build
-
-QUANTITIES = {"Ω": "resistance", "F": "capacitance", "H": "inductance"}
 
 
 def write_readings(kit: Kit, build: Build, path: Path) -> None:
@@ -21,10 +20,10 @@ def write_readings(kit: Kit, build: Build, path: Path) -> None:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(["point", "quantity", "value", "unit", "uncertainty", "stage", "at", "instrument"])
         for c in kit.changes:
-            writer.writerow([_guarded(w) for w in (c.part, f"changed from {c.was}", c.to, "", "", "choose", "", c.why)])
+            writer.writerow([_guarded(w) for w in (c.part, f"{CHANGED} {c.was}", c.to, "", "", "choose", "", c.why)])
         for ref, values in build.measured.items():
             for m in values:
-                quantity = QUANTITIES.get(m.unit, "value")
+                quantity = LOOSE.get(m.unit, "value")
                 writer.writerow(
                     [_guarded(ref), quantity, _number(m.value), m.unit, f"{m.uncertainty:.3g}", "unpack", "", ""]
                 )
@@ -35,7 +34,7 @@ def write_readings(kit: Kit, build: Build, path: Path) -> None:
             )  # fmt: skip
         for curve in build.curves:
             for f, db in zip(curve.frequency, curve.magnitude_db, strict=True):
-                writer.writerow([f"{f:.6g} Hz", "response", f"{db:.4f}", "dB", f"{curve.uncertainty_db:g}", "prove", "",
+                writer.writerow([f"{f:.6g} Hz", RESPONSE, f"{db:.4f}", "dB", f"{curve.uncertainty_db:g}", "prove", "",
                                  curve.instrument])  # fmt: skip
 
 

@@ -65,6 +65,22 @@ class Places:
         """Kits made of parts lists, and others that were put on the shelf."""
         return self.folder / "kits"
 
+    @property
+    def recordings(self) -> Path:
+        """Readings that were taken elsewhere."""
+        return self.folder / "recordings"
+
+    def keep_recording(self, path: Path) -> str:
+        """Copy a table of readings into the workshop; its name there. Raises :class:`NuvloError`."""
+        data = bytes_of(path)
+        name = f"{path.stem}-{hashlib.sha256(data).hexdigest()[:8]}{path.suffix.lower()}"
+        try:
+            self.recordings.mkdir(parents=True, exist_ok=True)
+            write_whole(self.recordings / name, lambda there: there.write_bytes(data))
+        except OSError as bad:
+            raise NuvloError(Problem(f"{path.name} cannot be kept: {bad.strerror}.", "Check the folder.")) from bad
+        return name
+
     def elsewhere(self, place: str) -> Path:
         """Where a backup puts the kit of a build that stood outside the workshop."""
         return self.folder / "elsewhere" / hashlib.sha256(place.encode()).hexdigest()[:16]

@@ -10,11 +10,12 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.whole import folder_whole
 from nuvlo.instruments.bench import Bench, follow
 from nuvlo.instruments.practice import PracticeBench, hidden_mistake
+from nuvlo.instruments.recorded import RecordedBench
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
 from nuvlo.kit import Kit
 from nuvlo.kit.revision import differences
 from nuvlo.logbook import Build, BuildStarted, Event
-from nuvlo.logbook.benches import PRACTICE, SIMULATED
+from nuvlo.logbook.benches import PRACTICE, RECORDED, SIMULATED
 from nuvlo.logbook.store import Logbook
 from nuvlo.problems import NuvloError, Problem
 from nuvlo.workshop.places import Places
@@ -39,7 +40,7 @@ class Workshop:
     def start(self, kit: Kit, serial: str | None = None, bench: str = "typed") -> Session:
         """A new build of ``kit``. ``bench`` names the instruments: ``typed`` or ``simulated:SEED``, or
         ``simulated:SEED:R3=390R`` for a unit with a wrong part in it; ``practice:SEED`` hides a mistake, ``practice:SEED:easy`` one that shows
-        soon, ``practice:SEED:ID`` the one of this id."""
+        soon, ``practice:SEED:ID`` the one of this id; ``recorded:NAME`` gives the readings of a file that :meth:`Places.keep_recording` took in."""
         self.logbook.refuse_changes()
         place = self.places.keep_kit(kit)
         build = self.logbook.start(kit.name, place, serial, bench)
@@ -102,12 +103,14 @@ class Workshop:
         return self.start(read_kit(folder))
 
     def bench_for(self, kit: Kit, build: Build) -> Bench | None:
-        """The simulated bench of a demo build, standing where the log left it; None where values are typed in."""
+        """The bench of a build, standing where the log left it; None where values are typed in."""
         kind, _, unit = build.bench.partition(":")
         if kind == PRACTICE and kit.unit is not None:
             seed, _, how = unit.partition(":")
             practice = PracticeBench(kit, int(seed), hidden_mistake(kit, int(seed), how))
             return _following(practice, kit, build)
+        if kind == RECORDED:
+            return RecordedBench(kit, self.places.recordings / Path(unit).name, build)
         if kind != SIMULATED or kit.unit is None:
             return None
         seed, _, wrong = unit.partition(":")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from nuvlo.audio.sweep import RATE, log_sweep, measured_response
 from nuvlo.craft.high_voltage import is_high
 from nuvlo.diagnosis.mistakes import ids_of, single_mistakes
 from nuvlo.diagnosis.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
@@ -14,6 +13,7 @@ from nuvlo.instruments.bench import observed
 from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, HoldPassed, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
 from nuvlo.measurement import LEADS, Observable, loose, ohms_at
+from nuvlo.measurement.trace import Sweep
 from nuvlo.model import Band
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.bonds import shell_bonds
@@ -244,14 +244,11 @@ def sweep(s: Session, given: Nothing) -> Work:
         pause()
         if not level > 0:
             raise InstrumentError(Problem("no level keeps this unit clean.", "Check its bias first."))
-        played = log_sweep(wanted.from_hz, wanted.to_hz, level)
-        recording = bench.play(played, RATE)
-        pause()
         band = model.response_band
-        db = measured_response(played, recording.signal, recording.rate, band.frequency)
+        pause()
+        trace = bench.play(Sweep(wanted.from_hz, wanted.to_hz, level), band.frequency)
         curve = CurveTaken(
-            name="response", frequency=tuple(band.frequency.tolist()), magnitude_db=tuple(db.tolist()),
-            uncertainty_db=recording.uncertainty_db, level=level, instrument=bench.name,
+            name="response", frequency=trace.axis, magnitude_db=trace.values, uncertainty_db=trace.uncertainty, level=level, instrument=bench.name,
         )  # fmt: skip
         pause()
         return _Swept(curve, band)
