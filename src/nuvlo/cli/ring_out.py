@@ -18,13 +18,17 @@ def add_verbs(verbs: Verbs) -> None:
 
 
 def _ring_out(a: argparse.Namespace) -> Answer:
+    from platformdirs import user_cache_path
+
+    from nuvlo.diagnosis.diagnosis import Diagnosis
+    from nuvlo.diagnosis.wires import LEAST_TOLD, in_words_of
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_readings
     from nuvlo.kit.kit import GROUND_NAMES
     from nuvlo.model import WorkingModel
     from nuvlo.model.asked import ringing_out
     from nuvlo.model.windows import finite
-    from nuvlo.model.wired import LEAST_TOLD, explained, probes
+    from nuvlo.model.wired import probes
     from nuvlo.quantity import Verdict, format_span, judge
 
     kit = read_kit(a.folder)
@@ -49,7 +53,8 @@ def _ring_out(a: argparse.Namespace) -> Answer:
         leads = f"red on {places[0]}, black on {where}{places[2] and ', ' + places[2].replace('.', ' in ')}"
         lines.append(f"{w.of.name:14s} {leads}: {format_span(w.low, w.high, 'Ω')}{rises}{said}")
     wrong = any(r["verdict"] == Verdict.OUT.value for r in rows)
-    suspects = explained(kit, read, windows) if wrong else []
-    lines += [f"{100 * s.share:3.0f} %  {s.words}" for s in suspects if s.share >= LEAST_TOLD]
-    document = {"pairs": rows, "suspects": [{"mistakes": [m.words for m in s.mistakes], "share": s.share} for s in suspects]}
+    diagnosis = Diagnosis(kit, keep=user_cache_path("nuvlo", appauthor=False) / "tables", wiring=True) if wrong else None
+    suspects = [g for g in diagnosis.rank(read).groups if not g.silent and g.probability >= LEAST_TOLD] if diagnosis else []
+    lines += [f"{100 * g.probability:3.0f} %  {in_words_of(g.mistakes)}" for g in suspects]
+    document = {"pairs": rows, "suspects": [{"mistakes": [m.text for m in g.mistakes], "share": g.probability} for g in suspects]}
     return beside((0, document, "\n".join(lines) or "No wires: the kit has no wiring.csv."), left_out)

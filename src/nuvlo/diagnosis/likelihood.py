@@ -19,6 +19,7 @@ from nuvlo.diagnosis.densities import along_lines, by_itself, given, given_along
 from nuvlo.diagnosis.probes import BOARD, CLOSE, COLD, OVER, WHOLE
 from nuvlo.diagnosis.table import FALSE_ALARM, Table
 from nuvlo.measurement import Observable
+from nuvlo.model.working import BETWEEN_METERS
 from nuvlo.quantity import Measured
 
 LOOKED_TWICE = 0.05  # of its false alarms, that are left when it was looked at once more (common practice, no source)
@@ -26,6 +27,7 @@ SEEN_ANYWAY = 0.1  # that a look finds fault where something unknown is wrong
 TOUCHED = (0.1, 0.6)  # of the readings, that something unknown besides moves: few, or most
 DIED = 0.2  # that what a mistake hurts has died by the time it is read (common practice, no source)
 MOST_BEYOND = 6.0  # doubts of the meter that a reading counts as beyond the end of what tolerances make of it
+OTHER_METERS = math.log(BETWEEN_METERS)  # nepers, to the least that a meter shows which is none of those that were tried
 LEFT = 0.01  # at least, of the variance of a reading, however much others tell of it
 
 
@@ -42,7 +44,9 @@ def likelihoods(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, 
     own, middle = about[:, k, k].copy(), mean[rows]
     # Where a good unit has a junction in the way and so has another, only less than any meter shows of a good one tells for that.
     either = t.junctions[rows] & t.junctions[rows, :1] & (y >= t.lows[rows, 0])[:, None]
-    middle, own = np.where(either, middle[:, :1], middle), np.where(either.T, own[:1], own)
+    before, middle, own = own, np.where(either, middle[:, :1], middle), np.where(either.T, own[:1], own)
+    by = np.sqrt(own / np.where(before > 0, before, 1.0))
+    about *= by[:, :, None] * by[:, None, :]
     about[:, k, k] = own + doubt**2
     away = y - middle.T
     known = _followed(t, rows, y, doubt, together(away, about))
@@ -133,7 +137,11 @@ def _beyond(t: Table, rows: list[int], y: Array, doubt: Array) -> Array:
     low, high = t.ends
     off = np.maximum(np.maximum(low[rows] - y, y - high[rows]), 0.0) / doubt
     alone = t.left_alone[rows]
-    out: Array = np.where(alone, np.minimum(np.nan_to_num(off), MOST_BEYOND)[:, None], 0.0).max(axis=0) ** 2 / 2
+    beyond = np.where(alone, np.nan_to_num(off)[:, None], 0.0)
+    # Through a junction anything may be read, but less than any meter shows, or more.
+    under = np.maximum(np.maximum(t.least[rows] - y[:, None], y[:, None] - t.most[rows]) - OTHER_METERS, 0.0) / doubt[:, None]
+    worst = np.maximum(beyond, under).max(axis=0)
+    out: Array = np.minimum(worst, MOST_BEYOND) ** 2 / 2
     return out
 
 

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from nuvlo.arrays import Array
 from nuvlo.diagnosis.mistakes import single_mistakes
 from nuvlo.diagnosis.probes import CLOSE, FIELD_MM, OVER, SENSES, TOUCH, WHOLE, Reading, readings_of
-from nuvlo.diagnosis.trials import FEW_DRAWS, METERS, Trials, spread
+from nuvlo.diagnosis.trials import DRAWS_OF_OHMS, FEW_DRAWS, METERS, Trials, spread
+from nuvlo.diagnosis.wires import every_mistake, rung
 from nuvlo.files.kept import content_of, kept
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
@@ -42,6 +43,7 @@ THOROUGH = {OVER: AT_A_GLANCE, CLOSE: 1.0}
 MOVED = 3.0  # spreads of the good unit by which a mistake moves a reading
 NEAR_GOOD, MOST_WIDER = 3.0, 4.0  # spreads within which a mistake reads as a good unit does; times that few draws lie too close together
 JUNCTION = 0.3  # nepers by which meters of one kind and another differ where a junction lies in the way
+ALIKE = 0.02  # nepers within which two places read the same, whatever it is
 VAGUE = 1.5  # nepers by which ohms are not known where a good unit has a junction in the way
 ENDS = 0.05  # of what many good units span, that others may lie beyond on either side
 MODEL = 0.004  # share of volts and amperes by which a model of a part is off, at its best (common practice, no source)
@@ -54,14 +56,16 @@ class Table:
     """What each reading of a kit would be with each mistake. Made once, in some seconds.
 
     ``habits`` say how often each kind of mistake is made; as shipped, where none are given. A kit without a circuit is only looked at. In the
-    folder ``keep``, where one is given, tables are kept from one time to the next.
+    folder ``keep``, where one is given, tables are kept from one time to the next. With ``wiring`` it is of what is read while wires are rung out, and
+    of what is wrong with wires beside what is wrong with parts.
     """
 
-    def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None, keep: Path | None = None) -> None:
+    def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None, keep: Path | None = None, wiring: bool = False) -> None:
         self.kit, self.draws, self.seed, self.keep = kit, draws, seed, keep
         self.habits = habits or shipped()
-        self.mistakes = single_mistakes(kit)
-        self.readings = readings_of(kit)
+        self.mistakes = every_mistake(kit) if wiring else single_mistakes(kit)
+        self.readings = rung(kit) if wiring else readings_of(kit)
+        self.wiring = wiring
         if not self.mistakes or not self.readings:
             raise ModelError(Problem(f"nothing is known of {kit.name} that could be wrong.", "Add circuit.cir, or a list of its parts with a board."))
         self.laws = {**as_they_stand(kit), **laws(kit, build)} if kit.unit else {}
@@ -75,7 +79,7 @@ class Table:
 
     def _made_of(self) -> tuple[object, ...]:
         """All that its tables hang on."""
-        return (content_of(self.kit.folder) if self.keep else b"", self.kit.changes, self.kit.reach, self.draws, self.seed, sorted(self.laws.items()))
+        return (content_of(self.kit.folder) if self.keep else b"", self.kit.changes, self.kit.reach, self.draws, self.seed, self.wiring, sorted(self.laws.items()))
 
     @cached_property
     def many(self) -> Array:
@@ -166,22 +170,60 @@ class Table:
         rests = np.bincount(self.states)[0] == 1  # else its many draws are in two places
         for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS or (rests and r.quantity in ("voltage", "current", "tone"))):
             middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row] ** 2).mean(axis=1))
-            near = np.abs(mean[row] - mean[row, 0]) < NEAR_GOOD * max(wide, self.noise(row))
-            mean[row] += near * (middle - mean[row, 0])
+            beside = self._beside(row, table[row, 0], twice)
+            near = np.abs(mean[row] - beside) < NEAR_GOOD * max(wide, self.noise(row))
+            mean[row] += near * (middle - beside)
             few = np.where(near, own, own[0])
             off[row] *= np.where(few > 0, np.clip(wide / np.maximum(few, 1e-30), 1.0, MOST_WIDER), 1.0)[:, None]
         return mean, off
 
+    def _beside(self, row: int, good: Array, twice: NDArray[np.bool_]) -> Array:
+        """(states,): what the good unit reads in the mean of the very draws that each state was tried in, of ``good`` (draws,)."""
+        out = np.full(self.states.size, good.mean())
+        if self.readings[row].quantity in FEW_DRAWS:
+            every = np.array([True, *(m.varies for m in self.mistakes)])[self.states]
+            out[~every & ~twice] = good[:DRAWS_OF_OHMS].mean()
+        return out
+
     @cached_property
     def junctions(self) -> NDArray[np.bool_]:
         """(readings, states): where meters of one kind and another show other ohms, since a junction lies in the way."""
-        mean, off = self._drawn
-        out = np.zeros(mean.shape, dtype=bool)
+        out = np.zeros((len(self.readings), self.states.size), dtype=bool)
         rows = [row for row, r in enumerate(self.readings) if r.quantity == "resistance"]
-        kinds = np.stack([mean[rows] + off[rows][..., k :: len(METERS)].mean(axis=2) for k in range(len(METERS))])
-        out[rows] = np.ptp(kinds, axis=0) > JUNCTION
+        drawn = self.scaled(self.table)[rows][:, self.states]
+        beside = drawn - drawn[:, :1]  # draw by draw: what tolerances do is the same in both
+        apart = [np.ptp([_middle(part[..., k :: len(METERS)]) for k in range(len(METERS))], axis=0) > JUNCTION for part in (drawn, beside)]
+        out[rows] = apart[0] & (apart[1] | apart[0][:, :1])
         varies = np.array([False, *(m.varies for m in self.mistakes)])[self.states]
         out[:, varies] = out[:, :1]  # there draws differ anyway
+        return out
+
+    @cached_property
+    def within(self) -> NDArray[np.bool_]:
+        """(readings, states): where a good unit has a junction in the way, and nothing is read that this may not show."""
+        out: NDArray[np.bool_] = self.junctions[:, :1] & (self.lows > self.lows[:, :1] - JUNCTION)
+        return out & ~(self.lugs & (self.lows > self.highs[:, :1] + JUNCTION))
+
+    @cached_property
+    def least(self) -> Array:
+        """(readings, states): what nothing is read below; −∞ where there is no such end."""
+        return np.where(self.junctions, self.lows, np.where(self.within, self.lows[:, :1], -np.inf))
+
+    @cached_property
+    def most(self) -> Array:
+        """(readings, states): what nothing is read above; ∞ where there is no such end."""
+        return np.where(self.lugs & self.junctions, self.highs, np.where(self.lugs & self.within, self.highs[:, :1], np.inf))
+
+    @cached_property
+    def lugs(self) -> NDArray[np.bool_]:
+        """(readings, 1): whether it is read at a lug."""
+        return np.array([[r.lugs] for r in self.readings])
+
+    @cached_property
+    def highs(self) -> Array:
+        """(readings, states): the most that any meter shows."""
+        mean, off = self._drawn
+        out: Array = mean + off.max(axis=2)
         return out
 
     @cached_property
@@ -197,12 +239,12 @@ class Table:
         are judged by."""
         mean, off = (part.copy() for part in self._drawn)
         either = np.where(np.arange(self.draws) % 2, 1.0, -1.0)
-        # Through a junction anything may be read from what lies beside it upwards, till the display says open.
-        low, top = self.lows, math.log(FLOOR["resistance"][1])
+        # Through a junction anything may be read from what lies beside it upwards, till the display says open; at lugs up to what any meter shows.
+        low, top = self.lows, np.where(self.lugs, self.highs, math.log(FLOOR["resistance"][1]))
         mean = np.where(self.junctions, (low + top) / 2, mean)
         off = np.where(self.junctions[..., None], ((top - low) / math.sqrt(12.0))[..., None] * either, off)
         # Where a good unit has one in the way nothing is told but what lies below all that it may read.
-        within = self.junctions[:, :1] & (low > low[:, :1] - JUNCTION)
+        within = self.within
         below = self.junctions[:, :1] & ~within & ~self.junctions  # what has a junction itself reads anything from its own least upwards
         mean = np.where(within, mean[:, :1], mean)
         off = np.where(within[..., None], off[:, :1], np.where(below[..., None], VAGUE * either, off))
@@ -257,8 +299,18 @@ class Table:
         about = a.transpose(1, 0, 2) @ b.transpose(1, 2, 0) / max(self.draws - 1, 1)
         wide, broad = (np.sqrt((one**2).sum(axis=2).T / max(self.draws - 1, 1)) for one in (a, b))
         out: Array = (1.0 - SHRUNK) * about + SHRUNK * self.related[np.ix_(rows, columns)] * wide[:, :, None] * broad[:, None, :]
-        other = np.not_equal.outer(rows, columns)
-        out[other & (vague[rows][:, states].T[:, :, None] | vague[columns][:, states].T[:, None, :])] = 0.0
+        one, two = vague[rows][:, states].T[:, :, None], vague[columns][:, states].T[:, None, :]
+        out[np.not_equal.outer(rows, columns) & (one | two)] = 0.0
+        places = self.places
+        alike = np.not_equal.outer(rows, columns) & one & two & (places[rows][:, states].T[:, :, None] == places[columns][:, states].T[:, None, :])
+        out[alike] = (wide[:, :, None] * broad[:, None, :])[alike]  # two lugs of one net are read as one
+        return out
+
+    @cached_property
+    def places(self) -> NDArray[np.int64]:
+        """(readings, states): a number for what is read there, the same where two places read the same, whatever it is."""
+        mean, low = (np.round(part / ALIKE).astype(np.int64) for part in (self.seen[0], self.lows))
+        out: NDArray[np.int64] = mean * 100_000 + low
         return out
 
     @cached_property
@@ -345,6 +397,9 @@ class Table:
                 if r.quantity not in (*SENSES, "lifted"):
                     middle, wide = mean[row, at], own[row, at]
                     alike = (middle[a] - middle[b]) ** 2 <= APART**2 * (wide[a] + wide[b])
+                    least = self.least[row, at]
+                    least = np.where(np.isfinite(least), least, 0.0)  # ohms on this scale are never that little
+                    alike &= np.abs(least[a] - least[b]) <= JUNCTION
                     a, b = a[alike], b[alike]
         out = np.eye(first.size, dtype=bool)
         out[a, b] = out[b, a] = True
@@ -374,6 +429,12 @@ class Table:
     @cached_property
     def by_key(self) -> dict[Observable, Reading]:
         return {r.of: r for r in self.readings}
+
+
+def _middle(draws: Array) -> Array:
+    """The mean of draws along the last axis, of those that have a solution; nothing where none has."""
+    known = np.isfinite(draws)
+    return np.asarray(np.where(known, draws, 0.0).sum(axis=-1) / np.maximum(known.sum(axis=-1), 1))
 
 
 def judged_as(r: Reading) -> str:

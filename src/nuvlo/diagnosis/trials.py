@@ -20,7 +20,7 @@ from nuvlo.circuit.circuit import Circuit
 from nuvlo.circuit.equations import Equations
 from nuvlo.circuit.faults import Missing, Moved, Turned, fault_named
 from nuvlo.circuit.loaded import shown
-from nuvlo.circuit.ohms import FAINT, GENTLE, SLIGHT, STRONG, Unpowered
+from nuvlo.circuit.ohms import FAINT, GENTLE, SLIGHT, STRONG, Ohmmeter, Unpowered
 from nuvlo.circuit.operating_point import (
     OperatingPoint,
     Tolerances,
@@ -40,9 +40,11 @@ from nuvlo.kit import Kit
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.tones import tones_at
+from nuvlo.model.wired import thrown, usual_of, wired
 
 FEW_DRAWS = ("resistance", "capacitance")
 METERS = (STRONG, GENTLE, FAINT, SLIGHT)  # of one kind and another, that ohms may be read with
+AT_LUGS = (STRONG, GENTLE, FAINT, Ohmmeter())  # where an open wire is looked for the faintest would not tell it
 DRAWS_OF_OHMS = len(METERS)  # of each mistake of these: they are dear, and few are enough
 SELDOM = 0.5  # share of the mistakes, the rarest, that get half as many draws
 ROUGHLY = Tolerances(vntol=1e-6)  # what floats, as all does at an empty socket, is never found more closely, and no meter shows it
@@ -74,6 +76,7 @@ class Trials:
         self.kit, self.readings, self.laws, self.base, self.draws, self.often = kit, readings, laws, base, draws, often
         self.everyone: list[Mistake | None] = [None, *mistakes]
         self.good: dict[int, Found] = {}
+        self.lugs = wired(kit) if any(r.lugs for r in readings) else None
 
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution, and of what is looked at. Where there are
@@ -170,9 +173,21 @@ class Trials:
                 if isinstance(fault_named(key), Turned | Moved):
                     continue  # so is the circuit itself
                 if key not in values:
-                    values[key] = np.full(len(some) * draws, usual(self.kit, self.laws, key))
+                    values[key] = np.full(len(some) * draws, self._usual(key))
                 values[key][mine] = amounts
         return values
+
+    def _usual(self, key: str) -> float:
+        """What stands for an override where nothing is wrong."""
+        if self.lugs and "." not in key and key not in self.laws and self.lugs.has_parameter(key):  # a contact
+            return usual_of(self.lugs, key)
+        return usual(self.kit, self.laws, key)
+
+    def _bare(self, r: Reading) -> tuple[Circuit, dict[str, float]]:
+        """What an ohmmeter sees, and how switches are thrown meanwhile."""
+        if not r.lugs:
+            return self.kit.unpowered(*r.nodes), {}
+        return wired(self.kit), thrown(self.kit, r.throw) if r.throw else {}
 
     def _read(self, some: Sequence[Mistake | None], draws: int, wrong: _Circuits) -> dict[int, Array]:
         """What every reading would be, by its row."""
@@ -220,14 +235,16 @@ class Trials:
         cold = self._values(some, draws, cold=True)
         members = len(some) * draws
         out: dict[int, Array] = {}
-        rows: dict[int, list[int]] = {}
-        for row in (k for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS):
-            rows.setdefault(id(self.kit.unpowered(*self.readings[row].nodes)), []).append(row)
+        rows: dict[tuple[int, str], list[int]] = {}
+        for row, r in ((k, r) for k, r in enumerate(self.readings) if r.quantity in FEW_DRAWS):
+            rows.setdefault((id(self._bare(r)[0]), r.throw), []).append(row)
             out[row] = np.full(members, np.nan)
         for some_rows in rows.values():
-            circuit = self.kit.unpowered(*self.readings[some_rows[0]].nodes)
+            circuit, set_so = self._bare(self.readings[some_rows[0]])
             known = known_to(circuit, cold)
-            for turn, meter in enumerate(METERS):  # one draw after another on a meter of another kind: which it is nobody knows
+            for key, value in set_so.items():  # but for what a mistake makes of it
+                known[key] = np.where(known[key] == self._usual(key), value, known[key]) if key in known else np.full(members, value)
+            for turn, meter in enumerate(AT_LUGS if self.readings[some_rows[0]].lugs else METERS):  # one draw after another on a meter of another kind: which it is nobody knows
                 mine = np.flatnonzero(np.arange(members) % draws % len(METERS) == turn)
                 if not mine.size:
                     continue

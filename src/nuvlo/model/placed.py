@@ -38,6 +38,7 @@ class Placed:
     cold: Cold | None = None
     heater: Heater | None = None
     throw: str = ""  # how a switch is thrown meanwhile, as the kit names it
+    lugs: bool = False  # whether the nodes are those of lugs, of the unit with its wires as elements (:func:`~nuvlo.model.wired.wired`)
 
     @property
     def quantity(self) -> str:

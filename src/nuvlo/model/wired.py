@@ -2,41 +2,26 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 from typing import NamedTuple
 
-import numpy as np
-
-from nuvlo.arrays import Array
 from nuvlo.circuit.cards import Card
 from nuvlo.circuit.circuit import Circuit, Overrides
 from nuvlo.circuit.expression import constant
 from nuvlo.circuit.faults import Bridge, Missing
-from nuvlo.circuit.ohms import OPEN_ABOVE, each_resistance, resistance
+from nuvlo.circuit.ohms import resistance
 from nuvlo.kit import Kit, Wire
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.schema import Switch, Throw
 from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model.bonds import Link, shell_bonds
-from nuvlo.model.ensemble import known_to, laws
-from nuvlo.model.windows import Window
-from nuvlo.quantity import Measured, Verdict, judge
+from nuvlo.model.ensemble import known_to
 
 WIRE_OHMS = 0.02  # of one wire with its joints
-NEAREST_OPEN = math.log(OPEN_ABOVE)  # where an open reading stands among the others
-LEAST_SPREAD = 0.03  # of ln Ω: a reading is never known better, contacts and meters counted
-LEAST_OHMS = 0.5  # below which ohms are all alike
-WEIGHT = {"missing": 1.0, "exchanged": 1.0, "beside": 0.8, "case": 0.5}  # how often each happens (common practice, no source)
 CASE_OHMS = 0.1
 APART_OHMS = 1e12  # of a contact that is open
-MOST_ALONE = 200  # of readings that are solved one by one where all at once loses them
-MOST_TOLD, LEAST_TOLD = 3, 0.03  # mistakes of a group that are named, and the share of a suspicion that is worth a look
-ALIKE = 0.02  # of ln Ω: mistakes that nowhere read further apart are one to a meter
-FEW_PLACES, LIKELY = 3, 30  # places that every mistake is held against, and mistakes that all are
-UNKNOWN = 1.0  # what a reading without a solution takes from a mistake: neither for it nor ruled out
 
 
 @dataclass(frozen=True)
@@ -48,21 +33,7 @@ class WireMistake:
     overrides: tuple[tuple[str, float], ...]
 
 
-@dataclass(frozen=True)
-class Suspected:
-    """Mistakes that read alike at every place taken, and how well they explain what was read (0 to 1, all together 1)."""
-
-    mistakes: tuple[WireMistake, ...]
-    share: float
-
-    @property
-    def words(self) -> str:
-        told = ", or ".join(m.words for m in self.mistakes[:MOST_TOLD])
-        more = len(self.mistakes) - MOST_TOLD
-        return f"{told}, or one of {more} more that read the same so far" if more > 0 else told
-
-
-class _Leads(NamedTuple):
+class Leads(NamedTuple):
     """The nodes of the red and of the black lead, and how a switch is thrown meanwhile."""
 
     red: str
@@ -117,6 +88,13 @@ def wired(kit: Kit) -> Circuit:
     """The unit, sockets empty, with a node for each lug and a resistor for each wire that is rung out, ``rwire_3``, and for each
     contact of a switch that is no element, in the throw in which the circuit stands."""
     assert kit.unit is not None
+    if "wired" not in kit.memory:
+        kit.memory["wired"] = _made(kit)
+    found: Circuit = kit.memory["wired"]
+    return found
+
+
+def _made(kit: Kit) -> Circuit:
     base = kit.unpowered(*(w.net for w in kit.rung_out))
     lugs = _lugs(kit)
     cards = [_moved(kit, card, lugs) for card in base.netlist.top.cards]
@@ -251,103 +229,27 @@ def _beside(end: str, nets: Mapping[str, str]) -> list[str]:
 
 def shown_at(kit: Kit, places: Sequence[Observable], values: Overrides) -> dict[Observable, float]:
     """Ω that a meter shows at each of the ``places`` of one unit, read one after the other; infinite where open."""
-    circuit, leads = wired(kit), _leads(kit)
+    circuit, at = wired(kit), leads(kit)
     known = known_to(circuit, values)
-    return {p: float(resistance(circuit, leads[p].red, leads[p].black, None, {**known, **_set_so(kit, leads[p])}).ohms[0]) for p in places}
+    return {p: float(resistance(circuit, at[p].red, at[p].black, None, {**known, **_set_so(kit, at[p])}).ohms[0]) for p in places}
 
 
-def _leads(kit: Kit) -> dict[Observable, _Leads]:
+def leads(kit: Kit) -> dict[Observable, Leads]:
     """Where the meter's leads lie for each reading of the ring-out."""
     black = black_node(kit)
-    return {ohms_at(p): _Leads(node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.of: _Leads(*p.nodes, p.state) for p in probes(kit)}
+    return {ohms_at(p): Leads(node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.of: Leads(*p.nodes, p.state) for p in probes(kit)}
 
 
-def _usual(circuit: Circuit, key: str) -> float:
+def usual_of(circuit: Circuit, key: str) -> float:
     """What a value that a throw sets is in the circuit."""
     element, _, parameter = key.partition(".")
     return circuit.given(element, parameter) if parameter else float(circuit.parameter(circuit.element(element), "value", {}))
 
 
-def _set_so(kit: Kit, leads: _Leads) -> dict[str, float]:
+def _set_so(kit: Kit, leads: Leads) -> dict[str, float]:
     return thrown(kit, leads.throw) if leads.throw else {}
 
 
 def _nets(kit: Kit) -> dict[str, str]:
     """The net of every place that wires or bonds lead to."""
     return {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
-
-
-def readings(kit: Kit, places: Sequence[Observable], wrong: Sequence[WireMistake]) -> Array:
-    """(M, P) Ω that each of the ``places`` shows to ground with each mistake in the nominal unit; NaN without a solution."""
-    circuit, many = wired(kit), len(places)
-    leads = _leads(kit)
-    faults: dict[str, Array] = {}
-    for k, place in enumerate(places):
-        for key, value in _set_so(kit, leads[place]).items():
-            faults.setdefault(key, np.full(len(wrong) * many, _usual(circuit, key)))[k::many] = value
-    for k, m in enumerate(wrong):
-        for key, value in m.overrides:
-            none = _usual(circuit, key) if circuit.has_parameter(key) else 0.0 if key.endswith(".missing") else np.inf
-            faults.setdefault(key, np.full(len(wrong) * many, none))[k * many : (k + 1) * many] = value
-    nominal = {name: law.nominal for name, law in laws(kit).items()}
-    pairs = [(leads[p].red, leads[p].black) for p in places] * len(wrong)
-    known = known_to(circuit, nominal)
-    found = each_resistance(circuit, pairs, {**known, **faults})
-    # What is lost among many is found among few, or alone: a mistake that is not solved would never be named.
-    for size in (len(pairs), 1):
-        lost = np.flatnonzero(np.isnan(found))[:MOST_ALONE if size == 1 else None]
-        for some in np.array_split(lost, max(1, -(-lost.size // size))) if lost.size else ():
-            found[some] = each_resistance(circuit, [pairs[k] for k in some], {**known, **{key: row[some] for key, row in faults.items()}})
-    return found.reshape(len(wrong), many)
-
-
-def explained(kit: Kit, taken: Mapping[Observable, Measured], windows: Sequence[Window], most: int = 4) -> list[Suspected]:
-    """The single wiring mistakes that explain what was read at places, best first; empty where nothing is out of its window.
-
-    Each reading is held against what a mistake would show, on the scale of ln Ω, as wide as its window of good units, with the
-    heavy tails of Cauchy: one odd reading does not rule a mistake out.
-    """
-    by_place = {w.of: w for w in windows}
-    places = [p for p in taken if p in by_place]
-    read = {p: taken[p].value for p in places}
-    out = [p for p in places if judge(taken[p], by_place[p].low, by_place[p].high) is Verdict.OUT]
-    if not out:
-        return []
-    out.sort(key=lambda p: -_apart(read[p], by_place[p].nominal) / _spread(by_place[p]))
-    left = mistakes(kit)
-    told: dict[WireMistake, float] = {}
-    would_read: dict[WireMistake, list[float]] = {}
-    # What is out is solved for every mistake, and the rest only for those that are still likely.
-    for some in (out[:FEW_PLACES], [p for p in places if p not in out[:FEW_PLACES]]):
-        if not some:
-            continue
-        for m, row in zip(left, readings(kit, some, left), strict=True):
-            would_read.setdefault(m, []).extend(row)
-            told[m] = told.get(m, math.log(WEIGHT[m.kind])) - sum(
-                math.log1p((_apart(read[p], would) / _spread(by_place[p])) ** 2) if not math.isnan(would) else UNKNOWN
-                for p, would in zip(some, row, strict=True)
-            )
-        left = sorted(left, key=lambda m: -told[m])[:LIKELY]
-    groups: list[list[WireMistake]] = []
-    for m in left:
-        alike = (g for g in groups if all(_apart(a, b) < ALIKE for a, b in zip(would_read[m], would_read[g[0]], strict=True)))
-        if (mine := next(alike, None)) is not None:
-            mine.append(m)
-        else:
-            groups.append([m])
-    best = told[left[0]]
-    total = sum(math.exp(told[m] - best) for m in left)
-    ranked = [Suspected(tuple(g), sum(math.exp(told[m] - best) for m in g) / total) for g in groups]
-    return sorted(ranked, key=lambda s: -s.share)[:most]
-
-
-def _apart(one: float, other: float) -> float:
-    """Between two readings on the scale of ln Ω."""
-    a, b = (NEAREST_OPEN if not np.isfinite(x) else math.log(max(x, LEAST_OHMS)) for x in (one, other))
-    return abs(a - b)
-
-
-def _spread(window: Window) -> float:
-    if not np.isfinite(window.nominal) or window.nominal <= LEAST_OHMS:
-        return 10 * LEAST_SPREAD
-    return max(LEAST_SPREAD, _apart(window.low, window.high) / 2 if window.low > 0 else 0.3)

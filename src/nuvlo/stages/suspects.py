@@ -20,9 +20,7 @@ from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable
-from nuvlo.model.asked import ringing_out
-from nuvlo.model.wired import explained
-from nuvlo.model.working import WorkingModel
+from nuvlo.model.wired import probes
 from nuvlo.quantity import Measured, format_value
 from nuvlo.stages.answer import Solved
 from nuvlo.stages.slips import slip
@@ -34,7 +32,6 @@ LEAST = 0.02  # share of a suspect that is worth showing
 WORTH_BITS = 0.01  # expected of a reading that is worth taking
 OFFERED, MOST_OFFERED = 0.4, 3  # share of a suspect that may be said to be it at a touch, and how many of its mistakes
 APART = 1.0  # spreads by which a reading must part the suspects to be worth showing
-OF_WIRES = "Wires alone were tried. Where none of these is so, the board is not right: look at its parts and joints."
 GAUGES = 5  # readings beside the one to take, those that part the suspects most
 COMPARED = 3  # suspects whose readings are told
 OFF_FIRST = "Power off. "
@@ -50,6 +47,8 @@ REPAIRS = {
     "open": "Look whether it is there at all; heat both its joints again with fresh solder.", "cold": "Heat its joints again with fresh solder.",
     "lead": "Bend it back, or cut it shorter.", "turned": "Take it out by its legs, one after another, and turn it.",
     "backwards": "Take it out of its socket. Fit a new one, notch to notch.", "absent": "Set it in, every leg in its hole.",
+    "wire-open": "Look whether it is there, and soldered at both ends; then read it once more.", "wire-exchanged": "Put each on the lug that the list names.",
+    "wire-beside": "Put it on the lug that the list names.", "wire-ground": "Look for a whisker of wire or a lug that leans on metal, and bend it off.",
     "crossed": "Put each lead on its own lug; then try the pot from end to end.", "strap": "Fit the strap and read its ohms.", "plug": "Turn the plug; then look for what was hurt.",
 }  # fmt: skip
 UNREAD = Measured(math.nan, 0.0, "")
@@ -111,14 +110,11 @@ class Suspicion(Solved):
     why: str = ""
     compared: tuple[Compared, ...] = ()
     sure: bool = False  # of the first suspect, so that it is put right
-    wires: bool = False  # whether only wires were tried
     again: str = ""  # why one reading is taken again before anybody is accused
 
     @property
     def verdict(self) -> str:
         """What is to be said before all else, where the readings say something; empty else."""
-        if self.wires:
-            return OF_WIRES
         if self.again:
             return "Before anything is looked for: one reading is to be taken again."
         first = self.suspects[0].share if self.suspects else 0.0
@@ -162,9 +158,10 @@ def _found_offers(found: Suspicion) -> list[tuple[str, str]]:
 def taken_of(build: Build, diagnosis: Diagnosis) -> dict[Observable, Measured]:
     """The newest reading of each thing that the diagnosis knows, in the order in which they were taken."""
     known = {r.of for r in diagnosis.readings}
+    wiring = diagnosis.wiring  # what a lug read before it was wired tells of no wire
     out: dict[Observable, Measured] = {}
     for r in build.readings:
-        if r.of in known:
+        if r.of in known and (not wiring or r.stage == Stage.HOOK_UP.value):
             out.pop(r.of, None)
             out[r.of] = r.measured
     return out
@@ -192,17 +189,6 @@ def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[
         suspects=suspects, more=_folded(ranking, shown), good=ranking.nothing_shown, unexplained=ranking.unexplained, next=reading, sure=sure and reading is None,
         why=_why(diagnosis, reading, mine), compared=_compared(diagnosis, reading, taken, mine),
     )  # fmt: skip
-
-
-def suspect_wires(model: WorkingModel, build: Build) -> Suspicion:
-    """Which wiring mistakes explain what was rung out, the board taken to be right."""
-    taken = {r.of: r.measured for r in build.readings if r.stage == Stage.HOOK_UP.value and r.of.quantity == "resistance"}
-    every = explained(model.kit, taken, model.predict(ringing_out(model.kit)), len(LETTERS))
-    shown = [x for x in every if x.share >= LEAST]
-    suspects = tuple(
-        Suspect(letter, tuple(m.words for m in x.mistakes), "wire", (), x.share) for letter, x in zip(LETTERS, shown, strict=False)
-    )  # fmt: skip
-    return Suspicion(suspects=suspects, more=len(every) - len(shown), wires=True)
 
 
 def _look_first(diagnosis: Diagnosis, taken: Mapping[Observable, Measured], group: Group) -> Reading | None:
@@ -329,6 +315,8 @@ def _example(kit: Kit, found: Suspicion) -> str:
 def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     """What to do, and where the leads go."""
     place = r.of.place
+    if r.lugs:
+        return _at_lugs(kit, r)
     red, black = (kit.named_place(n) for n in r.nodes) if r.nodes[0] else ("", "")
     leads = f"Red on {red}, black on {black}"
     named = f"{listed(r.through)} in series" if r.through else ""
@@ -359,8 +347,20 @@ def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     return f"Volts at {place}", f"Power on. Red on {red}, black on {black}."
 
 
+def _at_lugs(kit: Kit, r: Reading) -> tuple[str, str]:
+    """The same of a reading of the ring-out."""
+    probe = next((p for p in probes(kit) if p.of == r.of), None)
+    if probe is not None:
+        return f"{probe.switch.part}, {probe.throw.name}: ring out {probe.red} to {probe.black}", f"{probe.switch.part}: {probe.throw.name}. Red on {probe.red}, black on {probe.black}."
+    black = "ground" if kit.black in GROUND_NAMES else kit.black_at
+    return f"Ring out {r.of.place} to {black}", f"Red on {r.of.place}, black on {black}; controls and switches where they start."
+
+
 def _places(kit: Kit, r: Reading) -> list[str]:
     """What is lit: the point or part that the red lead is on, and a lifted part."""
+    if r.lugs:
+        probe = next((p for p in probes(kit) if p.of == r.of), None)
+        return [probe.red, probe.black] if probe else [r.of.place]
     if r.quantity == "lifted":
         return [r.of.place]
     return [name for node in r.nodes if node and node not in GROUND_NAMES and (name := kit.lead_on(node)[0])]
@@ -369,7 +369,7 @@ def _places(kit: Kit, r: Reading) -> list[str]:
 def leads_of(kit: Kit, found: Suspicion) -> tuple[tuple[str, str], ...]:
     """Where red and black go on the board: a pad as ``R1.2``, and the colour."""
     r = found.next
-    if r is None or not r.nodes[0]:
+    if r is None or not r.nodes[0] or r.lugs:
         return ()
     out = []
     for node, colour in zip(r.nodes, ("red", "black"), strict=True):

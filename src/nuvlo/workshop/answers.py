@@ -15,7 +15,7 @@ from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
 from nuvlo.stages.answer import Asked, Solved
 from nuvlo.stages.registry import asked_as, key, row
-from nuvlo.stages.suspects import suspect, suspect_wires
+from nuvlo.stages.suspects import suspect
 from nuvlo.stages.task import Task
 
 SUSPECTS = "suspects"
@@ -49,7 +49,7 @@ class Answers:
     def __init__(self) -> None:
         self.solved: Mapping[Stage | str, Answer] = {}
         self._model: tuple[object, WorkingModel] | None = None
-        self._diagnosis: tuple[object, Diagnosis] | None = None
+        self._diagnoses: dict[bool, tuple[object, Diagnosis]] = {}  # of what is read while wires are rung out, and of all else
 
     def question(self, stage: Stage, kit: Kit, build: Build, only_drawer: bool) -> Question:
         """What ``stage`` would ask now."""
@@ -67,16 +67,17 @@ class Answers:
         read = tuple((r.of, r.measured) for r in build.readings)
         return Question(stopped.stage, (_fitted(kit, build), stopped.id, read, skipped), stopped)
 
-    def diagnosis(self, kit: Kit, build: Build, habits: Callable[[], Habits]) -> Diagnosis:
-        """The table of mistakes for what is in the unit; the one that was made for the same parts is used again."""
-        state = _fitted(kit, build)
-        if self._diagnosis is None or self._diagnosis[0] != state:
-            self._diagnosis = (state, Diagnosis(kit, build, habits=habits()))
-        return self._diagnosis[1]
+    def diagnosis(self, kit: Kit, build: Build, habits: Callable[[], Habits], stage: Stage) -> Diagnosis:
+        """The table of mistakes for what is in the unit, and for what is read in ``stage``; the one that was made for the same parts is used again."""
+        state, wiring = _fitted(kit, build), stage is Stage.HOOK_UP
+        if self._diagnoses.get(wiring, (None,))[0] != state:
+            self._diagnoses[wiring] = (state, Diagnosis(kit, build, habits=habits(), wiring=wiring))
+        return self._diagnoses[wiring][1]
 
-    def knows_table(self, kit: Kit, build: Build) -> bool:
+    def knows_table(self, kit: Kit, build: Build, stage: Stage) -> bool:
         """Whether it takes no time to say what went wrong."""
-        return self._diagnosis is not None and self._diagnosis[0] == _fitted(kit, build) and "table" in vars(self._diagnosis[1])
+        state, made = self._diagnoses.get(stage is Stage.HOOK_UP, (None, None))
+        return made is not None and state == _fitted(kit, build) and "table" in vars(made)
 
     def take(self, answer: Answer) -> None:
         """Take in an answer."""
@@ -93,8 +94,6 @@ def solve(question: Question, asked: Asked) -> Answer:
     """Put a question to the model. Slow; changes nothing. What cannot be solved is an answer too, and says why."""
     ask = row(question.stage).ask
     try:
-        if question.stopped is not None and question.stage is Stage.HOOK_UP:
-            return Answer(question, suspect_wires(asked.model, asked.build))
         if question.stopped is not None and asked.diagnosis is not None:
             return Answer(question, suspect(asked.diagnosis, asked.build, question.stopped, asked.skipped))
         return Answer(question, ask(asked) if ask else Solved())

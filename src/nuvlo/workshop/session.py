@@ -10,6 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Protocol, TypeVar
 
+from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.diagnosis.mistakes import Flaw, flaws_of
 from nuvlo.files.mistakes import Habits
 from nuvlo.files.whole import file_name
@@ -182,8 +183,7 @@ class Session:
         with self.lock:
             question = self.snapshot().suspecting
             assert question is not None
-            wires = question.stage is Stage.HOOK_UP  # which are tried by themselves
-            diagnosis = None if wires else self._answers.diagnosis(self.kit, self.build, self._habits)
+            diagnosis = self._answers.diagnosis(self.kit, self.build, self._habits, question.stage)
             return question, Asked(self.working_model(), diagnosis=diagnosis, skipped=self.skipped)
 
     def _flaws(self) -> tuple[Flaw, ...]:
@@ -201,19 +201,24 @@ class Session:
 
     def wants_table(self) -> bool:
         """Whether it is still to be worked out what each mistake would read, before a reading stops the unit in hand."""
-        return self.kit.unit is not None and not self._answers.knows_table(self.kit, self.build)
+        wires = self.stage is not Stage.HOOK_UP or bool(self.kit.rung_out)
+        return self.kit.unit is not None and wires and not self._answers.knows_table(self.kit, self.build, self.stage)
 
     def make_table(self) -> None:
         """Work that out. Some seconds of a large kit; for one thread: that which solves."""
         with self.lock:
-            diagnosis = self._answers.diagnosis(self.kit, self.build, self._habits)
+            diagnosis = self.diagnosis(self.stage)
         diagnosis.make_ready()
+
+    def diagnosis(self, stage: Stage) -> Diagnosis:
+        """What mistakes would make of what is read in a stage. Its table is not made before it is asked."""
+        return self._answers.diagnosis(self.kit, self.build, self._habits, stage)
 
     def accuse_at_once(self) -> None:
         """Say what went wrong in this state, where the table of mistakes is made already: that takes no time."""
         with self.lock:
             asked = self.snapshot().wants_suspects()
-            if asked and asked.stage is not Stage.HOOK_UP and self._answers.knows_table(self.kit, self.build):
+            if asked and self._answers.knows_table(self.kit, self.build, asked.stage):
                 self.adopt(answers.solve(*self.accusing()))
 
     def solve(self, stage: Stage) -> Answer:

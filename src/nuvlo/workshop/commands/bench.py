@@ -6,25 +6,26 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nuvlo.craft.high_voltage import is_high
-from nuvlo.diagnosis.mistakes import ids_of, single_mistakes
+from nuvlo.diagnosis.diagnosis import Group
+from nuvlo.diagnosis.mistakes import ids_of
 from nuvlo.diagnosis.probes import BOARD, TOUCH, WHOLE, looks_of, touched_of
+from nuvlo.diagnosis.wires import LEAST_TOLD, MOST_TOLD, every_mistake, in_words_of
 from nuvlo.instruments import InstrumentError
 from nuvlo.instruments.bench import observed
 from nuvlo.kit import Stage
 from nuvlo.logbook import CurveTaken, Exported, HoldPassed, MistakeFound, PartReworked, ReadingTaken, TrimmerTurned
-from nuvlo.measurement import LEADS, Observable, loose, ohms_at
+from nuvlo.measurement import LEADS, Observable, loose
 from nuvlo.measurement.trace import Sweep
 from nuvlo.model import Band
 from nuvlo.model.asked import ringing_out
-from nuvlo.model.bonds import shell_bonds
-from nuvlo.model.wired import LEAST_TOLD, Suspected, explained, probes
 from nuvlo.problems import Problem
 from nuvlo.progress import pause
+from nuvlo.quantity import Verdict, judge
 from nuvlo.stages import leads as meter_leads
 from nuvlo.stages import prove
 from nuvlo.stages.fit import reopened
 from nuvlo.stages.set_up import Trims
-from nuvlo.stages.suspects import PROBING
+from nuvlo.stages.suspects import PROBING, taken_of
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.words import listed
 from nuvlo.workshop import answers, papers
@@ -172,7 +173,7 @@ def found(s: Session, given: Words) -> Reply:
     if suspect is not None and not 1 <= int(number) <= len(suspect.words):
         raise Refused(Problem(f"{letter} has {len(suspect.words)} mistakes, no number {number}.", f"For example: found {letter.lower()}1."))
     text = suspect.words[int(number) - 1] if suspect else given.text
-    every = single_mistakes(s.kit)
+    every = every_mistake(s.kit)
     known = ids_of(every, [(suspect.ids[int(number) - 1] if suspect and suspect.ids else "", text)])
     mistake = next((m for m in every if m.id in known), None)
     refs, cause = (mistake.refs, mistake.kind) if mistake else ((), OTHER)
@@ -270,26 +271,28 @@ def sweep(s: Session, given: Nothing) -> Work:
 
 
 def explain(s: Session, given: Nothing) -> Work:
-    """Which single wiring mistake explains what was rung out so far."""
-    model = s.working_model()
-    places = {ohms_at(end) for w in s.kit.rung_out for end in (w.start, w.end)} | {ohms_at(bond.other) for bond in shell_bonds(s.kit)}
-    places |= {p.of for p in probes(s.kit)}
-    taken = {of: r.measured for of in places if (r := s.build.latest(of, Stage.HOOK_UP.value)) is not None}
-    if not taken:
+    """Which single mistake, of a wire or of a part, explains what was rung out so far."""
+    places = ringing_out(s.kit) if s.kit.unit is not None else []
+    if not any(s.build.latest(of, Stage.HOOK_UP.value) for of in places):
         raise Refused(Problem("nothing is rung out yet.", "Read a lug first: its ohms to ground."))
+    model, diagnosis = s.working_model(), s.diagnosis(Stage.HOOK_UP)
+    taken = taken_of(s.build, diagnosis)
 
-    def look() -> list[Suspected]:
-        windows = model.predict(ringing_out(model.kit))
+    def look() -> list[Group] | None:
+        if not any(judge(taken[w.of], w.low, w.high) is Verdict.OUT for w in model.predict(places) if w.of in taken):
+            return None
         pause()
-        return explained(model.kit, taken, windows)
+        return [g for g in diagnosis.rank(taken).groups if not g.silent and g.probability >= LEAST_TOLD]
 
-    def told(suspects: list[Suspected]) -> Reply:
-        if not suspects:
+    def told(suspects: list[Group] | None) -> Reply:
+        if suspects is None:
             return Reply("Nothing that was rung out is wrong.")
-        first, *others = (f"{x.words} ({100 * x.share:.0f} in 100)" for x in suspects if x.share >= LEAST_TOLD)
+        if not suspects:
+            return Reply("No single mistake explains what was rung out: look for two, or read again what is furthest off.")
+        first, *others = (f"{in_words_of(g.mistakes)} ({100 * g.probability:.0f} in 100)" for g in suspects[:MOST_TOLD])
         return Reply(f"Most likely: {'; or '.join([first, *others])}.")
 
-    return Work("Trying every wiring mistake", look, told)
+    return Work("Trying every mistake with wires and parts", look, told)
 
 
 def sheet(s: Session, given: Nothing) -> Reply:
