@@ -46,7 +46,7 @@ def say(session, line):
 
 def suspicion(session):
     """Whom the newest readings accuse, whatever the step in hand."""
-    diagnosis = session._answers.diagnosis(session.kit, session.build, session._habits)
+    diagnosis = session.diagnosis(Stage.WAKE)
     return suspect(diagnosis, session.build, next(f.task for f in session.findings(session.stage) if f.task.quantity == "voltage"))
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from nuvlo.desktop.jobs import LOG, MODEL, Job, Jobs, then_or_say
+from nuvlo.kit import Stage
 from nuvlo.logbook.errors import Overtaken
 from nuvlo.problems import NuvloError
 from nuvlo.progress import Stopped
@@ -296,7 +297,7 @@ class Controller(QObject):
         if session is None or shown is None:
             return
         question = shown.wanted(shown.stage) or shown.wants_suspects()
-        if question is None and shown.stage in HUNTED:
+        if question is None and shown.stage in (Stage.HOOK_UP, *HUNTED):
             self._ahead.start(AHEAD_MS)
         if question is None or question in (self._asked, self._given_up):
             return

@@ -206,12 +206,12 @@ class Table:
 
     @cached_property
     def least(self) -> Array:
-        """(readings, states): what nothing is read below; −∞ where there is no such end."""
-        return np.where(self.junctions, self.lows, np.where(self.within, self.lows[:, :1], -np.inf))
+        """(readings, states): what nothing is read below at lugs, where a junction lies in the way; −∞ where there is no such end."""
+        return np.where(self.lugs & self.junctions, self.lows, np.where(self.lugs & self.within, self.lows[:, :1], -np.inf))
 
     @cached_property
     def most(self) -> Array:
-        """(readings, states): what nothing is read above; ∞ where there is no such end."""
+        """(readings, states): what nothing is read above there; ∞ where there is no such end."""
         return np.where(self.lugs & self.junctions, self.highs, np.where(self.lugs & self.within, self.highs[:, :1], np.inf))
 
     @cached_property
@@ -301,8 +301,10 @@ class Table:
         out: Array = (1.0 - SHRUNK) * about + SHRUNK * self.related[np.ix_(rows, columns)] * wide[:, :, None] * broad[:, None, :]
         one, two = vague[rows][:, states].T[:, :, None], vague[columns][:, states].T[:, None, :]
         out[np.not_equal.outer(rows, columns) & (one | two)] = 0.0
+        if not self.wiring:
+            return out
         places = self.places
-        alike = np.not_equal.outer(rows, columns) & one & two & (places[rows][:, states].T[:, :, None] == places[columns][:, states].T[:, None, :])
+        alike = np.not_equal.outer(rows, columns) & self.lugs[rows, 0][:, None] & self.lugs[columns, 0] & one & two & (places[rows][:, states].T[:, :, None] == places[columns][:, states].T[:, None, :])
         out[alike] = (wide[:, :, None] * broad[:, None, :])[alike]  # two lugs of one net are read as one
         return out
 

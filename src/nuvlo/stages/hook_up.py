@@ -95,7 +95,7 @@ def advice_on(now: Finding, solved: Solved) -> str:
     if seconds and now.task.quantity == "resistance":
         return f"It rises for some {seconds:.0f} s while a capacitor charges: wait until it stands still."
     out = now.verdict is Verdict.OUT and now.task.quantity == "resistance" and now.task.target != leads.LEADS
-    return "'explain' says which single wiring mistake reads so; each further lug that is read makes it surer." if out else ""
+    return "'explain' says which single mistake, of a wire or of a part, reads so; each further lug that is read makes it surer." if out else ""
 
 
 def _headers(kit: Kit) -> list[Task]:
