@@ -11,7 +11,6 @@ from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Stage
 from nuvlo.logbook import PartReworked
-from nuvlo.measurement import ohms_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.ensemble import known_to, laws, sample
@@ -118,7 +117,7 @@ def test_every_kind_of_wire_has_its_row_and_an_id_is_one_change():
 
 
 def test_a_stop_in_hook_up_asks_on_and_what_it_was_is_put_right(bench):
-    """A bent transistor leg: the board, not a wire. It is read on, named by its letter, and the part is off the board for its repair."""
+    """A resistor ten times too small: the board, not a wire. It is read and looked at, named, and off the board for its repair."""
     session = bench(5, {"R6": "470R"})
     type_line(session, "stage hook_up")
     while session.snapshot().stop() is None:
@@ -131,14 +130,13 @@ def test_a_stop_in_hook_up_asks_on_and_what_it_was_is_put_right(bench):
         found = session.snapshot().suspicion
         if found.next is None:
             break
-        assert found.next.of in {ohms_at(p) if isinstance(p, str) else p for p in ringing_out(session.kit)}
-        assert session.now().task.title.startswith(("Ring out", "SW1", "Read"))
+        assert found.next.state == "off", "nothing is powered yet"
         execute(session, Command("read"))
         session.accuse()
     found = session.snapshot().suspicion
-    (k, words) = next((k, w) for s in found.suspects for k, w in enumerate(s.words) if w.startswith("R6 is"))
-    letter = next(s.letter for s in found.suspects if words in s.words)
-    before = len(session.build.readings)
-    type_line(session, f"found {letter.lower()}{k + 1}")
-    assert session.build.repairs[-1].mistake
-    assert any(isinstance(e.body, PartReworked) and e.body.ref == "R6" for e in session.log.events(session.build.id)), before
+    assert found.suspects[0].words[0].startswith("R6 is 470")
+    assert found.suspects[0].share > 0.9
+    assert session.now().task.title.startswith("Put it right: R6")
+    type_line(session, "found a")
+    assert session.build.repairs[-1].mistake == "decade r6=470"
+    assert any(isinstance(e.body, PartReworked) and e.body.ref == "R6" for e in session.log.events(session.build.id))

@@ -217,7 +217,7 @@ class Table:
     @cached_property
     def lugs(self) -> NDArray[np.bool_]:
         """(readings, 1): whether it is read at a lug."""
-        return np.array([[r.lugs] for r in self.readings])
+        return np.array([[r.lugs and r.quantity == "resistance"] for r in self.readings])
 
     @cached_property
     def highs(self) -> Array:

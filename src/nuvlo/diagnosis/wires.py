@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
-from nuvlo.diagnosis.probes import Reading
+from nuvlo.diagnosis.probes import WHOLE, Reading, readings_of
 from nuvlo.kit import Kit
+from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.model import wired
 from nuvlo.model.asked import ringing_out
 
@@ -33,6 +35,19 @@ def every_mistake(kit: Kit) -> list[Mistake]:
 
 
 def rung(kit: Kit) -> list[Reading]:
-    """The readings of the ring-out, at the lugs of the unit with each wire an element of its own."""
-    leads = wired.leads(kit)
-    return [Reading(of, "Ω", (leads[of].red, leads[of].black), throw=leads[of].throw, lugs=True) for of in ringing_out(kit)]
+    """The readings of the ring-out, at the lugs of the unit with each wire an element of its own; then what is read with the power off of the unit so:
+    the kit's own ohms, parts by themselves, looks."""
+    leads, nets = wired.leads(kit), {*wired.wired(kit).nodes, *GROUND_NAMES}
+    out = [Reading(of, "Ω", (leads[of].red, leads[of].black), throw=leads[of].throw, lugs=True) for of in ringing_out(kit)]
+    known = {r.of for r in out}
+    for r in readings_of(kit):
+        if r.quantity == "resistance" and not r.minutes and set(r.nodes) <= nets and r.of not in known:
+            out.append(replace(r, lugs=True))
+        elif r.quantity in ("lifted", "look", *WHOLE):
+            out.append(r)
+    return out
+
+
+def rings_out(kit: Kit, r: Reading) -> bool:
+    """Whether it is one of the ring-out, red on a lug or pad."""
+    return r.lugs and r.of in ringing_out(kit)

@@ -15,6 +15,7 @@ from nuvlo.craft.high_voltage import CLIPPED, is_high
 from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
 from nuvlo.diagnosis.mistakes import ids_of
 from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, looks_of
+from nuvlo.diagnosis.wires import rings_out
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kit import GROUND_NAMES
 from nuvlo.kit.step_id import StepId
@@ -315,7 +316,7 @@ def _example(kit: Kit, found: Suspicion) -> str:
 def _held(kit: Kit, r: Reading) -> tuple[str, str]:
     """What to do, and where the leads go."""
     place = r.of.place
-    if r.lugs:
+    if rings_out(kit, r):
         return _at_lugs(kit, r)
     red, black = (kit.named_place(n) for n in r.nodes) if r.nodes[0] else ("", "")
     leads = f"Red on {red}, black on {black}"
@@ -358,7 +359,7 @@ def _at_lugs(kit: Kit, r: Reading) -> tuple[str, str]:
 
 def _places(kit: Kit, r: Reading) -> list[str]:
     """What is lit: the point or part that the red lead is on, and a lifted part."""
-    if r.lugs:
+    if rings_out(kit, r):
         probe = next((p for p in probes(kit) if p.of == r.of), None)
         return [probe.red, probe.black] if probe else [r.of.place]
     if r.quantity == "lifted":
@@ -369,7 +370,7 @@ def _places(kit: Kit, r: Reading) -> list[str]:
 def leads_of(kit: Kit, found: Suspicion) -> tuple[tuple[str, str], ...]:
     """Where red and black go on the board: a pad as ``R1.2``, and the colour."""
     r = found.next
-    if r is None or not r.nodes[0] or r.lugs:
+    if r is None or not r.nodes[0] or rings_out(kit, r):
         return ()
     out = []
     for node, colour in zip(r.nodes, ("red", "black"), strict=True):
