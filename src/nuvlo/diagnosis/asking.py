@@ -58,8 +58,8 @@ def next_reading(t: Table, likely: Array, taken: Mapping[Observable, Measured], 
 
 def _before_power(t: Table, taken: Mapping[Observable, Measured], only: Collection[str], skipped: Collection[Observable]) -> set[Observable]:
     """What is to be read before anything under power is: ohms at each supply that has a point, else something with the power off. Nothing
-    where the unit was read under power already, and is whole enough for that, or has no supply."""
-    if any(of.quantity not in COLD for of in taken) or (only and "resistance" not in only):
+    where the unit was read under power already, and is whole enough for that, or has no supply; nor while wires are rung out, with no power near."""
+    if t.wiring or any(of.quantity not in COLD for of in taken) or (only and "resistance" not in only):
         return set()
     known = {r.of for r in t.readings}
     wanted = {ohms_at(s.point) for s in t.kit.info.supply if s.point}

@@ -44,7 +44,7 @@ MADE_ELECTROLYTIC = (0.3e-6, 30e-3)
 
 @dataclass(frozen=True)
 class Mistake:
-    """What is wrong, in words; the parts it concerns; its kind in the table; overrides of the circuit. Of a bridge the ``pads``; of a part that is
+    """What is wrong, in words; the parts it concerns; its kind in the table; overrides of the circuit. Of a bridge the ``pads``, of a wire the places of its ends; of a part that is
     taken for another without a circuit, which that is ``like``. It is known by its :attr:`id`, however it is told.
 
     ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive

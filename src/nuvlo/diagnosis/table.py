@@ -60,6 +60,8 @@ class Table:
     of what is wrong with wires beside what is wrong with parts.
     """
 
+    wiring = False
+
     def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None, keep: Path | None = None, wiring: bool = False) -> None:
         self.kit, self.draws, self.seed, self.keep = kit, draws, seed, keep
         self.habits = habits or shipped()
@@ -172,7 +174,8 @@ class Table:
             middle, wide, own = self.many[row].mean(), self.many[row].std(), np.sqrt((off[row] ** 2).mean(axis=1))
             beside = self._beside(row, table[row, 0], twice)
             near = np.abs(mean[row] - beside) < NEAR_GOOD * max(wide, self.noise(row))
-            mean[row] += near * (middle - beside)
+            if not (self.wiring and self.junctions[row, 0]):  # there draws differ by the meter, and tell of no middle
+                mean[row] += near * (middle - beside)
             few = np.where(near, own, own[0])
             off[row] *= np.where(few > 0, np.clip(wide / np.maximum(few, 1e-30), 1.0, MOST_WIDER), 1.0)[:, None]
         return mean, off
@@ -180,7 +183,7 @@ class Table:
     def _beside(self, row: int, good: Array, twice: NDArray[np.bool_]) -> Array:
         """(states,): what the good unit reads in the mean of the very draws that each state was tried in, of ``good`` (draws,)."""
         out = np.full(self.states.size, good.mean())
-        if self.readings[row].quantity in FEW_DRAWS:
+        if self.wiring and self.readings[row].quantity in FEW_DRAWS:
             every = np.array([True, *(m.varies for m in self.mistakes)])[self.states]
             out[~every & ~twice] = good[:DRAWS_OF_OHMS].mean()
         return out
@@ -190,10 +193,15 @@ class Table:
         """(readings, states): where meters of one kind and another show other ohms, since a junction lies in the way."""
         out = np.zeros((len(self.readings), self.states.size), dtype=bool)
         rows = [row for row, r in enumerate(self.readings) if r.quantity == "resistance"]
-        drawn = self.scaled(self.table)[rows][:, self.states]
-        beside = drawn - drawn[:, :1]  # draw by draw: what tolerances do is the same in both
-        apart = [np.ptp([_middle(part[..., k :: len(METERS)]) for k in range(len(METERS))], axis=0) > JUNCTION for part in (drawn, beside)]
-        out[rows] = apart[0] & (apart[1] | apart[0][:, :1])
+        if self.wiring:
+            drawn = self.scaled(self.table)[rows][:, self.states]
+            beside = drawn - drawn[:, :1]  # draw by draw: what tolerances do is the same in both
+            apart = [np.ptp([_middle(part[..., k :: len(METERS)]) for k in range(len(METERS))], axis=0) > JUNCTION for part in (drawn, beside)]
+            out[rows] = apart[0] & (apart[1] | apart[0][:, :1])
+        else:
+            mean, off = self._drawn
+            kinds = np.stack([mean[rows] + off[rows][..., k :: len(METERS)].mean(axis=2) for k in range(len(METERS))])
+            out[rows] = np.ptp(kinds, axis=0) > JUNCTION
         varies = np.array([False, *(m.varies for m in self.mistakes)])[self.states]
         out[:, varies] = out[:, :1]  # there draws differ anyway
         return out

@@ -26,7 +26,7 @@ def in_words_of(mistakes: Sequence[Mistake]) -> str:
 
 def wiring_mistakes(kit: Kit) -> list[Mistake]:
     """Every single mistake with wires, lugs and bonds."""
-    return [Mistake(m.words, (), KINDS[m.kind], m.overrides) for m in wired.mistakes(kit)]
+    return [Mistake(m.words, (), KINDS[m.kind], m.overrides, pads=m.ends) for m in wired.mistakes(kit)]
 
 
 def every_mistake(kit: Kit) -> list[Mistake]:

@@ -26,11 +26,12 @@ APART_OHMS = 1e12  # of a contact that is open
 
 @dataclass(frozen=True)
 class WireMistake:
-    """One thing done wrong with wires: its ``kind``, the words for it, and the faults that stand for it in the circuit."""
+    """One thing done wrong with wires: its ``kind``, the words for it, the faults that stand for it in the circuit, and the ``ends`` it concerns."""
 
     kind: str
     words: str
     overrides: tuple[tuple[str, float], ...]
+    ends: tuple[str, ...] = ()
 
 
 class Leads(NamedTuple):
@@ -172,10 +173,10 @@ def mistakes(kit: Kit) -> list[WireMistake]:
     out = []
     for w in wires:
         out.append(WireMistake("missing", f"wire {w.name} ({w.start} to {w.end}) is missing or does not conduct",
-                               ((Missing(element_of(w)).key, 1.0),)))  # fmt: skip
+                               ((Missing(element_of(w)).key, 1.0),), (w.start, w.end)))  # fmt: skip
         if w.net != kit.black:
             out.append(WireMistake("case", f"wire {w.name} or its lug touches ground ({w.start} to {w.end})",
-                                   ((Bridge(node_at(kit, w.start, w.net), black_node(kit)).key, CASE_OHMS),)))  # fmt: skip
+                                   ((Bridge(node_at(kit, w.start, w.net), black_node(kit)).key, CASE_OHMS),), (w.start, w.end)))  # fmt: skip
     for bond in _contacts(kit):
         paint = "there is paint under it" if bond.scrape else "it does not touch"
         out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),)))
@@ -190,7 +191,7 @@ def mistakes(kit: Kit) -> list[WireMistake]:
                     continue
                 words = f"wire {w.name} is on {beside}, not on {end}"
                 far_end, there = node_at(kit, far, w.net), node_at(kit, beside, nets[beside])
-                out.append(WireMistake("beside", words, ((Missing(element_of(w)).key, 1.0), (Bridge(far_end, there).key, WIRE_OHMS))))
+                out.append(WireMistake("beside", words, ((Missing(element_of(w)).key, 1.0), (Bridge(far_end, there).key, WIRE_OHMS)), (end, far, beside)))
     pads = [p.ref for p in kit.board.pads if p.ref in kit.wire_ends] if kit.board else []
     for a, b in combinations(wires, 2):
         if ends := _near(a, b, pads):
@@ -202,7 +203,7 @@ def mistakes(kit: Kit) -> list[WireMistake]:
                 (Bridge(node_at(kit, far_a, a.net), node_at(kit, end_b, b.net)).key, WIRE_OHMS),
                 (Bridge(node_at(kit, far_b, b.net), node_at(kit, end_a, a.net)).key, WIRE_OHMS),
             )  # fmt: skip
-            out.append(WireMistake("exchanged", f"wires {a.name} and {b.name} are exchanged, at {end_a} and {end_b}", keys))
+            out.append(WireMistake("exchanged", f"wires {a.name} and {b.name} are exchanged, at {end_a} and {end_b}", keys, (end_a, end_b)))
     return out
 
 

@@ -202,7 +202,7 @@ def _look_first(diagnosis: Diagnosis, taken: Mapping[Observable, Measured], grou
 
 def _suspect(letter: str, group: Group) -> Suspect:
     first = group.mistakes[0]
-    refs = dict.fromkeys(ref for m in group.mistakes for ref in m.refs)
+    refs = dict.fromkeys(ref for m in group.mistakes for ref in m.refs or [p for p in m.pads if "." not in p])  # of a wire its pads on the board
     return Suspect(letter, tuple(m.text for m in group.mistakes), first.kind, tuple(refs), group.probability, first.hurts, tuple(m.id for m in group.mistakes))
 
 

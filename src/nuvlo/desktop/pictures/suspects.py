@@ -5,6 +5,8 @@ from __future__ import annotations
 from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.pictures.frames import BoardFrame, on_board
 from nuvlo.diagnosis.probes import WHOLE
+from nuvlo.diagnosis.wires import KINDS
+from nuvlo.kit import Stage
 from nuvlo.stages.suspects import leads_of
 from nuvlo.stages.task import Finding, Wants
 from nuvlo.workshop.snapshot import Snapshot
@@ -26,7 +28,11 @@ class Picture(BoardFrame):
         leads = leads_of(shown.kit, found) if found else ()
         flaws = tuple(f for f in shown.flaws if over or {f.ref, *(pad.partition(".")[0] for pad in f.pads)} & set(looked))
         lit = frozenset(now.task.parts) if now else frozenset()
-        marking = Marking(lit, on_board(shown.kit), side or "top", accused={} if looked or over else accused, probes=leads, flaws=flaws)
+        wired = bool(found and shown.stage is Stage.HOOK_UP and not looked and not over and any(s.kind in KINDS.values() for s in found.suspects))
+        done = frozenset(f.task.target for f in shown.findings(Stage.HOOK_UP) if f.done and f.task.id.does(Stage.HOOK_UP, "wire")) if wired else frozenset()
+        marking = Marking(
+            lit, on_board(shown.kit), side or "top", wired, wires_done=done, accused={} if looked or over else accused, probes=leads, flaws=flaws
+        )  # fmt: skip
         self.map.show_board(shown.kit, marking)
         if looked != self.looked:
             self.looked = looked
