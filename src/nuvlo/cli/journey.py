@@ -18,7 +18,7 @@ def add_verbs(verbs: Verbs) -> None:
     journey.add_argument("folder", type=Path)
     journey.add_argument("--seed", type=SEED, default=1)
     journey.add_argument("--wrong", default="", help="wrong parts in the bag, such as r3=390R,q1.bf=12")
-    journey.add_argument("--readings", type=Path, metavar="CSV", help="readings of a real unit, as a sheet's readings.csv holds them, in place of a simulated bench")
+    journey.add_argument("--readings", type=Path, metavar="CSV", help="readings of a real unit, as the CSV beside a sheet holds them, in place of a simulated bench")
     journey.add_argument("--out", type=Path, help="folder for the workshop and the sheet")
 
 

@@ -1,4 +1,4 @@
-"""``ring-out``: what every lug should read, what it does read, and which wiring mistake explains it."""
+"""``ring-out``: what every lug should read, what it does read, and which mistake, of a wire or of a part, explains it."""
 
 from __future__ import annotations
 

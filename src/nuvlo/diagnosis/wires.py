@@ -13,8 +13,6 @@ from nuvlo.model import wired
 from nuvlo.model.asked import ringing_out
 
 KINDS = {"missing": "wire-open", "exchanged": "wire-exchanged", "beside": "wire-beside", "case": "wire-ground"}  # in the table of mistakes
-
-
 MOST_TOLD, LEAST_TOLD = 3, 0.03  # mistakes of a group that are named, suspicions too; and the share of one that is worth a look
 
 
