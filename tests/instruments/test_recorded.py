@@ -106,6 +106,8 @@ def test_a_response_is_read_between_its_points_and_never_beyond(recorded):
 def test_a_build_whose_file_is_gone_opens_and_says_so_at_the_first_reading(tmp_path, gorsefire, name):
     """A log that came from elsewhere leads to no file outside the workshop."""
     (tmp_path / "secret.csv").write_text(HEAD + "R1,value,100,Ω,1\n")
-    session = Workshop(tmp_path / "a" / "Shed").start(gorsefire, bench=f"{RECORDED}:{name}")
+    (tmp_path / "Shed" / "recordings").mkdir(parents=True)
+    assert not name.startswith("..") or (tmp_path / "Shed" / "recordings" / name).exists()
+    session = Workshop(tmp_path / "Shed").start(gorsefire, bench=f"{RECORDED}:{name}")
     with pytest.raises(NuvloError, match="read"):
         session.bench.take(loose("R1"))
