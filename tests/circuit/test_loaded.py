@@ -13,6 +13,7 @@ from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.instruments.protocols import MeterSpec
 from nuvlo.instruments.simulated import HiddenUnit, SimulatedBench
+from nuvlo.measurement import volts_at
 from nuvlo.workshop.places import SHIPPED
 from tests.circuit import ngspice
 from tests.circuit.circuits import kit_text
@@ -56,9 +57,9 @@ def test_what_is_seen_is_the_impedance_there(hertz):
 def test_the_bench_has_the_meter_that_it_states(gorsefire):
     """The same unit with another meter reads otherwise where the unit is weak, and the same where it is stiff."""
     unit = HiddenUnit(gorsefire, 4, {"R3": "4M7"})
-    hard, soft = (SimulatedBench(unit, MeterSpec(volts_ohms=ohms)).volts("c1").value for ohms in (np.inf, 1e6))
+    hard, soft = (SimulatedBench(unit, MeterSpec(volts_ohms=ohms)).take(volts_at("TP2")).value for ohms in (np.inf, 1e6))
     assert soft < 0.95 * hard
-    stiff = [SimulatedBench(unit, MeterSpec(volts_ohms=ohms)).volts("dcin").value for ohms in (np.inf, 1e6)]
+    stiff = [SimulatedBench(unit, MeterSpec(volts_ohms=ohms)).take(volts_at("TP0")).value for ohms in (np.inf, 1e6)]
     assert stiff[0] == stiff[1]
 
 
