@@ -20,7 +20,6 @@ from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.execute import execute
 from nuvlo.workshop.demo import SHIPPED
-from tests.stages.test_slips import say, woken  # noqa: F401
 from tests.workshop.test_journey import type_line
 
 SURE = 0.6  # from which an innocent is accused
