@@ -18,7 +18,7 @@ from pathlib import Path
 
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Kit, Part
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.packages import body_mm
 from nuvlo.workshop.demo import SHIPPED
 

@@ -24,7 +24,7 @@ def used(kit):
     """Lugs that wires go to, by part."""
     out = {}
     for w in kit.wires:
-        for end in (w.start, w.end):
+        for end in w.ends:
             ref, dot, lug = end.partition(".")
             if dot:
                 out.setdefault(ref, set()).add(lug)

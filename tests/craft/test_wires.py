@@ -35,7 +35,7 @@ def test_every_wire_once_power_first_jacks_last_and_twists_together(name):
 def test_every_pad_for_a_wire_has_one(name):
     """A builder who finds a pad left over looks for what is missing."""
     kit = read_kit(SHIPPED / name)
-    reached = {end for w in kit.wires for end in (w.start, w.end)}
+    reached = {end for w in kit.wires for end in w.ends}
     own = {"tidewheel": {"W1", "W2", "W3"}}.get(name, set())
     assert set(kit.wire_ends) - reached == own
 
@@ -44,12 +44,12 @@ def test_every_pad_for_a_wire_has_one(name):
 def test_a_wire_joins_what_is_on_its_net(name):
     kit = read_kit(SHIPPED / name)
     nets = {p.ref: p.net for p in (kit.board.pads if kit.board else ()) if p.ref in kit.wire_ends}
-    wrong = [(w.name, end) for w in kit.wires for end in (w.start, w.end) if nets.get(end, w.net) != w.net]
+    wrong = [(w.name, end) for w in kit.wires for end in w.ends if nets.get(end, w.net) != w.net]
     assert wrong == []
     lugs = {}
     for w in kit.wires:
-        for end in (w.start, w.end):
-            if w in kit.rung_out:
+        for end in w.ends:
+            if w in kit.ringing.wires:
                 assert lugs.setdefault(end, w.net) == w.net, end
 
 
@@ -83,7 +83,7 @@ def test_the_verb_says_why_and_what_the_labels_say(capsys):
 def test_heater_wires_that_went_on_before_the_tags_are_not_asked_for_again():
     kit = read_kit(SHIPPED / "kilnlight")
     (step,) = (s for s in board_order(kit) if s.verb == "heaters")
-    assert ticked(kit, {step.id}) == {"3", "4", "5", "6", "7", "8"} == {w.name for w in kit.heater_wires}
+    assert ticked(kit, {step.id}) == {"3", "4", "5", "6", "7", "8"} == {w.name for w in kit.ringing.heaters}
     (task,) = (t for t in hook_up.tasks(kit, Build("k", done={step.id})) if t.target == "5")
     assert task.done
     assert "Leave" not in task.detail, "none is to come to its lugs"

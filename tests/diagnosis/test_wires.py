@@ -10,12 +10,14 @@ from nuvlo.diagnosis.wires import KINDS, every_mistake, wiring_mistakes
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Stage
-from nuvlo.logbook import PartReworked
+from nuvlo.logbook import Build, PartReworked
+from nuvlo.measurement import ohms_at
 from nuvlo.model import WorkingModel
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.ensemble import known_to, laws, sample
 from nuvlo.model.wired import leads, thrown, wired
 from nuvlo.quantity import Measured, Verdict, judge
+from nuvlo.stages import hook_up
 from nuvlo.stages.task import Wants
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.execute import execute
@@ -86,6 +88,23 @@ def test_a_wire_that_is_wrong_accuses_no_part(name):
         innocent += groups[0].probability > SURE and not {m.kind for m in groups[0].mistakes} & set(KINDS.values())
     assert named >= 0.9 * shown > 0
     assert innocent == 0
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "tollgate", "barrowmoor", "lampwick", "oxbow", "millrace", "kilnlight"])
+def test_a_wire_that_is_wrong_shows_where_hook_up_asks(name):
+    """Of what shows at any end of a wire, by lot: a pot read itself, and its wire could be missing."""
+    kit = read_kit(SHIPPED / name)
+    ends = list(dict.fromkeys(ohms_at(end) for w in kit.ringing.to_black for end in w.ends))
+    windows = WorkingModel(kit, members=200).predict(list(dict.fromkeys([*ringing_out(kit), *ends])))
+    asked = {t.of for t in hook_up.tasks(kit, Build("")) if t.id.does(Stage.HOOK_UP, "ring")}
+    pool = wiring_mistakes(kit)
+    shown = unseen = 0
+    for seed, k in enumerate(np.random.default_rng(33).choice(len(pool), min(20, len(pool)), replace=False)):
+        read = rung_out(kit, windows, pool[k], seed)
+        out = {w.of for w in windows if judge(read[w.of], w.low, w.high) is Verdict.OUT}
+        shown += bool(out)
+        unseen += bool(out) and not out & asked
+    assert unseen == 0 < shown
 
 
 @pytest.mark.parametrize("meter", [None, Ohmmeter(0.3e-3), Ohmmeter(0.1e-3), Ohmmeter(compliance=2.8)])

@@ -1,13 +1,15 @@
 """What each stage asks, and what it makes of the answers."""
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from nuvlo.craft.joints import rings
+from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.kit.step_id import wire_step
 from nuvlo.logbook import (
     Build,
     CautionConfirmed,
@@ -31,6 +33,7 @@ from nuvlo.quantity import Verdict
 from nuvlo.reports.readings import write_readings
 from nuvlo.stages import choose, fit, hand_over, hook_up, prove, sequence, set_up, unpack, wake
 from nuvlo.stages.task import Task, Wants, finding
+from nuvlo.workshop.demo import SHIPPED
 from tests.workshop.test_session import line
 
 
@@ -119,13 +122,14 @@ def test_wake_looks_for_shorts_before_power(gorsefire):
     assert quantities == ["", "resistance", "resistance", "current", *["voltage"] * 7, "", "", "", ""]  # a look, ohms both ways; last, what is heard and felt
 
 
-def test_hook_up_lists_wires_then_rings_each_net_once(gorsefire):
+def test_hook_up_lists_wires_then_rings_out_every_net(gorsefire):
     tasks = hook_up.tasks(gorsefire, build())
     wires = [t for t in tasks if t.wants is Wants.STEP]
     assert len(wires) == len(gorsefire.wires)
     nets = [placed(gorsefire, t.of).nodes[0] for t in tasks if t.id.startswith("hook_up.ring") and not t.of.throw]
-    others = [n for n in nets if n != "0"]
-    assert len(set(others)) == len(others)
+    asked = [t.of.place for t in tasks if t.id.startswith("hook_up.ring")]
+    assert {"J2.tip", "SW1.5"} & set(asked) == {"J2.tip"}, "a jack's tip reads all that its only wire leads to"
+    assert {"FUZZ.3", "W6"} <= set(asked), "the pot reads itself without its wire"
     assert {w.net for w in gorsefire.wires} - {"bypass"} == set(nets), "a bridge between lugs of a switch is on no net of the circuit"
     assert next(t for t in tasks if t.wants is Wants.READING).target == "leads", "zeroed before anything is rung out"
 
@@ -206,6 +210,44 @@ def test_the_sheet_says_what_is_not_as_meant(gorsefire, tmp_path: Path):
     assert lines[0].startswith("point,quantity,value,unit,uncertainty")
     assert lines[1].startswith("R1,resistance,120,Ω,1,unpack")
     assert lines[2].startswith("TP1,voltage,8.6,V,0.012,wake")
+
+
+def test_what_a_pad_read_before_its_wire_went_on_says_nothing_of_the_wire():
+    kit = read_kit(SHIPPED / "lampwick")
+    wire = next(w for w in kit.wires if w.ends == ("J1.tip", "W3"))
+    start = datetime(2026, 1, 1, tzinfo=UTC)
+    bodies = [rung("W3"), StepDone(step=wire_step(wire.name)), rung("W3"), volts("TP1", 4.0, "wake")]
+    events = [Event(id=f"e{k}", build="b", at=start + timedelta(minutes=k), body=body) for k, body in enumerate(bodies)]
+
+    def done(*which):
+        state = fold("b", [events[k] for k in which])
+        (task,) = (t for t in hook_up.tasks(kit, state) if t.id == "hook_up.ring.W3")
+        return finding(task, state, {}).done
+
+    assert [done(0), done(0, 1), done(0, 1, 2)] == [True, False, True]
+    assert done(0, 1, 3), "it was powered since"
+
+
+def rung(point):
+    return ReadingTaken(point=point, quantity="resistance", value=1000.0, uncertainty=8.0, unit="Ω", stage="hook_up")
+
+
+@pytest.mark.parametrize(("name", "before", "new"), [("gorsefire", "FUZZ.3", "W6"), ("gorsefire", "SW1.5", "J2.tip"), ("kilnlight", "W9", "SKT1.1"),
+                                                     ("tollgate", "T1.3", "W1"), ("lampwick", "VOL.L3", "W6")])  # fmt: skip
+def test_a_net_that_was_rung_out_at_one_end_stays_so_once_the_unit_was_powered(name, before, new):
+    """Each net was asked at its first end alone, and units built so are finished."""
+    kit = read_kit(SHIPPED / name)
+
+    def asked(*bodies):
+        return [t.of.place for t in hook_up.tasks(kit, build(*bodies)) if t.id.does(Stage.HOOK_UP, "ring")]
+
+    assert new in asked()
+    assert {before, new} <= set(asked(rung(before)))
+    woken = asked(rung(before), volts("TP1", 4.0, "wake"))
+    assert before in woken
+    assert new not in woken
+    assert new in asked(volts("TP1", 4.0, "wake")), "not read at all"
+    assert {before, new} <= set(asked(rung(before), rung(new), volts("TP1", 4.0, "wake")))
 
 
 def test_a_jack_is_rung_out_before_and_after_and_a_rise_is_told(bench):

@@ -121,8 +121,8 @@ def test_accepting_a_reading_is_said_on_the_sheet(bench):
     assert re.fullmatch(r"R3 is not 39.kΩ: it reads 394.*; trying it", kept[1])
     sheet = session.snapshot().sheet()
     assert (sheet.overall, sheet.told) == (
-        "not judged: 37 of 41 readings are not taken",
-        "Readings taken: Unpack 4 of 8, Hook up 0 of 21, Wake 0 of 10, Set 0 of 1, Prove 0 of 1.",
+        "not judged: 43 of 47 readings are not taken",
+        "Readings taken: Unpack 4 of 8, Hook up 0 of 27, Wake 0 of 10, Set 0 of 1, Prove 0 of 1.",
     )
     with pytest.raises(Refused, match="nothing here is out"):
         type_line(session, "accept")

@@ -24,7 +24,7 @@ def _ring_out(a: argparse.Namespace) -> Answer:
     from nuvlo.diagnosis.wires import LEAST_TOLD, in_words_of
     from nuvlo.files.kit_folder import read_kit
     from nuvlo.instruments.measured import read_readings
-    from nuvlo.kit.kit import GROUND_NAMES
+    from nuvlo.kit.nets import GROUND_NAMES
     from nuvlo.model import WorkingModel
     from nuvlo.model.asked import ringing_out
     from nuvlo.model.windows import finite
@@ -44,7 +44,7 @@ def _ring_out(a: argparse.Namespace) -> Answer:
         found = read.get(w.of)
         verdict = judge(found, w.low, w.high) if found else Verdict.NOT_TAKEN
         probe = between.get(w.of)
-        places = (probe.red, probe.black, probe.state) if probe else (w.of.place, kit.black, "")
+        places = (probe.red, probe.black, probe.state) if probe else (w.of.place, kit.ringing.black, "")
         rows.append({"point": w.of.name, "from": places[0], "to": places[1], "throw": places[2], "low": finite(w.low), "high": finite(w.high), "measured": finite(found.value) if found else None,
                      "open": found is not None and not math.isfinite(found.value), "settles_s": settles.get(w.of, 0.0), "verdict": verdict.value})  # fmt: skip
         said = f"  {found}: {verdict.words}" if found else ""

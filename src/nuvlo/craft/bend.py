@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from nuvlo.kit.board import Board, Pad
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.kit import UNCONNECTED, Kit
+from nuvlo.kit.kit import Kit
+from nuvlo.kit.nets import UNCONNECTED
 
 Array = NDArray[np.float64]
 LENGTHS_MM = (2.5, 2.0, 1.5)  # of a bent lead from its pad's middle, the usual one first (common practice, no source)

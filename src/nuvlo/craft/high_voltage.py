@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from nuvlo.kit.kit import GROUND_NAMES, Kit
+from nuvlo.kit.kit import Kit
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Point
 

@@ -53,9 +53,9 @@ def lugs_in(kit: Kit, ref: str) -> LugView:
     """The lugs of a kit's part, and what its throws join."""
     if kit.part(ref).kind == "header" and (made := header_view(kit, ref)) is not None:
         return made
-    names = sorted({e.partition(".")[2] for w in kit.wires for e in (w.start, w.end) if e.partition(".")[0] == ref})
+    names = sorted({e.partition(".")[2] for w in kit.wires for e in w.ends if e.partition(".")[0] == ref})
     view = lug_view(kit.part(ref), names)
-    joins = tuple((t.name, t.joins) for s in kit.info.switch if s.part == ref and ref in kit.contacts for t in s.throws)
+    joins = tuple((t.name, t.joins) for s in kit.info.switch if s.part == ref and ref in kit.ringing.contacts for t in s.throws)
     return replace(view, joins=joins)
 
 

@@ -122,7 +122,7 @@ class Plan:
     @property
     def heated(self) -> set[str]:
         """Sockets that have heater wires."""
-        return {end.partition(".")[0] for w in self.kit.heater_wires for end in (w.start, w.end)}
+        return {end.partition(".")[0] for w in self.kit.ringing.heaters for end in w.ends}
 
     @property
     def heaters(self) -> bool:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 
 from nuvlo.circuit.cards import Card
-from nuvlo.kit.kit import GROUND_NAMES, Kit
+from nuvlo.kit.kit import Kit
+from nuvlo.kit.nets import GROUND_NAMES
 
 CARRIES = ("switch", "fuse", "jack", "socket")  # off the board, but bridged by the supply's own clips at the bench
 

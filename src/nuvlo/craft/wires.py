@@ -7,7 +7,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from nuvlo.kit import Kit, Stage, Wire
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.step_id import board_step, wire_step
 
 LONG_MM = 100.0  # from here on a wire goes in while the case is still empty (common practice, no source)
@@ -42,7 +42,7 @@ class Run:
 
 def ticked(kit: Kit, done: Collection[str]) -> set[str]:
     """Names of wires that are in: by their own steps, or heater wires by the step that comes before all that hangs on tags."""
-    early = {w.name for w in kit.heater_wires} if board_step(Stage.FIT, "heaters", ()) in done else set()
+    early = {w.name for w in kit.ringing.heaters} if board_step(Stage.FIT, "heaters", ()) in done else set()
     return early | {w.name for w in kit.wires if wire_step(w.name) in done}
 
 
@@ -50,7 +50,7 @@ def ledger(kit: Kit) -> list[Run]:
     """Every wire in the order to run it: power, then long ones, short ones, and jacks, and what is delicate last. Those of one twist go together."""
     powered = _powered(kit)
     turns = {w.name: _turn(kit, w, powered) for w in kit.wires}
-    at = Counter(end for w in kit.wires for end in (w.start, w.end))
+    at = Counter(end for w in kit.wires for end in w.ends)
     twists: dict[str, list[Wire]] = {}
     for w in kit.wires:
         if w.twist:
@@ -66,7 +66,7 @@ def ledger(kit: Kit) -> list[Run]:
         twisted = tuple(o.name for o in twists.get(w.twist, []) if o is not w)
         shares = {
             end: tuple(o.name for o in kit.wires if o is not w and end in (o.start, o.end))
-            for end in (w.start, w.end) if at[end] > 1
+            for end in w.ends if at[end] > 1
         }  # fmt: skip
         out.append(Run(w, turn, WHY[turn], twisted, shares))
     return out
@@ -85,13 +85,13 @@ def _powered(kit: Kit) -> set[str]:
 
 
 def _turn(kit: Kit, wire: Wire, powered: set[str]) -> str:
-    heads = {end.partition(".")[0] for end in (wire.start, wire.end) if "." in end}
+    heads = {end.partition(".")[0] for end in wire.ends if "." in end}
     parts = [p for h in heads if (p := kit.find_part(h)) is not None]
     if any(p.kind == "capsule" or (p.static_sensitive and not p.on_board) for p in parts):
         return DELICATE
     if any(p.kind in LATE for p in parts):
         return JACK
-    connectors = {end.partition(".")[0] for w in kit.wires if w.net in powered for end in (w.start, w.end) if "." in end}
+    connectors = {end.partition(".")[0] for w in kit.wires if w.net in powered for end in w.ends if "." in end}
     if wire.net in powered or (wire.net in GROUND_NAMES and heads & connectors):
         return POWER
     return LONG if (wire.length_mm or 0.0) >= LONG_MM else SHORT

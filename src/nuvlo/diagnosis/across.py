@@ -17,7 +17,7 @@ from nuvlo.circuit.ohms import Driven, driven_each
 from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
 from nuvlo.files.mistakes import shipped
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.model.ensemble import laws, usual
 
 MOST_ACROSS = 12  # pairs: what more would show is little

@@ -18,7 +18,7 @@ from nuvlo.craft.high_voltage import is_high
 from nuvlo.diagnosis.across import telling_pairs
 from nuvlo.electrics.heat import kelvins_per_watt
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Point, Tone
 from nuvlo.measurement import Observable, amps_of, farads_at, ohms_at, tone_at, volts_at
 from nuvlo.model.asked import at_empty_sockets

@@ -8,7 +8,7 @@ from dataclasses import replace
 from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
 from nuvlo.diagnosis.probes import WHOLE, Reading, readings_of
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.model import wired
 from nuvlo.model.asked import ringing_out
 
@@ -29,7 +29,7 @@ def wiring_mistakes(kit: Kit) -> list[Mistake]:
 
 def every_mistake(kit: Kit) -> list[Mistake]:
     """Those of parts, then those of wires."""
-    return [*single_mistakes(kit), *(wiring_mistakes(kit) if kit.unit is not None and kit.rung_out else ())]
+    return [*single_mistakes(kit), *(wiring_mistakes(kit) if kit.unit is not None and kit.ringing.wires else ())]
 
 
 def rung(kit: Kit) -> list[Reading]:

@@ -10,7 +10,7 @@ from nuvlo.catalogue import Type, find
 from nuvlo.circuit.operating_point import OperatingPoint, operating_point
 from nuvlo.electrics.stress import rated
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Craft
 from nuvlo.problems import Problem
 from nuvlo.quantity import format_value
@@ -32,7 +32,7 @@ def _unwired(kit: Kit) -> Iterator[Problem]:
     """Parts off the board that no wire goes to, and pads for wires that no wire goes to, in a kit that lists its wires."""
     if not kit.wires:
         return
-    ends = {end.partition(".")[0] for w in kit.wires for end in (w.start, w.end)}
+    ends = {end.partition(".")[0] for w in kit.wires for end in w.ends}
     on_board = {p.ref for p in kit.board.pads} if kit.board else set()
     for part in kit.parts.values():
         if part.kind in WIRED and not part.on_board and part.ref not in ends | on_board and kit.elements_of(part.ref):
@@ -140,6 +140,6 @@ def _heated(kit: Kit) -> Iterator[Problem]:
     if valves and not kit.info.heater:
         yield Problem("it has valves, and no [[heater]]: their volts are not read before the valves go in.", "Add one to kit.toml.", "kit.toml", ref=valves[0].ref, severity="warning")
     for heater in kit.info.heater:
-        held = [w for w in kit.wires if heater.held in (w.start, w.end)]
+        held = [w for w in kit.wires if heater.held in w.ends]
         if kit.wires and not any(w.net in GROUND_NAMES for w in held):
             yield Problem(f"the heaters {heater.name} float: no wire takes {heater.held} to ground.", "Add it to wiring.csv.", "kit.toml", ref=heater.name)

@@ -14,7 +14,7 @@ from nuvlo.circuit.small_signal import load_on
 from nuvlo.electrics.coils import COPPER
 from nuvlo.electrics.stress import ripple
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Supply
 from nuvlo.logbook import Build
 from nuvlo.model.working import WorkingModel
@@ -153,7 +153,7 @@ def _centre(kit: Kit, supply: Supply) -> str:
     """``J3: plus`` where the supply comes in at a socket with a middle, by its lugs, or by what its label says."""
     labels = {h.ref: h.label for h in kit.panel}
     for wire in kit.wires:
-        for end in (wire.start, wire.end):
+        for end in wire.ends:
             ref, _, lug = end.partition(".")
             part = kit.find_part(ref)
             if part is None or part.kind not in ("jack", "socket"):
@@ -165,7 +165,7 @@ def _centre(kit: Kit, supply: Supply) -> str:
                 continue
             if wire.net.lower() == supply.node.lower():
                 return f"{part.ref}: {'plus' if supply.volts > 0 else 'minus'}"
-            others = {w.net.lower() for w in kit.wires for e in (w.start, w.end) if e.partition(".")[0] == ref}
+            others = {w.net.lower() for w in kit.wires for e in w.ends if e.partition(".")[0] == ref}
             if wire.net in GROUND_NAMES and supply.node.lower() in others:
                 return f"{part.ref}: {'minus' if supply.volts > 0 else 'plus'}"
     return ""

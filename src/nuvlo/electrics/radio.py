@@ -10,7 +10,7 @@ import numpy as np
 from nuvlo.circuit.operating_point import operating_point
 from nuvlo.circuit.small_signal import impedance
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.quantity import format_value
 
 MOST_F = 4.7e-9  # larger ones do another job
@@ -58,14 +58,14 @@ def radio_filters(kit: Kit) -> list[RadioFilter]:
         if e.kind == "c" and float(unit.parameter(e, "value", {})) <= MOST_F:
             ends = [names[n + 1] for n in e.nodes[:2]]
             for net, other in (ends, ends[::-1]):
-                if other in (*GROUND_NAMES, kit.black):
+                if other in (*GROUND_NAMES, kit.ringing.black):
                     caps.setdefault(net, []).append(e.name)
     inputs = {p.node.lower() for p in kit.info.port if p.kind == "input"}
     out: list[RadioFilter] = []
-    for wire in kit.rung_to_black:
-        for lug, far in ((wire.start, wire.end), (wire.end, wire.start)):
+    for wire in kit.ringing.to_black:
+        for lug, far in (wire.ends, (wire.end, wire.start)):
             part = kit.find_part(lug.partition(".")[0])
-            if part is None or part.kind != "jack" or wire.net in (*GROUND_NAMES, kit.black):
+            if part is None or part.kind != "jack" or wire.net in (*GROUND_NAMES, kit.ringing.black):
                 continue
             found = caps.get(wire.net.lower(), [])
             out += [_filter(kit, lug, far, wire.net, wire.length_mm, element) for element in found]

@@ -16,7 +16,7 @@ from nuvlo.electrics.claims import claims
 from nuvlo.electrics.coils import Winding as CoilWinding
 from nuvlo.electrics.stress import over_rating, rating_of, stresses
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES, UNCONNECTED
+from nuvlo.kit.nets import GROUND_NAMES, UNCONNECTED
 from nuvlo.kit.packages import body_mm, coil_mm
 from nuvlo.kit.parts import Part
 from nuvlo.model.bonds import bonds

@@ -61,8 +61,8 @@ def settings(kit: Kit) -> list[Setting]:
 
 def _setting(kit: Kit, strap: Switch, throw: Throw) -> Setting:
     state, circuit = f"{strap.part}.{throw.name}", wired(kit)
-    lugs = [end for w in kit.wires for end in (w.start, w.end) if end.partition(".")[0] == strap.part]
-    nets = {end: w.net for w in kit.wires for end in (w.start, w.end)}
+    lugs = [end for w in kit.wires for end in w.ends if end.partition(".")[0] == strap.part]
+    nets = {end: w.net for w in kit.wires for end in w.ends}
     one, other = dict.fromkeys(nets[lug] for lug in lugs)
     ends = [f"lug#{next(lug for lug in lugs if nets[lug] == net).lower()}" for net in (one, other)]
     set_so = thrown(kit, state)
@@ -82,6 +82,6 @@ def _setting(kit: Kit, strap: Switch, throw: Throw) -> Setting:
 def _on(kit: Kit, net: str, but: str) -> tuple[str, ...]:
     """Sockets, jacks and metal on a net."""
     kinds = ("jack", "socket")
-    ends = [end for w in kit.wires if w.net == net for end in (w.start, w.end)]
+    ends = [end for w in kit.wires if w.net == net for end in w.ends]
     parts = [part.ref for end in ends if (part := kit.find_part(end.partition(".")[0])) is not None and part.kind in kinds and part.ref != but]
     return tuple(dict.fromkeys([*parts, *(b.other for b in shell_bonds(kit) if b.net == net)]))

@@ -21,7 +21,8 @@ from nuvlo.files.setups import read_setups
 from nuvlo.files.whole import bytes_of, text_of, toml_of, unpack
 from nuvlo.kit.board import Board
 from nuvlo.kit.kinds import KINDS
-from nuvlo.kit.kit import GROUND_NAMES, HAND_HELD, UNCONNECTED, Kit, KitError
+from nuvlo.kit.kit import HAND_HELD, Kit, KitError
+from nuvlo.kit.nets import GROUND_NAMES, UNCONNECTED
 from nuvlo.kit.parts import Part
 from nuvlo.kit.reach import within
 from nuvlo.kit.schema import Choice, KitFile, Match
@@ -394,7 +395,7 @@ class _Reader:
                 self.in_toml(path, f"there is no {what} '{name}' in this kit.", "Mend the name.")
         ends = {p.ref for p in kit.board.pads} if kit.board else set()
         for line, wire in zip(self.lines.get("wiring.csv", []), kit.wires, strict=False):
-            for end in (wire.start, wire.end):
+            for end in wire.ends:
                 head = end.partition(".")[0]
                 if head not in kit.parts and head not in ends and kit.board is not None:
                     message = f"wire {wire.name} goes to '{end}', which is neither a pad nor a part."
@@ -402,7 +403,7 @@ class _Reader:
 
     def check_switches(self, kit: Kit) -> None:
         """Throws join lugs of a part, or set what its element has, and are read where wires end."""
-        ends = {end for w in kit.wires for end in (w.start, w.end)}
+        ends = {end for w in kit.wires for end in w.ends}
         for i, switch in enumerate(kit.info.switch):
             at, elements = ("switch", i, "part"), kit.elements_of(switch.part)
             if switch.part not in kit.parts:

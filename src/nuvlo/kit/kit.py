@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,18 +12,15 @@ from nuvlo.circuit.loaded import METER_OHMS
 from nuvlo.circuit.rewritten import without
 from nuvlo.kit.board import Board
 from nuvlo.kit.kinds import kind_of
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.parts import Part
+from nuvlo.kit.ringing import Ringing
 from nuvlo.kit.schema import Choice, Cold, Control, KitFile, Match, Point, Tone
 from nuvlo.kit.wiring import PanelHole, Wire
 from nuvlo.problems import NuvloError, Problem
 
-GROUND_NAMES = ("0", "gnd")
-
-
 SOCKETS_EMPTY = "sockets empty"  # one that every kit with sockets has: its usual one, without what is plugged
-TOO_HIGH = 100e6  # Ω from where on a net is not to be touched
 HALVES = 1.1  # times the smaller, that the larger of two resistors may be that split a supply
-UNCONNECTED = "nc"  # the net of a pad that nothing is joined to
 
 
 class KitError(NuvloError):
@@ -110,80 +106,11 @@ class Kit:
         return tuple(dict.fromkeys(p.ref for p in pads if p.ref.lower() not in taken))
 
     @property
-    def rung_out(self) -> tuple[Wire, ...]:
-        """Wires on nets of the circuit, and those of switches that are known by their contacts: heaters and the mains side are in
-        none."""
-        if "rung_out" not in self.memory:
-            known, contacts = self._known_nets, set(self.contacts)
-            self.memory["rung_out"] = tuple(
-                w for w in self.wires if w.net.lower() in known or {e.partition(".")[0] for e in (w.start, w.end)} & contacts
-            )
-        found: tuple[Wire, ...] = self.memory["rung_out"]
-        return found
-
-    @property
-    def rung_to_black(self) -> tuple[Wire, ...]:
-        """Those on nets of the circuit: their ohms to its ground can be told."""
-        return tuple(w for w in self.rung_out if w.net.lower() in self._known_nets and w.net.lower() not in self.untouchable)
-
-    @property
-    def untouchable(self) -> frozenset[str]:
-        """Nets that no probe goes to: what a finger leaves there, and the meter itself, are less than what stands there."""
-        if "untouchable" not in self.memory:
-            cards = self.unit.netlist.top.cards if self.unit is not None else []
-            high = [c for c in cards if c.kind == "r" and (p := self.part_of(c.name)) is not None and (p.value or 0.0) >= TOO_HIGH]
-            # Of the two ends of such a resistor it is the one that nothing lower holds.
-            held = {n for c in cards if c.kind == "r" and c not in high for n in c.nodes[:2]} | {*GROUND_NAMES}
-            self.memory["untouchable"] = frozenset(n for c in high for n in c.nodes[:2] if n not in held)
-        found: frozenset[str] = self.memory["untouchable"]
-        return found
-
-    @property
-    def _known_nets(self) -> set[str]:
-        return {*GROUND_NAMES, *(self.unit.nodes if self.unit else ())}
-
-    @property
-    def contacts(self) -> dict[str, tuple[tuple[str, str], ...]]:
-        """Each switch that is no element of the circuit, with every two of its lugs that one of its throws joins."""
-        return {
-            s.part: tuple(dict.fromkeys(pair for t in s.throws for pair in t.joins)) for s in self.info.switch if not self.elements_of(s.part)
-        }
-
-    @property
-    def black(self) -> str:
-        """The net on which the meter's black lead lies while wires are rung out: ground, or where the unit has none of its own the
-        net that most wires are on, of two such the one with a pad."""
-        cards = self.unit.netlist.top.cards if self.unit else ()
-        if any(n in GROUND_NAMES for c in cards for n in c.nodes) or not self.rung_out:
-            return "0"
-        pads = {w.net for w in self.rung_out if {w.start, w.end} & set(self.wire_ends)}  # a clip holds on one better than on a lug
-        return max(Counter(w.net for w in self.rung_out).items(), key=lambda one: (one[1], one[0] in pads))[0]
-
-    @property
-    def black_at(self) -> str:
-        """Where it lies: on the pad of the first wire of that net, else on its first lug; empty where no wire is on it."""
-        ends = [end for w in self.rung_out if w.net == self.black for end in (w.end, w.start)]
-        return next((e for e in ends if e in self.wire_ends), min(ends, key=lambda e: "." not in e, default=""))
-
-    @property
-    def rung_at(self) -> tuple[tuple[str, str], ...]:
-        """Where wires are rung out against ``black``, and on which net: the first end of every net, every lug on that of black."""
-        out: dict[str, str] = {}
-        seen: set[str] = set()
-        for wire in self.rung_to_black:
-            if wire.net not in seen or wire.net == self.black:
-                out.setdefault(wire.start, wire.net)
-            if wire.net == self.black and "." in wire.end:
-                out.setdefault(wire.end, wire.net)
-            seen.add(wire.net)
-        return tuple(out.items())
-
-    @property
-    def heater_wires(self) -> tuple[Wire, ...]:
-        """Wires on nets that are in no circuit: those of heaters."""
-        if "heater_wires" not in self.memory:
-            self.memory["heater_wires"] = tuple(w for w in self.wires if self.unit is not None and w not in self.rung_out)
-        found: tuple[Wire, ...] = self.memory["heater_wires"]
+    def ringing(self) -> Ringing:
+        """Its wires as a meter finds them with the power off."""
+        if "ringing" not in self.memory:
+            self.memory["ringing"] = Ringing(self.wires, self.wire_ends, self.unit, self.parts, self._by_part, self.info.switch)
+        found: Ringing = self.memory["ringing"]
         return found
 
     def point(self, name: str) -> Point:
@@ -348,10 +275,7 @@ class Kit:
 
         Halves of a chip, a valve or a dual pot carry a letter behind: ``xu2a`` and ``xu2b`` are U2.
         """
-        if "elements" not in self.memory:
-            self.memory["elements"] = self._elements()
-        found: dict[str, tuple[str, ...]] = self.memory["elements"]
-        return found.get(ref.lower(), ())
+        return self._by_part.get(ref.lower(), ())
 
     def override_of(self, ref: str) -> str | None:
         """By which name the value of a part is overridden in its circuit; None for a part that is not in it."""
@@ -362,8 +286,15 @@ class Kit:
         """By which name the position of a control is overridden, 0 anticlockwise to 1 clockwise."""
         return f"{self.element_of(ref)}.pos"
 
-    def _elements(self) -> dict[str, tuple[str, ...]]:
+    @property
+    def _by_part(self) -> dict[str, tuple[str, ...]]:
         """Elements by the reference of their part, in lower case."""
+        if "elements" not in self.memory:
+            self.memory["elements"] = self._elements()
+        found: dict[str, tuple[str, ...]] = self.memory["elements"]
+        return found
+
+    def _elements(self) -> dict[str, tuple[str, ...]]:
         if self.unit is None:
             return {}
         names = {card.name for card in self.unit.netlist.top.cards}

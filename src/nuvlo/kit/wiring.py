@@ -18,6 +18,10 @@ class Wire:
     note: str
     twist: str = ""
 
+    @property
+    def ends(self) -> tuple[str, str]:
+        return self.start, self.end
+
 
 @dataclass(frozen=True)
 class PanelHole:

@@ -10,14 +10,14 @@ from nuvlo.model.wired import probes
 
 
 def ringing_out(kit: Kit) -> list[Observable]:
-    """Lugs and pads against ground: the first lug of every wired net, each on ground, every pad that a wire goes from, and the
-    metal of case or panel; then what is read in the other throws of switches, jacks and straps."""
-    out = [ohms_at(place) for place, _ in kit.rung_at]
+    """Lugs and pads against ground: all at which wires are rung out, both ends of the first wire of every net, and the metal of case
+    or panel; then what is read in the other throws of switches, jacks and straps."""
+    asked, out = dict(kit.ringing.places), []
     seen: set[str] = set()
-    for wire in kit.rung_to_black:
-        if wire.net not in seen and wire.net != kit.black:
-            out.append(ohms_at(wire.end))
+    for wire in kit.ringing.to_black:
+        first = wire.net not in seen and wire.net != kit.ringing.black
         seen.add(wire.net)
+        out += [ohms_at(end) for end in wire.ends if first or end in asked]
     out += [ohms_at(bond.other) for bond in shell_bonds(kit)]
     return list(dict.fromkeys([*out, *(probe.of for probe in probes(kit))]))
 

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 
 ENCLOSING = ("case", "panel")
 
@@ -118,7 +118,7 @@ def _case(kit: Kit, end: str) -> str:
 
 
 def _net_of(kit: Kit, lug: str) -> str:
-    return next((w.net for w in kit.wires if lug in (w.start, w.end)), "")
+    return next((w.net for w in kit.wires if lug in w.ends), "")
 
 
 def _net(net: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.parts import Part
 from nuvlo.kit.schema import Supply
 

@@ -98,9 +98,9 @@ def _spoken_of(kit: Kit) -> Iterator[Placed]:
         return
     for place, node in kit.at_sockets:
         yield Placed(Observable(place, "voltage", empty=True), "V", (node, "0"), SOCKETS_EMPTY)
-    rung = [*kit.rung_at, *((end, w.net) for w in kit.rung_to_black for end in (w.end, w.start)), *((b.other, b.net) for b in shell_bonds(kit))]
+    rung = [*((end, w.net) for w in kit.ringing.to_black for end in (w.end, w.start)), *((b.other, b.net) for b in shell_bonds(kit))]
     for place, net in rung:
-        yield Placed(Observable(place, "resistance"), "Ω", (net, kit.black))
+        yield Placed(Observable(place, "resistance"), "Ω", (net, kit.ringing.black))
     for probe in probes(kit):
         yield Placed(probe.of, "Ω", probe.nodes, throw=probe.state)
 

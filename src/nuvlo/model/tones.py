@@ -11,7 +11,7 @@ from nuvlo.circuit.loaded import METER_OHMS, seen_from
 from nuvlo.circuit.operating_point import OperatingPoint
 from nuvlo.circuit.small_signal import responses
 from nuvlo.kit import Kit
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Tone
 
 MOST_TONE = 3.0  # V r.m.s. that a generator or telephone with an amplifier gives at most (common practice, no source)

@@ -13,7 +13,7 @@ from nuvlo.circuit.expression import constant
 from nuvlo.circuit.faults import Bridge, Missing
 from nuvlo.circuit.ohms import resistance
 from nuvlo.kit import Kit, Wire
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Switch, Throw
 from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model.bonds import Link, shell_bonds
@@ -68,7 +68,7 @@ def probes(kit: Kit) -> list[Probe]:
             state = f"{switch.part}.{throw.name}"
             for red, black in throw.reads:
                 of = ohms_at(f"{red}-{black}".replace(" ", "-"), throw=state.replace(" ", "-"))  # it is typed as one word
-                out.append(Probe(of, (node_at(kit, red, nets[red]), node_at(kit, black, nets[black])), red, black, switch, throw))
+                out.append(Probe(of, (kit.ringing.node(red, nets[red]), kit.ringing.node(black, nets[black])), red, black, switch, throw))
     return out
 
 
@@ -78,7 +78,7 @@ def thrown(kit: Kit, state: str) -> dict[str, float]:
     switch = next(s for s in kit.info.switch if s.part == ref)
     throw = next(t for t in switch.throws if t.name == name)
     out = {f"{element}.{key}": value for element in kit.elements_of(ref) for key, value in throw.sets.items()}
-    return out | {_touch(ref, pair): WIRE_OHMS if pair in throw.joins else APART_OHMS for pair in kit.contacts.get(ref, ())}
+    return out | {_touch(ref, pair): WIRE_OHMS if pair in throw.joins else APART_OHMS for pair in kit.ringing.contacts.get(ref, ())}
 
 
 def _touch(ref: str, pair: tuple[str, str]) -> str:
@@ -96,19 +96,19 @@ def wired(kit: Kit) -> Circuit:
 
 
 def _made(kit: Kit) -> Circuit:
-    base = kit.unpowered(*(w.net for w in kit.rung_out))
+    base = kit.unpowered(*(w.net for w in kit.ringing.wires))
     lugs = _lugs(kit)
     cards = [_moved(kit, card, lugs) for card in base.netlist.top.cards]
     token = cards[0].token
-    for w in kit.rung_out:
-        ends = tuple(node_at(kit, end, w.net) for end in (w.start, w.end))
+    for w in kit.ringing.wires:
+        ends = tuple(kit.ringing.node(end, w.net) for end in w.ends)
         cards.append(Card(element_of(w), "r", ends, {"value": constant(WIRE_OHMS)}, None, token))
     for bond in _contacts(kit):
-        ends = node_at(kit, bond.one, bond.net), node_at(kit, bond.other, bond.net)
+        ends = kit.ringing.node(bond.one, bond.net), kit.ringing.node(bond.other, bond.net)
         cards.append(Card(_contact(bond), "r", ends, {"value": constant(WIRE_OHMS)}, None, token))
     for switch in kit.info.switch:
-        for pair in kit.contacts.get(switch.part, ()):
-            nodes = tuple(node_at(kit, f"{switch.part}.{lug}", "") for lug in pair)
+        for pair in kit.ringing.contacts.get(switch.part, ()):
+            nodes = tuple(kit.ringing.node(f"{switch.part}.{lug}", "") for lug in pair)
             ohms = WIRE_OHMS if pair in switch.throws[0].joins else APART_OHMS
             cards.append(Card(_touch(switch.part, pair), "r", nodes, {"value": constant(ohms)}, None, token))
     return Circuit(replace(base.netlist, top=replace(base.netlist.top, cards=cards)), check=False)
@@ -128,25 +128,16 @@ def element_of(wire: Wire) -> str:
     return f"rwire_{wire.name.lower()}"
 
 
-def node_at(kit: Kit, end: str, net: str) -> str:
-    """The node of a wire's end: that of the board for a pad, one of its own for a lug. Lugs of one net join in a part that is no
-    element and whose contacts are not known (a socket, a jack)."""
-    if end in kit.wire_ends:
-        return net
-    ref = end.partition(".")[0]
-    return f"lug#{end.lower()}" if kit.elements_of(ref) or ref in kit.contacts else f"lug#{ref.lower()}@{net}"
-
-
 def black_node(kit: Kit) -> str:
     """The node on which the meter's black lead lies."""
-    return node_at(kit, kit.black_at, kit.black) if kit.black_at else kit.black
+    return kit.ringing.node(kit.ringing.black_at, kit.ringing.black) if kit.ringing.black_at else kit.ringing.black
 
 
 def _lugs(kit: Kit) -> dict[tuple[str, str], list[str]]:
     """Lugs that wires go to, by part and net."""
     out: dict[tuple[str, str], list[str]] = {}
-    for w in kit.rung_out:
-        for end in (w.start, w.end):
+    for w in kit.ringing.wires:
+        for end in w.ends:
             ref, dot, _ = end.partition(".")
             if dot and end not in out.setdefault((ref, w.net), []):
                 out[ref, w.net].append(end)
@@ -162,46 +153,46 @@ def _moved(kit: Kit, card: Card, lugs: Mapping[tuple[str, str], list[str]]) -> C
     for net in card.nodes:
         mine = lugs.get((part.ref, "0" if net in GROUND_NAMES else net), [])
         own = [lug for lug in mine if lug.partition(".")[2][:1].lower() == card.name[-1:]] or mine
-        nodes.append(node_at(kit, own[0], net) if own else net)
+        nodes.append(kit.ringing.node(own[0], net) if own else net)
     return replace(card, nodes=tuple(nodes))
 
 
 def mistakes(kit: Kit) -> list[WireMistake]:
     """Each wire missing or touching the case, each on a lug beside its own, and each two of one part or of neighbouring pads
     exchanged."""
-    wires = kit.rung_out
+    wires = kit.ringing.wires
     out = []
     for w in wires:
         out.append(WireMistake("missing", f"wire {w.name} ({w.start} to {w.end}) is missing or does not conduct",
-                               ((Missing(element_of(w)).key, 1.0),), (w.start, w.end)))  # fmt: skip
-        if w.net != kit.black:
+                               ((Missing(element_of(w)).key, 1.0),), w.ends))  # fmt: skip
+        if w.net != kit.ringing.black:
             out.append(WireMistake("case", f"wire {w.name} or its lug touches ground ({w.start} to {w.end})",
-                                   ((Bridge(node_at(kit, w.start, w.net), black_node(kit)).key, CASE_OHMS),), (w.start, w.end)))  # fmt: skip
+                                   ((Bridge(kit.ringing.node(w.start, w.net), black_node(kit)).key, CASE_OHMS),), w.ends))  # fmt: skip
     for bond in _contacts(kit):
         paint = "there is paint under it" if bond.scrape else "it does not touch"
         out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),)))
     for switch in (s for s in kit.info.switch if s.strap):
         lifted = thrown(kit, f"{switch.part}.{switch.throws[-1].name}")
         out.append(WireMistake("missing", f"{switch.part} is {switch.throws[-1].name}, or does not conduct", tuple(lifted.items())))
-    nets = {end: w.net for w in wires for end in (w.start, w.end)}
+    nets = {end: w.net for w in wires for end in w.ends}
     for w in wires:
-        for end, far in ((w.start, w.end), (w.end, w.start)):
+        for end, far in (w.ends, (w.end, w.start)):
             for beside in _beside(end, nets):
-                if nets[beside] == w.net and end.partition(".")[0] not in kit.contacts:
+                if nets[beside] == w.net and end.partition(".")[0] not in kit.ringing.contacts:
                     continue
                 words = f"wire {w.name} is on {beside}, not on {end}"
-                far_end, there = node_at(kit, far, w.net), node_at(kit, beside, nets[beside])
+                far_end, there = kit.ringing.node(far, w.net), kit.ringing.node(beside, nets[beside])
                 out.append(WireMistake("beside", words, ((Missing(element_of(w)).key, 1.0), (Bridge(far_end, there).key, WIRE_OHMS)), (end, far, beside)))
     pads = [p.ref for p in kit.board.pads if p.ref in kit.wire_ends] if kit.board else []
     for a, b in combinations(wires, 2):
         if ends := _near(a, b, pads):
             (end_a, far_a), (end_b, far_b) = ends
-            if a.net == b.net and end_a.partition(".")[0] not in kit.contacts:
+            if a.net == b.net and end_a.partition(".")[0] not in kit.ringing.contacts:
                 continue
             keys = (
                 (Missing(element_of(a)).key, 1.0), (Missing(element_of(b)).key, 1.0),
-                (Bridge(node_at(kit, far_a, a.net), node_at(kit, end_b, b.net)).key, WIRE_OHMS),
-                (Bridge(node_at(kit, far_b, b.net), node_at(kit, end_a, a.net)).key, WIRE_OHMS),
+                (Bridge(kit.ringing.node(far_a, a.net), kit.ringing.node(end_b, b.net)).key, WIRE_OHMS),
+                (Bridge(kit.ringing.node(far_b, b.net), kit.ringing.node(end_a, a.net)).key, WIRE_OHMS),
             )  # fmt: skip
             out.append(WireMistake("exchanged", f"wires {a.name} and {b.name} are exchanged, at {end_a} and {end_b}", keys, (end_a, end_b)))
     return out
@@ -238,7 +229,7 @@ def shown_at(kit: Kit, places: Sequence[Observable], values: Overrides) -> dict[
 def leads(kit: Kit) -> dict[Observable, Leads]:
     """Where the meter's leads lie for each reading of the ring-out."""
     black = black_node(kit)
-    return {ohms_at(p): Leads(node_at(kit, p, net), black) for p, net in _nets(kit).items()} | {p.of: Leads(*p.nodes, p.state) for p in probes(kit)}
+    return {ohms_at(p): Leads(kit.ringing.node(p, net), black) for p, net in _nets(kit).items()} | {p.of: Leads(*p.nodes, p.state) for p in probes(kit)}
 
 
 def usual_of(circuit: Circuit, key: str) -> float:
@@ -253,4 +244,4 @@ def _set_so(kit: Kit, leads: Leads) -> dict[str, float]:
 
 def _nets(kit: Kit) -> dict[str, str]:
     """The net of every place that wires or bonds lead to."""
-    return {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.rung_out for end in (w.start, w.end)}
+    return {b.other: b.net for b in shell_bonds(kit)} | {end: w.net for w in kit.ringing.wires for end in w.ends}

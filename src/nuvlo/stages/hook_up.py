@@ -49,11 +49,12 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         )  # fmt: skip
     out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
     so, black = _as_it_stands(kit), _ground(kit)
-    for place, _ in kit.rung_at:
+    for place in _places(kit, build):
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", place), Stage.HOOK_UP, Wants.READING, f"Ring out {place} to ground",
                  f"Supply off and unplugged, {so}controls where they start. Red lead on the lug, black on {black}.",
-                 of=ohms_at(place), unit="Ω", parts=(place,), wrong=risen(kit, build, place))
+                 of=ohms_at(place), unit="Ω", parts=(place,), wrong=risen(kit, build, place),
+                 done=False if place in late and _read_before(build, place, late[place]) else None)
         )  # fmt: skip
     for bond in shell_bonds(kit):
         scraped = ", where the paint is off" if bond.scrape else ""
@@ -73,6 +74,25 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     out += _headers(kit)
     inside = any(t.wants is Wants.STEP and not t.done and t.id not in build.done for t in out)
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
+
+
+def _places(kit: Kit, build: Build) -> list[str]:
+    """Where this unit is rung out. Nuvlo once read each net at its first end alone: what was read there stays, and where the unit was
+    powered since, no other end of that net is asked."""
+    read = {r.of.place for r in build.readings if r.of.quantity == "resistance"}
+    first: dict[str, str] = {}
+    for wire in kit.ringing.to_black:
+        first.setdefault(wire.net, wire.start)
+    before = {net: end for net, end in first.items() if end in read and net != kit.ringing.black}
+    settled = before if build.powered_at is not None else {}
+    asked = [place for place, net in kit.ringing.places if net not in settled or place in read]
+    return list(dict.fromkeys([*asked, *before.values()]))
+
+
+def _read_before(build: Build, place: str, wire: Wire) -> bool:
+    """Whether a pad was last read before its wire went on, and that only: nothing is known of the wire. One that was powered since shows it otherwise."""
+    reading, wired = build.latest(ohms_at(place)), build.done_at.get(wire_step(wire.name))
+    return build.powered_at is None and reading is not None and wired is not None and reading.at < wired
 
 
 @dataclass(frozen=True)
@@ -135,15 +155,15 @@ def _wired(kit: Kit, build: Build, run: Run) -> Task:
         if to_come := [o for o in others if o not in there]:
             more = f"wires {listed(to_come)} come" if len(to_come) > 1 else f"wire {to_come[0]} comes"
             note += f" Leave {end} open: {more} to it too."
-    if any((part := kit.find_part(end.partition(".")[0])) is not None and part.kind == "driver" for end in (wire.start, wire.end)):
+    if any((part := kit.find_part(end.partition(".")[0])) is not None and part.kind == "driver" for end in wire.ends):
         note += " Tie it to the wall, clear of the cone and the port."
-    inside = next((pad for pad in (wire.start, wire.end) if pad in kit.wire_ends), "")
+    inside = next((pad for pad in wire.ends if pad in kit.wire_ends), "")
     if inside and taken(build.stances, "wires") == "direct":
         note += f" It is in the board at {inside} already."
     note += JOINTS[taken(build.stances, "joints")]
     return Task(
         wire_step(wire.name), Stage.HOOK_UP, Wants.STEP, f"Wire {wire.name}: {wire.start} to {wire.end}",
-        f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=(wire.start, wire.end),
+        f"{sentence(wire.colour) or 'Wire'}{length}.{note}", wire.name, parts=wire.ends,
         done=True if wire.name in there else None,
     )  # fmt: skip
 
@@ -158,18 +178,18 @@ def _as_it_stands(kit: Kit) -> str:
 
 def _ground(kit: Kit) -> str:
     """Where the black lead lies: on the pad of the first wire to ground, for not every case is bonded."""
-    return f"ground at {kit.black_at}" if kit.black_at else "ground"
+    return f"ground at {kit.ringing.black_at}" if kit.ringing.black_at else "ground"
 
 
 def before_jacks(kit: Kit) -> list[tuple[str, Wire]]:
     """Pads from which a wire goes to a jack, but for ground: once soldered there, the jack is hard to get off."""
     pads = {p.ref for p in kit.board.pads} if kit.board else set()
-    pads |= {end for w in kit.rung_out for end in (w.start, w.end) if end.partition(".")[0] in kit.contacts}
+    pads |= {end for w in kit.ringing.wires for end in w.ends if end.partition(".")[0] in kit.ringing.contacts}
     jacks = {p.ref for p in kit.parts.values() if p.kind in ("jack", "socket") and not p.on_board}
     out: dict[str, Wire] = {}
-    for wire in kit.rung_out:
-        for pad, lug in ((wire.start, wire.end), (wire.end, wire.start)):
-            if wire.net != kit.black and pad in pads and lug.partition(".")[0] in jacks:
+    for wire in kit.ringing.wires:
+        for pad, lug in (wire.ends, (wire.end, wire.start)):
+            if wire.net != kit.ringing.black and pad in pads and lug.partition(".")[0] in jacks:
                 out.setdefault(pad, wire)
     return list(out.items())
 
@@ -178,7 +198,7 @@ def risen(kit: Kit, build: Build, lug: str) -> str:
     """What a jack's lug reads more than the pad before it: contact resistance, not luck. Empty where it agrees."""
     for pad, wire in before_jacks(kit):
         then, now = build.latest(ohms_at(pad)), build.latest(ohms_at(lug))
-        if lug in (wire.start, wire.end) and then is not None and now is not None and now.at >= then.at:
+        if lug in wire.ends and then is not None and now is not None and now.at >= then.at:
             rise = now.measured.value - then.measured.value
             doubt = math.hypot(now.measured.uncertainty, then.measured.uncertainty)
             if math.isfinite(rise) and rise > CONTACT_OHMS + doubt:

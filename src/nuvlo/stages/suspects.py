@@ -17,7 +17,7 @@ from nuvlo.diagnosis.mistakes import ids_of
 from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Reading, looks_of
 from nuvlo.diagnosis.wires import rings_out
 from nuvlo.kit import Kit, Stage
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable
@@ -353,7 +353,7 @@ def _at_lugs(kit: Kit, r: Reading) -> tuple[str, str]:
     probe = next((p for p in probes(kit) if p.of == r.of), None)
     if probe is not None:
         return f"{probe.switch.part}, {probe.throw.name}: ring out {probe.red} to {probe.black}", f"{probe.switch.part}: {probe.throw.name}. Red on {probe.red}, black on {probe.black}."
-    black = "ground" if kit.black in GROUND_NAMES else kit.black_at
+    black = "ground" if kit.ringing.black in GROUND_NAMES else kit.ringing.black_at
     return f"Ring out {r.of.place} to {black}", f"Red on {r.of.place}, black on {black}; controls and switches where they start."
 
 

@@ -11,7 +11,7 @@ from nuvlo.electrics.first_power import FirstPower, first_powers, way_for
 from nuvlo.electrics.heat import Warmth, warmths
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.kinds import kind_of
-from nuvlo.kit.kit import GROUND_NAMES
+from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Cold, Heater, Supply
 from nuvlo.kit.step_id import StepId
 from nuvlo.logbook import Build

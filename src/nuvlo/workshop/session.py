@@ -201,7 +201,7 @@ class Session:
 
     def wants_table(self) -> bool:
         """Whether it is still to be worked out what each mistake would read, before a reading stops the unit in hand."""
-        wires = self.stage is not Stage.HOOK_UP or bool(self.kit.rung_out)
+        wires = self.stage is not Stage.HOOK_UP or bool(self.kit.ringing.wires)
         return self.kit.unit is not None and wires and not self._answers.knows_table(self.kit, self.build, self.stage)
 
     def make_table(self) -> None:

@@ -44,7 +44,7 @@ class InsideMap(QWidget):
         if kit is None or kit.info.enclosure is None:
             return {}
         box = kit.info.enclosure
-        wired = {end.partition(".")[0] for w in kit.wires for end in (w.start, w.end)}
+        wired = {end.partition(".")[0] for w in kit.wires for end in w.ends}
         front: list[PanelHole] = [h for h in kit.panel if h.face == "front" and h.ref in wired]
         others = [h for h in kit.panel if h.face != "front" and h.ref in wired]
         below = STRIP if others else 0.0
@@ -66,7 +66,7 @@ class InsideMap(QWidget):
         out = {}
         named: dict[str, list[str]] = {}
         for wire in self.kit.wires:
-            for end in (wire.start, wire.end):
+            for end in wire.ends:
                 ref = end.partition(".")[0]
                 if end not in named.setdefault(ref, []):
                     named[ref].append(end)

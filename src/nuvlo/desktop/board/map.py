@@ -147,7 +147,7 @@ class BoardMap(QWidget):
         pads = {pad.ref: pad for pad in self.board.pads}
         reached: dict[str, list[Pad]] = {}
         for wire in self._wired:
-            for end, other in ((wire.start, wire.end), (wire.end, wire.start)):
+            for end, other in (wire.ends, (wire.end, wire.start)):
                 if "." in end:
                     mine = reached.setdefault(end.partition(".")[0], [])
                     if other in pads:
@@ -173,7 +173,7 @@ class BoardMap(QWidget):
 
     def _names(self, ref: str) -> list[str]:
         """The lugs of a panel part to which wires go."""
-        return sorted({e for w in self._wired for e in (w.start, w.end) if e.startswith(ref + ".")})
+        return sorted({e for w in self._wired for e in w.ends if e.startswith(ref + ".")})
 
     def place_x(self, x_mm: float) -> float:
         """Order of a place from left to right, as seen from the side shown."""
@@ -405,7 +405,7 @@ class BoardMap(QWidget):
             draw_lead(p, place(x, y), place(to_x, to_y), now)
         routed = []
         for wire in self._wired:
-            a, b = (lugs.get(e) or pads.get(e) for e in (wire.start, wire.end))
+            a, b = (lugs.get(e) or pads.get(e) for e in wire.ends)
             if a is None or b is None:
                 continue
             path = QPainterPath(a)

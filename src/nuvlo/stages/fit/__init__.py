@@ -79,7 +79,7 @@ def _following(kit: Kit, verb: str) -> set[str]:
 def _plain(kit: Kit, build: Build, step: Step) -> Task:
     names = ", ".join(step.parts)
     if step.verb == "heaters":
-        names = "; ".join(f"wire {w.name}, {w.start} to {w.end}" for w in kit.heater_wires)
+        names = "; ".join(f"wire {w.name}, {w.start} to {w.end}" for w in kit.ringing.heaters)
     if step.verb == "leads":
         names = "; ".join(wire for pad in step.parts for wire in _wires(kit, pad))
     detail = GATES.get(step.gate or "", step.reason + (" {parts}." if names else "")).format(parts=names, reason=step.reason)
@@ -99,7 +99,7 @@ def _wires(kit: Kit, pad: str) -> list[str]:
     """The wires that begin at a pad, with what is known of them: ``W1 (white, 60 mm, to J1.tip)``."""
     out = []
     for wire in kit.wires:
-        if pad in (wire.start, wire.end):
+        if pad in wire.ends:
             far = wire.end if wire.start == pad else wire.start
             known = [wire.colour, f"{wire.length_mm:g}\u202fmm" if wire.length_mm else "", f"to {far}"]
             out.append(f"{pad} ({', '.join(k for k in known if k)})")

@@ -150,7 +150,7 @@ def _electrical(kit: Kit, build: Build, pace: Pace) -> list[Job]:
     """Wiring, readings, trims, proof, the lid and the sheet: one job each."""
     there = ticked(kit, build.done)
     wires = [w for w in kit.wires if w.name not in there]
-    rings = len({w.net for w in kit.rung_out}) if wires else 0
+    rings = len({w.net for w in kit.ringing.wires}) if wires else 0
     wired = pace.minutes("hook-up", WIRE_EACH) * len(wires) + RING_EACH * rings
     if taken(build.stances, "wires") == "direct":  # one end of each is in the board already
         wired -= MINUTES["leads"][0] * sum(bool({w.start, w.end} & set(kit.wire_ends)) for w in wires)

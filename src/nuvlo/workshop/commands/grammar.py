@@ -41,7 +41,7 @@ def names(kit: Kit) -> dict[str, str]:
     }
     out |= {p.name: p.says for p in kit.info.point} | {t.name: t.says for t in kit.info.tone}
     out |= {c.name: c.says for c in kit.info.cold}
-    out |= {end: f"wire {w.name}" for w in kit.wires for end in (w.start, w.end) if end not in out}
+    out |= {end: f"wire {w.name}" for w in kit.wires for end in w.ends if end not in out}
     return out | {word: verb.says for word, verb in WORDS.items() if word == verb.name}
 
 
@@ -81,7 +81,7 @@ def _named(name: str, rest: str, at: At) -> Command:
     cold = next((c for c in kit.info.cold if c.name.lower() == name.lower()), None)
     if cold is not None:
         return _reading(Observable(cold.name, cold.quantity), rest, cold.unit)
-    places = [*(ohms_at(end) for w in kit.wires for end in (w.start, w.end)), *(probe.of for probe in probes(kit))]
+    places = [*(ohms_at(end) for w in kit.wires for end in w.ends), *(probe.of for probe in probes(kit))]
     lug = next((of for of in places if of.name.lower() == name.lower()), None)
     if lug is not None:
         return _reading(lug, rest, "Ω")
