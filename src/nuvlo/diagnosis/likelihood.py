@@ -50,11 +50,12 @@ def likelihoods(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, 
     about[:, k, k] = own + doubt**2
     away = y - middle.T
     known = _followed(t, rows, y, doubt, together(away, about))
-    beyond = _beyond(t, rows, y, doubt)
+    each = _beyond(t, rows, y, doubt)
+    beyond = each.max(axis=1)  # readings go together, so the worst counts, once
     known -= beyond
     # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
     apart = t.apart[rows]
-    mine = by_itself(away, np.sqrt(own + doubt**2))
+    mine = _followed_one_by_one(t, rows, y, doubt, by_itself(away, np.sqrt(own + doubt**2)))
     any_ = by_itself(y - apart[:, 0], np.maximum(apart[:, 1], 3 * doubt))
     moves = t.moves[rows].T  # and what those of them make of it that move it
     any_ = np.logaddexp(any_, np.log(np.maximum((moves * np.exp(mine)).sum(axis=0), 1e-300))) - math.log(2.0)
@@ -64,7 +65,8 @@ def likelihoods(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, 
     if powered.any() and hurt.size:
         died = any_[powered].sum() + (together(away[np.ix_(hurt, cold)], about[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
         known[hurt] = np.logaddexp(math.log1p(-DIED) + known[hurt], math.log(DIED) + died)
-    both = [np.logaddexp(mine + math.log1p(-touched), any_ + math.log(touched)).sum(axis=1) for touched in TOUCHED]
+    touches = t.reach[rows] / t.reach.max() if t.reach.any() else np.ones(len(rows))
+    both = [np.logaddexp(mine - each + np.log1p(-touched * touches), any_ + np.log(np.maximum(touched * touches, 1e-300))).sum(axis=1) for touched in TOUCHED]
     return known + looks, mine.sum(axis=1) - beyond + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
 
 
@@ -124,24 +126,40 @@ def _followed(t: Table, rows: list[int], y: Array, doubt: Array, known: Array) -
         return known
     away, along, there = _ways(t, rows, y)
     found = along_lines(away, along, _of_good(t, rows, doubt))
-    share = np.repeat([0.5 / t.draws, 0.5 / (t.draws - 1)], [t.draws, t.draws - 1])
-    best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(share), axis=1)
+    best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(_shares(t)), axis=1)
     out = known.copy()
     out[some] = np.logaddexp(known[some], best) - math.log(2.0)
     return out
 
 
+def _followed_one_by_one(t: Table, rows: list[int], y: Array, doubt: Array, mine: Array) -> Array:
+    """The same of ``mine`` (states, rows), each reading by itself."""
+    some, _ = t.courses
+    if not some.size:
+        return mine
+    away, along, there = _ways(t, rows, y)
+    own = (t.seen[1][rows, 0] ** 2).mean(axis=1)
+    found = by_itself(away, np.sqrt((own + doubt**2)[:, None, None] + along**2))
+    best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(_shares(t)), axis=2)
+    out = mine.copy()
+    out[some] = np.logaddexp(mine[some], best.T) - math.log(2.0)
+    return out
+
+
+def _shares(t: Table) -> Array:
+    """(points,) of the chance beforehand, what each point of a course and each line to the next has."""
+    return np.repeat([0.5 / t.draws, 0.5 / (t.draws - 1)], [t.draws, t.draws - 1])
+
+
 def _beyond(t: Table, rows: list[int], y: Array, doubt: Array) -> Array:
-    """(states,) what is taken off states that leave a reading alone which lies beyond all that tolerances make of it: these have an end. Readings
-    go together, so the worst counts, once."""
+    """(states, rows) what is taken off states that leave a reading alone which lies beyond all that tolerances make of it: these have an end."""
     low, high = t.ends
     off = np.maximum(np.maximum(low[rows] - y, y - high[rows]), 0.0) / doubt
     alone = t.left_alone[rows]
     beyond = np.where(alone, np.nan_to_num(off)[:, None], 0.0)
     # Through a junction anything may be read, but less than any meter shows, or more.
     under = np.maximum(np.maximum(t.least[rows] - y[:, None], y[:, None] - t.most[rows]) - OTHER_METERS, 0.0) / doubt[:, None]
-    worst = np.maximum(beyond, under).max(axis=0)
-    out: Array = np.minimum(worst, MOST_BEYOND) ** 2 / 2
+    out: Array = np.minimum(np.maximum(beyond, under), MOST_BEYOND).T ** 2 / 2
     return out
 
 

@@ -372,14 +372,24 @@ class Table:
         return np.array([False, *(bool(m.hurts) for m in self.mistakes)])[self.states]
 
     @cached_property
-    def moves(self) -> Array:
-        """(readings, states): how often, of all times that a mistake moves a reading, it is this one; nothing where it does not."""
+    def moved(self) -> Array:
+        """(readings, states): the weight of each state that moves a reading; nothing where it does not."""
         mean, off = self.seen
         noise = np.array([self.noise(row) for row in range(len(self.readings))])
         away = np.abs(mean - mean[:, :1]) > MOVED * np.sqrt((off[:, :1] ** 2).mean(axis=2) + noise[:, None] ** 2)
-        often = away * np.concatenate([[0.0], self.weights])[self.states] / np.bincount(self.states)[self.states]
-        total = often.sum(axis=1, keepdims=True)
-        out: Array = often / np.where(total > 0, total, 1.0)
+        out: Array = away * np.concatenate([[0.0], self.weights])[self.states] / np.bincount(self.states)[self.states]
+        return out
+
+    @cached_property
+    def reach(self) -> Array:
+        """(readings,): the weight of all mistakes together that move a reading."""
+        out: Array = self.moved.sum(axis=1)
+        return out
+
+    @cached_property
+    def moves(self) -> Array:
+        """(readings, states): how often, of all times that a mistake moves a reading, it is this one; nothing where it does not."""
+        out: Array = self.moved / np.where(self.reach > 0, self.reach, 1.0)[:, None]
         return out
 
     @cached_property
