@@ -12,7 +12,7 @@ from nuvlo.logbook import Build, Event, Note, fold
 from nuvlo.measurement import volts_at
 from nuvlo.model import Window
 from nuvlo.quantity import Measured, Verdict
-from nuvlo.reports.hand_over import write_pdf
+from nuvlo.reports.hand_over import alike_joined, write_pdf
 from nuvlo.reports.joint_review import questions, write_review
 from nuvlo.stages.hand_over import Sheet
 from nuvlo.stages.task import Finding, Task, Wants
@@ -35,7 +35,7 @@ def reading(k: int) -> Finding:
         StepId.of(Stage.WAKE, f"TP{k}"), Stage.WAKE, Wants.READING, "t", of=volts_at(f"TP{k}"), unit="V"
     )
     return Finding(
-        task, True, Verdict.IN, reading=Measured(4.5, 0.01, "V"), window=Window(volts_at(f"TP{k}"), "V", 4.5, 4.0, 5.0)
+        task, True, Verdict.IN, reading=Measured(4.5 + k / 1000, 0.01, "V"), window=Window(volts_at(f"TP{k}"), "V", 4.5, 4.0, 5.0)
     )
 
 
@@ -84,3 +84,10 @@ def test_the_review_asks_everything_in_full(gorsefire, tmp_path, read, qtbot):
     for asked in questions(gorsefire, build):
         assert " ".join(asked.split()) in said
     assert said.count("Seen:") == 5
+
+
+def test_rows_that_say_the_same_one_after_the_other_are_one():
+    rows = [("FUZZ.3", "resistance", "1.1 kΩ", "in window"), ("W6", "resistance", "1.1 kΩ", "in window"), ("TP1", "resistance", "1.1 kΩ", "out"),
+            ("FUZZ.2", "resistance", "1.1 kΩ", "in window")]  # fmt: skip
+    assert [row[0] for row in alike_joined(rows)] == ["FUZZ.3, W6", "TP1", "FUZZ.2"]
+    assert [row[1:] for row in alike_joined(rows)] == [row[1:] for row in rows[1:]]

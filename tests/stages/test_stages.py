@@ -232,14 +232,16 @@ def rung(point):
     return ReadingTaken(point=point, quantity="resistance", value=1000.0, uncertainty=8.0, unit="Ω", stage="hook_up")
 
 
-@pytest.mark.parametrize(("name", "before", "new"), [("gorsefire", "FUZZ.3", "W6"), ("gorsefire", "SW1.5", "J2.tip"), ("kilnlight", "W9", "SKT1.1"),
-                                                     ("tollgate", "T1.3", "W1"), ("lampwick", "VOL.L3", "W6")])  # fmt: skip
-def test_a_net_that_was_rung_out_at_one_end_stays_so_once_the_unit_was_powered(name, before, new):
+@pytest.mark.parametrize(("name", "before", "new", "twice"), [("gorsefire", "FUZZ.3", "W6", 0), ("gorsefire", "SW1.5", "J2.tip", 0), ("kilnlight", "W9", "SKT1.1", 2),
+                                                              ("tollgate", "T1.3", "W1", 0), ("lampwick", "VOL.L3", "W6", 2)])  # fmt: skip
+def test_a_net_that_was_rung_out_at_one_end_stays_so_once_the_unit_was_powered(name, before, new, twice):
     """Each net was asked at its first end alone, and units built so are finished."""
     kit = read_kit(SHIPPED / name)
 
     def asked(*bodies):
-        return [t.of.place for t in hook_up.tasks(kit, build(*bodies)) if t.id.does(Stage.HOOK_UP, "ring")]
+        tasks = [t for t in hook_up.tasks(kit, build(*bodies)) if t.of is not None]
+        assert len({t.of for t in tasks if t.id.does(Stage.HOOK_UP, "before")} & {t.of for t in tasks if t.id.does(Stage.HOOK_UP, "ring")}) == twice
+        return [t.of.place for t in tasks]
 
     assert new in asked()
     assert {before, new} <= set(asked(rung(before)))

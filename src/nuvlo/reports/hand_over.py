@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import groupby
 from pathlib import Path
 
 import numpy as np
@@ -53,7 +55,7 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
             gap(6),
         ]
     widths = [share * paper.WIDTH for share in (0.235, 0.105, 0.13, 0.24, 0.29)]
-    pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), sheet.rows, widths, mono=(2, 3)))
+    pieces.append(paper.table(("Place", "Quantity", "Reading", "Window", "Verdict"), alike_joined(sheet.rows), widths, mono=(2, 3)))
     if passed := [f"Accepted: {line}." for line in sheet.skipped] + [f"Not waited for: {line}." for line in sheet.ahead]:
         pieces += [gap(6), *(words(line) for line in passed)]
     if build.repairs:
@@ -65,6 +67,11 @@ def write_pdf(sheet: Sheet, path: Path, band: Band | None = None) -> None:
         "high voltage: a qualified person and local codes decide."
     )
     paper.write(path, title, pieces, foot)
+
+
+def alike_joined(rows: Sequence[tuple[str, ...]]) -> list[tuple[str, ...]]:
+    """Rows that follow each other and say the same of one place and the next (both ends of a wire) as one, so that a page holds them."""
+    return [(", ".join(row[0] for row in some), *said) for said, some in groupby(rows, key=lambda row: row[1:])]
 
 
 class _Curve(Flowable):  # type: ignore[misc]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 
 from nuvlo.craft.lugs import header_view
@@ -49,7 +49,7 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
         )  # fmt: skip
     out += [_wired(kit, build, run) for run in runs if run.wire.name in jacks]
     so, black = _as_it_stands(kit), _ground(kit)
-    for place in _places(kit, build):
+    for place in _places(kit, build, late):
         out.append(
             Task(StepId.of(Stage.HOOK_UP, "ring", place), Stage.HOOK_UP, Wants.READING, f"Ring out {place} to ground",
                  f"Supply off and unplugged, {so}controls where they start. Red lead on the lug, black on {black}.",
@@ -76,9 +76,9 @@ def tasks(kit: Kit, build: Build) -> list[Task]:
     return (discharge.tasks(kit, build, Stage.HOOK_UP) if inside else []) + out
 
 
-def _places(kit: Kit, build: Build) -> list[str]:
-    """Where this unit is rung out. Nuvlo once read each net at its first end alone: what was read there stays, and where the unit was
-    powered since, no other end of that net is asked."""
+def _places(kit: Kit, build: Build, late: Collection[str]) -> list[str]:
+    """Where this unit is rung out. Nuvlo once read each net at its first end alone: what was read there stays (of a pad before its jack, ``late``,
+    that is asked anyway), and where the unit was powered since, no other end of that net is asked."""
     read = {r.of.place for r in build.readings if r.of.quantity == "resistance"}
     first: dict[str, str] = {}
     for wire in kit.ringing.to_black:
@@ -86,7 +86,7 @@ def _places(kit: Kit, build: Build) -> list[str]:
     before = {net: end for net, end in first.items() if end in read and net != kit.ringing.black}
     settled = before if build.powered_at is not None else {}
     asked = [place for place, net in kit.ringing.places if net not in settled or place in read]
-    return list(dict.fromkeys([*asked, *before.values()]))
+    return list(dict.fromkeys([*asked, *(end for end in before.values() if end not in late)]))
 
 
 def _read_before(build: Build, place: str, wire: Wire) -> bool:
