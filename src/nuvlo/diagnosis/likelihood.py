@@ -55,7 +55,7 @@ def likelihoods(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, 
     known -= beyond
     # By themselves under each, and as far apart as all of them are: what another mistake besides may make of a reading.
     apart = t.apart[rows]
-    mine = _followed_one_by_one(t, rows, y, doubt, by_itself(away, np.sqrt(own + doubt**2)))
+    mine = by_itself(away, np.sqrt(own + doubt**2))
     any_ = by_itself(y - apart[:, 0], np.maximum(apart[:, 1], 3 * doubt))
     moves = t.moves[rows].T  # and what those of them make of it that move it
     any_ = np.logaddexp(any_, np.log(np.maximum((moves * np.exp(mine)).sum(axis=0), 1e-300))) - math.log(2.0)
@@ -65,6 +65,7 @@ def likelihoods(t: Table, taken: Mapping[Observable, Measured]) -> tuple[Array, 
     if powered.any() and hurt.size:
         died = any_[powered].sum() + (together(away[np.ix_(hurt, cold)], about[np.ix_(hurt, cold, cold)]) if cold.size else 0.0)
         known[hurt] = np.logaddexp(math.log1p(-DIED) + known[hurt], math.log(DIED) + died)
+    # It moves a reading as often as what is known to go wrong does: the volts of a supply seldom.
     touches = t.reach[rows] / t.reach.max() if t.reach.any() else np.ones(len(rows))
     both = [np.logaddexp(mine - each + np.log1p(-touched * touches), any_ + np.log(np.maximum(touched * touches, 1e-300))).sum(axis=1) for touched in TOUCHED]
     return known + looks, mine.sum(axis=1) - beyond + looks, np.logaddexp.reduce(both) - math.log(len(both)) + also
@@ -126,29 +127,11 @@ def _followed(t: Table, rows: list[int], y: Array, doubt: Array, known: Array) -
         return known
     away, along, there = _ways(t, rows, y)
     found = along_lines(away, along, _of_good(t, rows, doubt))
-    best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(_shares(t)), axis=1)
+    share = np.repeat([0.5 / t.draws, 0.5 / (t.draws - 1)], [t.draws, t.draws - 1])
+    best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(share), axis=1)
     out = known.copy()
     out[some] = np.logaddexp(known[some], best) - math.log(2.0)
     return out
-
-
-def _followed_one_by_one(t: Table, rows: list[int], y: Array, doubt: Array, mine: Array) -> Array:
-    """The same of ``mine`` (states, rows), each reading by itself."""
-    some, _ = t.courses
-    if not some.size:
-        return mine
-    away, along, there = _ways(t, rows, y)
-    own = (t.seen[1][rows, 0] ** 2).mean(axis=1)
-    found = by_itself(away, np.sqrt((own + doubt**2)[:, None, None] + along**2))
-    best = np.logaddexp.reduce(np.where(there, found, -np.inf) + np.log(_shares(t)), axis=2)
-    out = mine.copy()
-    out[some] = np.logaddexp(mine[some], best.T) - math.log(2.0)
-    return out
-
-
-def _shares(t: Table) -> Array:
-    """(points,) of the chance beforehand, what each point of a course and each line to the next has."""
-    return np.repeat([0.5 / t.draws, 0.5 / (t.draws - 1)], [t.draws, t.draws - 1])
 
 
 def _beyond(t: Table, rows: list[int], y: Array, doubt: Array) -> Array:

@@ -103,7 +103,8 @@ class Ringing:
         """Where wires are rung out against black, and on which net: so that none can be missing or on the wrong lug unseen.
 
         On the net of black every lug. Of other wires that meet, the ends that none goes on from: at a part of its own (a pot, a coil) that
-        part is read though its wire is missing, and the rest at the other end. At one where nothing lies, all that the wire leads to is read, if that is more than capacitors.
+        part is read though its wire is missing, and the rest at the other end. At one where nothing lies, all that the wire leads to is read;
+        where that is capacitors alone, both ends are open until a wire is on the wrong lug.
         """
         out: dict[str, str] = {}
         for wires in self._met():
