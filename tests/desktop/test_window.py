@@ -448,3 +448,16 @@ def test_a_command_of_the_window_leaves_no_line_before_standing(drive, typed):
     driver.type(typed)
     assert "flickers" not in driver.said
     assert "kept" not in driver.said.lower()
+
+
+@pytest.mark.parametrize(("ref", "says"), [("W6", "the pad of wire 7"), ("R4", "R4 lies at"), ("TP3", "TP3 lies at")])
+def test_what_is_clicked_on_the_map_is_lit_and_said(drive, ref, says):
+    """A pad and a test point too: 'there is no W6 in this kit' was the answer."""
+    d = drive()
+    d.until(Stage.FIT)
+    board = next(b for b in d.window.findChildren(BoardMap) if b.isVisible())
+    pad = d.session.kit.board.pads_of(ref)[0]
+    QTest.mouseClick(board, Qt.MouseButton.LeftButton, pos=board.place(pad.x_mm, pad.y_mm).toPoint())
+    d.settle()
+    assert next(b for b in d.window.findChildren(BoardMap) if b.isVisible()).marking.lit == {ref}
+    assert says in d.window.bench_line.accessibleDescription() or says in " ".join(label.text() for label in d.window.bench_line.findChildren(QLabel))

@@ -275,6 +275,10 @@ def test_looking_back_and_finding(bench):
     assert session.now().task.target == "R4", "looking back changed nothing"
     assert "28" in type_line(session, "find r1").words
     assert type_line(session, "find j1").shows == "J1"
+    pad, point = type_line(session, "find w6"), type_line(session, "find TP1")
+    assert (pad.shows, point.shows) == ("W6", "TP1")
+    assert "the pad of wire 7" in pad.words
+    assert "wire" not in point.words
     for empty in ("redo",):
         with pytest.raises(Refused):
             type_line(session, empty)

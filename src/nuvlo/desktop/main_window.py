@@ -33,7 +33,7 @@ from nuvlo.problems import NuvloError
 from nuvlo.stages.lacks import lacks
 from nuvlo.stages.registry import row
 from nuvlo.workshop.answers import SUSPECTS
-from nuvlo.workshop.commands.arguments import StageNamed, Words
+from nuvlo.workshop.commands.arguments import PartNamed, StageNamed, Words
 from nuvlo.workshop.commands.command import Command
 from nuvlo.workshop.commands.grammar import NotUnderstood, understand
 from nuvlo.workshop.commands.verbs import SIDE, TOOL, VERBS, Verb, offered
@@ -425,7 +425,7 @@ class Window(QMainWindow):
             self.picture_column.insertWidget(self.picture_column.count() - 1, picture, 1)
             picture.worker = self.controller.jobs
             if picture.board is not None:
-                picture.board.picked.connect(lambda ref: self.enter(f"find {ref}"))
+                picture.board.picked.connect(lambda ref: self.run(Command("find", PartNamed(ref))))
                 picture.board.said.connect(lambda words: self.bench_line.say(words, True))
         for key, each in self._pictures.items():
             each.setVisible(key is stage and self.tool is None)

@@ -227,6 +227,14 @@ def part(rest: str, at: At) -> tuple[PartNamed, str]:
     return PartNamed(found.ref), f"show {found.ref}"
 
 
+def on_the_map(rest: str, at: At) -> tuple[PartNamed, str]:
+    """A part of the kit, or a pad or test point of its board."""
+    pads = {name.lower(): name for name in (at.kit.board.pads_by_ref if at.kit.board else ())}
+    if at.kit.find_part(rest) is None and (ref := pads.get(rest.lower())):
+        return PartNamed(ref), f"show {ref}"
+    return part(rest, at)
+
+
 def spare_for(rest: str, at: At) -> tuple[PartNamed, str]:
     named, _ = part(rest, at)
     return named, f"look in the drawer for {named.ref}"

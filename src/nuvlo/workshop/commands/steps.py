@@ -29,6 +29,7 @@ from nuvlo.quantity import format_value
 from nuvlo.stages.holds import span
 from nuvlo.stages.suspects import PROBING
 from nuvlo.stages.task import Wants
+from nuvlo.words import listed
 from nuvlo.workshop.commands.arguments import Chosen, Nothing, PartNamed, StageNamed, Words
 from nuvlo.workshop.commands.bench import found, passing, read, refuse_while_held, sheet, turn_as_advised
 from nuvlo.workshop.commands.choose import choose
@@ -166,8 +167,14 @@ def find(s: Session, given: PartNamed) -> Reply:
 
 
 def _where(s: Session, ref: str) -> str:
-    place = s.kit.board.placements.get(ref) if s.kit.board else None
-    return f"{ref} lies at {place.x_mm:g}, {place.y_mm:g} mm." if place else f"{ref} is not on the board."
+    board = s.kit.board
+    if board is None or (ref not in board.placements and ref not in board.middles):
+        return f"{ref} is not on the board."
+    place = board.placements.get(ref)
+    x, y = (place.x_mm, place.y_mm) if place else board.middles[ref]
+    wires = [w.name for w in s.kit.wires if ref in w.ends]
+    of = f", the pad of wire{'s' * (len(wires) > 1)} {listed(wires)}" if wires else ""
+    return f"{ref} lies at {x:g}, {y:g} mm{of}."
 
 
 def confirm(s: Session, given: Nothing) -> Reply:

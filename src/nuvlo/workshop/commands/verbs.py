@@ -128,7 +128,7 @@ ROWS: tuple[Verb, ...] = (
          needs="Why is it all right?", optional=True, button="Accept as it is", first=EVERY, offered=_acceptable),
     Verb("note", "Keep a note with the build.", "note lid scratched", arg.words, steps.note, needs="What is to be noted?",
          keeps=_keeps(STAGE, TOOL), button="Note"),
-    Verb("find", "Show where a part lies.", "find c2", arg.part, steps.find, needs="Which part?",
+    Verb("find", "Show where a part, a pad or a test point lies.", "find c2", arg.on_the_map, steps.find, needs="Which part?",
          keeps=_keeps(STAGE, SIDE), looks=True, button="Find a part", stages=_in(UNPACK, FIT, HOOK_UP, WAKE)),
     # -- unpack
     Verb("measure", "Log what a loose part measures.", "r4 99.2k", does=unpack.measure, named=True),
