@@ -9,7 +9,7 @@ import time
 
 from tests.circuit.circuits import kit_text
 
-RUNS = 7
+RUNS = 11
 BARE = """
 from PyQt6.QtWidgets import QApplication, QMainWindow
 import pyqtgraph
@@ -22,7 +22,8 @@ w.grab()
 """
 # Usable: painted, and the bench line takes and answers what is typed, since the session is open.
 NUVLO = """
-import sys, tempfile
+import gc, sys
+gc.disable()  # as nuvlo.cli.window does until the window stands
 from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 from nuvlo.desktop import theme
@@ -53,24 +54,23 @@ os._exit(0)
 
 
 def seconds(code: str, *arguments: str) -> float:
-    """Median over fresh processes."""
-    taken = []
-    for _ in range(RUNS):
-        start = time.perf_counter()
-        subprocess.run([sys.executable, "-c", code, *arguments], check=True, stderr=subprocess.DEVNULL, timeout=120)
-        taken.append(time.perf_counter() - start)
-    return statistics.median(taken)
+    start = time.perf_counter()
+    subprocess.run([sys.executable, "-c", code, *arguments], check=True, stderr=subprocess.DEVNULL, timeout=120)
+    return time.perf_counter() - start
 
 
 def test_time_to_a_usable_window(benchmark, tmp_path, capsys):
-    bare = seconds(BARE)
+    """By turns, so that whatever else the machine does meanwhile slows both."""
     benchmark.pedantic(
         lambda: subprocess.run([sys.executable, "-c", NUVLO, str(tmp_path)], check=True, timeout=120), rounds=1
     )
-    ours = seconds(NUVLO, str(tmp_path))
+    pairs = [(seconds(NUVLO, str(tmp_path)), seconds(BARE)) for _ in range(RUNS)]
+    ours, bare = (statistics.median(side) for side in zip(*pairs, strict=True))
+    ratios = sorted(one / other for one, other in pairs)
     with capsys.disabled():
         print(
-            f"\n  usable window: Nuvlo {ours:.2f} s, bare PyQt6 and pyqtgraph {bare:.2f} s, ratio {ours / bare:.2f} (goal: at most 3)"
+            f"\n  usable window: Nuvlo {ours:.2f} s, bare PyQt6 and pyqtgraph {bare:.2f} s, "
+            f"ratio {statistics.median(ratios):.2f} ({ratios[0]:.2f} to {ratios[-1]:.2f}; goal: at most 3)"
         )
 
 

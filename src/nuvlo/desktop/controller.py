@@ -31,6 +31,7 @@ FOLLOW_MS = 1000  # between looks at the log
 QUIET_TICKS = 30  # of them without a change
 OPENING = "Opening the workshop"
 AHEAD_MS = 3000  # without one, until the next likely question is worked on
+LOAD_MS = 500  # from the first page to what later ones load: two threads share one interpreter
 
 
 @dataclass(frozen=True)
@@ -74,6 +75,9 @@ class Controller(QObject):
         self._getting_ready: Job | None = None
         self._left_be: Session | None = None  # for which the builder stopped it
         self._loaded = False
+        self._loading = QTimer(self)
+        self._loading.setSingleShot(True)
+        self._loading.timeout.connect(lambda: self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit()))
         self._afterwards: tuple[str, Callable[[], None]] | None = None  # see Opened
         self.left_behind = False  # work that did not end when the window closed
         self._mark: object = None  # of the log's files, when they were last looked at
@@ -130,7 +134,7 @@ class Controller(QObject):
         """What was opened is seen: from here on other work takes nothing from it."""
         if not self._loaded:
             self._loaded = True
-            self.jobs.start(MODEL, _load_ahead, lambda *_: self.loaded_ahead.emit())
+            self._loading.start(LOAD_MS)
         after, self._afterwards = self._afterwards, None
         if after is not None:
             self.jobs.start(MODEL, after[1], then_or_say(lambda _: None, self.replied.emit), after[0])
@@ -166,6 +170,7 @@ class Controller(QObject):
         """Let work under way end, then close the logbook. What does not end is left behind with the log as it stands."""
         self._following.stop()
         self._ahead.stop()
+        self._loading.stop()
         self.left_behind = not self.jobs.close()
         if self.workshop is not None and not self.left_behind:
             self.workshop.close()
