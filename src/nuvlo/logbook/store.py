@@ -24,6 +24,7 @@ from nuvlo import clock
 from nuvlo.logbook.build import Build, fold
 from nuvlo.logbook.errors import LogbookError, Overtaken
 from nuvlo.logbook.events import BODY, Body, BuildStarted, Event, Unread, as_text, new_ids
+from nuvlo.logbook.layouts import bring_up, layout_of
 from nuvlo.logbook.projections import Card
 from nuvlo.logbook.tail import unread_frames
 from nuvlo.problems import Problem, refused
@@ -45,7 +46,7 @@ _CARDS = sa.Table(  # what builds are listed by; made of the events, and made an
     sa.Column("build", sa.String(32), primary_key=True),
     sa.Column("card", sa.Text, nullable=False),
 )
-VERSION = 2  # of the log, kept in the database: a newer program's log is opened for viewing only
+VERSION = 2  # the layout of the log, as :mod:`nuvlo.logbook.layouts` counts them: a newer program's log is opened for viewing only
 MOST_SALVAGED = 200_000  # entries that are looked for one by one
 SUMMED = 2  # the first whose entries carry a sum
 LOOK_AGAIN = 0.05  # s
@@ -171,24 +172,28 @@ class Logbook:
         return whole
 
     def _bring_up_to_date(self) -> None:
-        """Look at the version of a log: an older one is kept beside as it was, a newer one is for viewing only."""
+        """Look at the layout of a log: an older one is kept beside as it was, a newer one is for viewing only."""
         with self._engine.connect() as connection:
-            version = int(connection.exec_driver_sql("PRAGMA user_version").scalar() or 0)
+            layout = layout_of(connection)
             there = sa.inspect(connection).has_table(_EVENTS.name)
-            columns = [c["name"] for c in sa.inspect(connection).get_columns(_EVENTS.name)] if there else []
-        if version > VERSION:
+            filled = there and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar()
+        if layout > VERSION:
             self.read_only = self.newer = True
             return
-        if version == VERSION:
+        if layout == VERSION:
             return
-        with self._writing(transaction=False) as connection:
-            filled = there and connection.execute(sa.select(sa.func.count()).select_from(_EVENTS)).scalar()
-            if filled and self.path is not None and not self.read_only:
-                beside = self.path.with_name(f"{self.path.name}.before-{datetime.now():%Y%m%d-%H%M%S}")
-                connection.exec_driver_sql("VACUUM INTO ?", (str(beside),))
-            if there and _EVENTS.c.sum.name not in columns:
-                connection.exec_driver_sql("ALTER TABLE events ADD COLUMN sum INTEGER")
-            connection.exec_driver_sql(f"PRAGMA user_version = {VERSION}")
+        if filled and self.path is not None and not self.read_only:
+            beside = self.path.with_name(f"{self.path.name}.before-{datetime.now():%Y%m%d-%H%M%S-%f}")
+            half = self.path.with_name(f".{self.path.name}-{uuid.uuid4().hex[:8]}")  # until it is whole
+            try:
+                with self._writing(transaction=False) as connection:
+                    connection.exec_driver_sql("VACUUM INTO ?", (str(half),))
+                half.replace(beside)
+            finally:
+                half.unlink(missing_ok=True)
+        with self._writing() as connection:
+            if layout_of(connection) < VERSION:  # else another program was quicker
+                bring_up(connection, VERSION)
 
     def close(self) -> None:
         """Bring the log's files together and let go of them."""

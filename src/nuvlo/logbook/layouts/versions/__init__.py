@@ -1,0 +1,1 @@
+"""One step a layout."""
