@@ -8,7 +8,7 @@ from nuvlo.desktop import theme
 from nuvlo.desktop.board.map import BoardMap
 from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.curve import CurveView, Line, Picture, warm
-from nuvlo.desktop.lanes import NextLane, ReadingsLane
+from nuvlo.desktop.lanes import NextLane, NextStep, ReadingsLane
 from nuvlo.desktop.path_bar import PathBar
 from nuvlo.desktop.proposals import ProposalList
 from nuvlo.kit import Stage
@@ -106,11 +106,11 @@ def test_the_next_lane_asks_for_a_value_where_no_instrument_is(qtbot):
     lane = NextLane()
     qtbot.addWidget(lane)
     task = Task("t", Stage.WAKE, Wants.READING, "Measure TP1", of=volts_at("TP1"), unit="V")
-    lane.show_task(Finding(task, False), [], "", False, "", "")
+    lane.show_task(NextStep(Finding(task, False), instrument=False))
     assert lane.button is None
-    lane.show_task(Finding(task, False), ["a"] * 9, "advice", True, "", "")
+    lane.show_task(NextStep(Finding(task, False), ["a"] * 9, "advice"))
     assert "Space" in lane.button.text()
-    lane.show_task(None, [], "", True, "Wake is finished", "Go on.")
+    lane.show_task(NextStep(None, closed="Wake is finished", closing="Go on."))
     assert lane.button is None
 
 

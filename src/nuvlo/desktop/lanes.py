@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
@@ -25,6 +26,26 @@ FOLLOWING = 5
 OFFER_PX = 232  # of words on what may be picked: a lane has no more room
 DANGER = 0.1  # share of a suspect from which what it destroys is said
 MOST_GAUGES, HANDFUL = 24, 8
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """What the Next lane shows: the ``finding`` in hand and the titles ``following`` it, or the words ``closed`` and ``closing`` where nothing is
+    left. ``advice`` is the model's; ``offers`` are what may be picked: its words, and the line that picks it. ``note`` stands quietly at
+    the foot. Where a reading is the ``stop`` of the stage, the suspects of ``suspicion`` follow what is to be read next. An ``instrument`` may be
+    connected; ``by_eye``, looks are the builder's own."""
+
+    finding: Finding | None
+    following: Sequence[str] = ()
+    advice: str = ""
+    instrument: bool = True
+    closed: str = ""
+    closing: str = ""
+    offers: Sequence[tuple[str, str]] = ()
+    note: str = ""
+    stop: Finding | None = None
+    suspicion: Suspicion | None = None
+    by_eye: bool = True
 
 
 class HazardShape(QWidget):
@@ -112,6 +133,19 @@ def _fill_suspect(row: SuspectRow, s: Suspect, said: str) -> None:
     row.show_suspect(s.letter, s.share, said)
 
 
+def _to_follow(step: NextStep) -> list[Row]:
+    """What comes after, and a note."""
+    rows: list[Row] = []
+    if step.following and not step.suspicion:
+        rows += [gap(), words("Then", 10, "faint", bold=True)]
+        rows += [words(title, 11, "faint") for title in step.following[:FOLLOWING]]
+        if len(step.following) > FOLLOWING:
+            rows.append(words(f"and {len(step.following) - FOLLOWING} more in this stage", 10, "faint"))
+    if step.note:
+        rows.append(words(step.note, 10.5, "faint"))
+    return rows
+
+
 def _stopped(f: Finding) -> str:
     """Why there is no going on, in a line."""
     return f"Stop. {f.words}" if f.words else "Stop."
@@ -139,47 +173,48 @@ class NextLane(QScrollArea):
         self._pile = Pile((16, 4, 12, 12), 10)
         self.setWidget(self._pile)
 
-    def show_task(
-        self, f: Finding | None, following: list[str], extra: str, instrument: bool, closed: str, closing: str,
-        offers: Sequence[tuple[str, str]] = (), note: str = "", stop: Finding | None = None, suspicion: Suspicion | None = None,
-        by_eye: bool = True,
-    ) -> None:  # fmt: skip
-        """Show finding ``f``; ``extra`` is advice from the model; ``closed`` and ``closing`` say so when nothing is left.
-        ``offers`` are what may be picked: its words, and the line that picks it. ``note`` stands quietly at the foot. Where a reading
-        is the ``stop`` of the stage, the suspects of ``suspicion`` follow what is to be read next."""
+    def show_task(self, step: NextStep) -> None:
+        """Show what is to be done next."""
         self.button = self.confirm = self.keypad = None
         self.offers = []
         size = theme.LARGE if self.large else theme.NEXT
         body = 28 if self.large else 12
+        f = step.finding
         if f is None:
-            rows = [words(closed, size, bold=True), words(closing, body)]
+            rows = [words(step.closed, size, bold=True), words(step.closing, body)]
         elif f.task.hazard is not None:
             rows = [Row("hazard", lambda: self._hazard(f, size, body), kept=False)]
         else:
-            rows = [words(f.task.title, size, bold=True)]
-            if f.task.detail and not (self.large and f.stuck):
-                rows.append(words(f.task.detail, body))
-            if extra and suspicion is None:
-                rows.append(words(extra, body + 2, "copper", bold=True))
-            elif extra and not self.large:
-                rows.append(words(extra, theme.BASE, "faint"))
-            if f.waits:
-                rows.append(words(f.words, body, "near", bold=True))
-            elif f.stuck:
-                rows.append(Row("stuck", lambda: self._stuck(f, body), kept=False))
-            else:
-                rows += self._act(f, instrument, by_eye, body)
-            rows = ([words(_stopped(stop), body if self.large else theme.BASE, "out", bold=True)] if stop and suspicion and stop.task.id != f.task.id and not self.large else []) + rows
-            rows += [self._offer(text, line) for text, line in (offers if not self.large else offers[: 1 + len(f.task.parts)] if f.task.wants is Wants.LOOK else ())]
-            rows += self._suspects(suspicion, body) if suspicion else []
-        if following and not self.large and not suspicion:
-            rows += [gap(), words("Then", 10, "faint", bold=True)]
-            rows += [words(title, 11, "faint") for title in following[:FOLLOWING]]
-            if len(following) > FOLLOWING:
-                rows.append(words(f"and {len(following) - FOLLOWING} more in this stage", 10, "faint"))
-        if note and not self.large:
-            rows.append(words(note, 10.5, "faint"))
+            rows = [*self._doing(step, f, size, body), *self._picked(step, f)]
+            rows += self._suspects(step.suspicion, body) if step.suspicion else []
+        if not self.large:
+            rows += _to_follow(step)
         self._pile.show_rows(rows)
+
+    def _doing(self, step: NextStep, f: Finding, size: float, body: float) -> list[Row]:
+        """What is to be done, with what the model advises, and how it is said to be done."""
+        rows = [words(f.task.title, size, bold=True)]
+        if f.task.detail and not (self.large and f.stuck):
+            rows.append(words(f.task.detail, body))
+        if step.advice and step.suspicion is None:
+            rows.append(words(step.advice, body + 2, "copper", bold=True))
+        elif step.advice and not self.large:
+            rows.append(words(step.advice, theme.BASE, "faint"))
+        if f.waits:
+            rows.append(words(f.words, body, "near", bold=True))
+        elif f.stuck:
+            rows.append(Row("stuck", lambda: self._stuck(f, body), kept=False))
+        else:
+            rows += self._act(f, step.instrument, step.by_eye, body)
+        elsewhere = step.stop if step.suspicion and step.stop and step.stop.task.id != f.task.id else None
+        return [words(_stopped(elsewhere), theme.BASE, "out", bold=True), *rows] if elsewhere and not self.large else rows
+
+    def _picked(self, step: NextStep, f: Finding) -> list[Row]:
+        """What may be picked; in large print only what a look showed."""
+        offers = step.offers
+        if self.large:
+            offers = offers[: 1 + len(f.task.parts)] if f.task.wants is Wants.LOOK else ()
+        return [self._offer(text, line) for text, line in offers]
 
     def _suspects(self, found: Suspicion, body: float) -> list[Row]:
         """Three to five of them, likeliest first; the rest folded into a number."""

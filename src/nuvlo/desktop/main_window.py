@@ -18,7 +18,7 @@ from nuvlo.desktop.fault_card import FaultCard
 from nuvlo.desktop.handles import HANDLES
 from nuvlo.desktop.keys import Keys
 from nuvlo.desktop.labels import label, tint
-from nuvlo.desktop.lanes import BusyStrip, NextLane, ReadingsLane
+from nuvlo.desktop.lanes import BusyStrip, NextLane, NextStep, ReadingsLane
 from nuvlo.desktop.look import keep_look, read_look
 from nuvlo.desktop.looking import Looking
 from nuvlo.desktop.path_bar import PathBar
@@ -397,10 +397,11 @@ class Window(QMainWindow):
         found_out = shown.suspicion
         has_gauge = self.readings.show_compared(found_out) if found_out else self.readings.show_findings(judged.heading, judged.findings, now, note)
         self.readings.setVisible(bool(found_out and has_gauge) or (bool(judged.findings) and (has_gauge or not self.large)))
-        self.next_lane.show_task(
-            now, following, shown.advice(), shown.has_bench, *_closing(shown), shown.offers(),
-            "" if judged.findings else note, shown.stop(), found_out, shown.by_eye,
-        )  # fmt: skip
+        closed, closing = _closing(shown)
+        self.next_lane.show_task(NextStep(
+            now, following, shown.advice(), shown.has_bench, closed, closing, shown.offers(),
+            note="" if judged.findings else note, stop=shown.stop(), suspicion=found_out, by_eye=shown.by_eye,
+        ))  # fmt: skip
         self.bench_line.follow(shown)
         if getattr(self.tool, "of_workshop", False):
             self._only_picture(True)
