@@ -195,6 +195,19 @@ def test_a_portrait_names_the_legs_of_a_known_type(gorsefire):
     assert "cathode" in describe(gorsefire.part("D1")), "a diode has a band, not an order"
 
 
+@pytest.mark.parametrize(("ref", "ruled"), [("BOARD", False), ("SCREWS", False), ("KNOB1", False), ("R1", True), ("C4", True), ("J1", True)])
+def test_a_portrait_leaves_its_title_clear_and_has_a_rule_only_where_it_is_to_scale(gorsefire, qtbot, ref, ruled):
+    from nuvlo.desktop.board.portrait import HIGH, Portrait
+
+    portrait = Portrait(gorsefire.part(ref))
+    qtbot.addWidget(portrait)
+    portrait.resize(628, HIGH)
+    seen = portrait.grab().toImage()
+    card = seen.pixelColor(620, 20)
+    assert all(seen.pixelColor(x, 36) == card for x in range(16, 250 if ruled else 420, 3)), "a body stands in the title"
+    assert any(seen.pixelColor(x, HIGH - 44) != card for x in range(480, 610)) == ruled
+
+
 def test_what_may_stand_in_for_a_type_says_its_pins(drive):
     driver = drive()
     driver.type("instead q1")

@@ -60,9 +60,11 @@ class Portrait(QWidget):
         p.save()
         rise = 20 if kind_of(self.part.kind).upright else 6  # long legs stay clear of the words below
         p.translate(self.width() / 2 - 30, self.height() / 2 - rise)
-        DRAW.get(kind_of(self.part.kind).drawn_as or self.part.kind, _box)(p, mm, self.part)
+        draw = DRAW.get(kind_of(self.part.kind).drawn_as or self.part.kind)
+        (draw or _box)(p, mm, self.part)
         p.restore()
-        self._rule(p, mm)
+        if draw is not None:  # of others the size is not known
+            self._rule(p, mm)
 
     def _rule(self, p: QPainter, mm: float) -> None:
         right, y = self.width() - 20.0, self.height() - 44.0
@@ -233,12 +235,14 @@ def _jack(p: QPainter, mm: float, part: Part) -> None:
     p.drawText(QRectF(-8.6 * mm, 2.2 * mm, 60, 17), Qt.AlignmentFlag.AlignLeft, "sleeve")
 
 
-def _box(p: QPainter, mm: float, part: Part) -> None:
+def _box(p: QPainter, _: float, part: Part) -> None:
+    """What has no picture: its kind in a box, to no scale."""
+    box = QRectF(-85, -32, 170, 64)
     _fill(p, METAL)
-    p.drawRoundedRect(QRectF(-11 * mm, -7 * mm, 22 * mm, 14 * mm), 6, 6)
+    p.drawRoundedRect(box, 6, 6)
     p.setPen(QColor(DARK))
     p.setFont(theme.words(11))
-    p.drawText(QRectF(-11 * mm, -7 * mm, 22 * mm, 14 * mm), Qt.AlignmentFlag.AlignCenter, part.kind)
+    p.drawText(box, Qt.AlignmentFlag.AlignCenter, part.kind)
 
 
 DRAW = {
