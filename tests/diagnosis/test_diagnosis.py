@@ -486,7 +486,7 @@ def test_leads_are_held_where_a_builder_can_find_them():
     assert kit.named_place(node) == "the joint of R31 and GAIN"
     assert kit_of("gorsefire").named_place("out") == "the free end of VOLUME"
     assert kit.named_place("nowhere") == "the net nowhere"
-    assert kit_of("tollgate").named_place(next(p.net for p in kit_of("tollgate").board.pads if p.ref == "TP5")) == "TP5"
+    assert kit_of("tollgate").named_place(next(p.net for p in kit_of("tollgate").board.pads if p.ref == "TP3")) == "pin 1 of R1"
 
 
 def test_what_never_rests_is_not_read_at_its_pads():

@@ -44,6 +44,9 @@ def test_nothing_is_wrong_with_the_kits_as_shipped(name):
     ("kilnlight", [("wiring.csv", r"44,T3.9,W18,0", "44,T3.9,W18,heater")], "the heaters H1 float"),
     ("gorsefire", [("kit.toml", r"emitter of Q2", "emitter of Q2, 1.2 V")], "the text of TP4 states 1.2"), ("lampwick", [("kit.toml", r"long leg of the lamp", "long leg of the lamp, 3 V")], "states 3"),
     ("gorsefire", [("kit.toml", r"(?s)\[\[trim\]\].*?\n\n", "")], "nothing says how RV1 is set"),
+    ("kilnlight", [("pads.csv", r"(R101,1,.*),wl", r"\1,inl")], "circuit.cir has it on 'wl', and none of its pads is"), ("gorsefire", [("pads.csv", r"(C4,1,.*),vcc", r"\1,vd")], "has it on 'vcc'"),
+    ("landing", [("pads.csv", r"(R1,1,.*),\w+", r"\1,0")], "none of its pads is"), ("gorsefire", [("circuit.cir", r"r2 in 0", "r2 in vcc")], "circuit.cir has it on 'vcc'"),
+    ("tollgate", [("pads.csv", r"(TP4,.*)", r"\1\nTP5,1,38.1,33.02,2,gin")], "its pad is on 'gin', and nothing else on the board is"), ("sluice", [("pads.csv", r"(TP4,.*)", r"\1\nTP5,1,40.64,33.02,2,case")], "would read as open"),
 ])  # fmt: skip
 def test_what_a_kit_claims_is_held_against_what_it_is(tmp_path, name, changes, message):
     folder = tmp_path / name

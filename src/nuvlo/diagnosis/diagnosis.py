@@ -20,10 +20,12 @@ from nuvlo.diagnosis.likelihood import likelihoods
 from nuvlo.diagnosis.mistakes import Mistake
 from nuvlo.diagnosis.probes import Reading
 from nuvlo.diagnosis.table import APART, Table
+from nuvlo.diagnosis.wires import rung_out
 from nuvlo.measurement import Observable
 from nuvlo.quantity import Measured
 
 GOOD, UNEXPLAINED = 0.2, 0.1  # beforehand: that nothing is wrong, and that no single mistake is it
+SINCE = 0.05  # of its weight, a mistake with a wire that was rung out: that it has come since (common practice, no source)
 AGAIN = 0.05  # of its weight, a mistake that was put right already (common practice, no source)
 
 
@@ -75,11 +77,16 @@ class Diagnosis(Table):
         out: Array = np.bincount(self.states, share).astype(float)
         return out
 
-    def in_states(self, taken: Mapping[Observable, Measured], repaired: Collection[str] = ()) -> tuple[Array, float]:
-        """The same of each state of rest (states,); beforehand one is as likely as the other."""
+    def in_states(self, taken: Mapping[Observable, Measured], repaired: Collection[str] = (), rung: Collection[Observable] = ()) -> tuple[Array, float]:
+        """The same of each state of rest (states,); beforehand one is as likely as the other. Wires of which all was ``rung`` out have seldom come off since."""
         known, apart, besides = likelihoods(self, taken)
         weight = self.weights * np.where([m.id in repaired for m in self.mistakes], AGAIN, 1.0) if repaired else self.weights
-        before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / weight.sum()])
+        usually = weight.sum()
+        if not self.wiring:  # mistakes with wires come beside all that may be wrong else, in nobody's place
+            sound = rung_out(self.kit, self.mistakes, rung) if rung else ()
+            usually = weight[[not m.wired for m in self.mistakes]].sum() or usually
+            weight = weight * [SINCE if m.id in sound else 1.0 for m in self.mistakes]
+        before = np.concatenate([[GOOD], (1.0 - GOOD - UNEXPLAINED) * weight / usually])
         before = (before / np.bincount(self.states))[self.states]
         # Heavy tails together are not what they are one by one: the two are compared one by one, and what comes of it is laid on the whole.
         usual = np.log(before / before.sum())
@@ -89,10 +96,10 @@ class Diagnosis(Table):
         share /= share.sum()
         return share[:-1], float(share[-1])
 
-    def rank(self, taken: Mapping[Observable, Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[Observable] = (), empty: bool = False) -> Ranking:
+    def rank(self, taken: Mapping[Observable, Measured], only: Collection[str] = (), repaired: Collection[str] = (), skipped: Collection[Observable] = (), empty: bool = False, rung: Collection[Observable] = ()) -> Ranking:
         """What the readings taken so far say, and what to take next: of ``only`` these quantities, where any are named, and none of those that are
-        out of reach; under power with the sockets ``empty`` or not, as they are."""
-        share, unexplained = self.in_states(taken, repaired)
+        out of reach; under power with the sockets ``empty`` or not, as they are. ``rung`` are the readings of wires that were passed before."""
+        share, unexplained = self.in_states(taken, repaired, rung)
         likely = self._of_mistakes(share)
         groups: list[tuple[list[int], float]] = []
         looked, lifted = ([row for row, r in enumerate(self.readings) if r.quantity == kind and r.of in taken] for kind in ("look", "lifted"))

@@ -49,7 +49,8 @@ class Mistake:
 
     ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive
     being powered so; what is read after that may no longer be what this mistake alone would read. What it comes to is seldom known: it may be
-    ``loose`` times more or less than its overrides say, counted from what is ``above``; or any of ``amounts``, from the least to the most.
+    ``loose`` times more or less than its overrides say, counted from what is ``above``; or any of ``amounts``, from the least to the most. Of one with a
+    wire or a contact, the overrides are of the unit with its wires as elements (``wired``, :mod:`~nuvlo.model.wired`).
     """
 
     text: str
@@ -64,6 +65,7 @@ class Mistake:
     amounts: tuple[float, ...] = ()
     pads: tuple[str, ...] = ()
     like: str = ""
+    wired: bool = False
 
     @cached_property
     def id(self) -> str:

@@ -12,10 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvlo.arrays import Array
-from nuvlo.diagnosis.mistakes import single_mistakes
 from nuvlo.diagnosis.probes import CLOSE, FIELD_MM, OVER, SENSES, TOUCH, WHOLE, Reading, readings_of
 from nuvlo.diagnosis.trials import DRAWS_OF_OHMS, FEW_DRAWS, METERS, Trials, spread
-from nuvlo.diagnosis.wires import every_mistake, rung
+from nuvlo.diagnosis.wires import every_mistake, mistakes_under_power, rung
 from nuvlo.files.kept import content_of, kept
 from nuvlo.files.mistakes import Habits, shipped
 from nuvlo.kit import Kit
@@ -65,7 +64,7 @@ class Table:
     def __init__(self, kit: Kit, build: Build | None = None, draws: int = DRAWS, seed: int = 11, habits: Habits | None = None, keep: Path | None = None, wiring: bool = False) -> None:
         self.kit, self.draws, self.seed, self.keep = kit, draws, seed, keep
         self.habits = habits or shipped()
-        self.mistakes = every_mistake(kit) if wiring else single_mistakes(kit)
+        self.mistakes = every_mistake(kit) if wiring else mistakes_under_power(kit)
         self.readings = rung(kit) if wiring else readings_of(kit)
         self.wiring = wiring
         if not self.mistakes or not self.readings:
@@ -377,7 +376,9 @@ class Table:
         mean, off = self.seen
         noise = np.array([self.noise(row) for row in range(len(self.readings))])
         away = np.abs(mean - mean[:, :1]) > MOVED * np.sqrt((off[:, :1] ** 2).mean(axis=2) + noise[:, None] ** 2)
-        out: Array = away * np.concatenate([[0.0], self.weights])[self.states] / np.bincount(self.states)[self.states]
+        # What no single mistake explains is taken to be like what is known of parts: under power, wires were rung out.
+        like = self.weights * [self.wiring or not m.wired for m in self.mistakes]
+        out: Array = away * np.concatenate([[0.0], like])[self.states] / np.bincount(self.states)[self.states]
         return out
 
     @cached_property

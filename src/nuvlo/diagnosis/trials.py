@@ -35,12 +35,14 @@ from nuvlo.circuit.overrides import moved
 from nuvlo.diagnosis.helper import Helper, Job, helpers_for
 from nuvlo.diagnosis.mistakes import SHORT_OHMS, Mistake
 from nuvlo.diagnosis.probes import TOUCH, Reading
+from nuvlo.diagnosis.wires import fed_outside, on_wires
 from nuvlo.electrics.heat import rises
 from nuvlo.kit import Kit
+from nuvlo.kit.schema import Tone
 from nuvlo.model.ensemble import Law, known_to, usual
 from nuvlo.model.rectifier import drawn, ripple
 from nuvlo.model.tones import tones_at
-from nuvlo.model.wired import thrown, usual_of, wired
+from nuvlo.model.wired import in_wires, thrown, usual_of, wired
 
 FEW_DRAWS = ("resistance", "capacitance")
 METERS = (STRONG, GENTLE, FAINT, SLIGHT)  # of one kind and another, that ohms may be read with
@@ -76,7 +78,7 @@ class Trials:
         self.kit, self.readings, self.laws, self.base, self.draws, self.often = kit, readings, laws, base, draws, often
         self.everyone: list[Mistake | None] = [None, *mistakes]
         self.good: dict[int, Found] = {}
-        self.lugs = wired(kit) if any(r.lugs for r in readings) else None
+        self.lugs = wired(kit) if any(r.lugs for r in readings) or any(m.wired for m in mistakes) else None
 
     def table(self) -> Array:
         """(readings, 1 + mistakes, draws): first the good unit. NaN where a member has no solution, and of what is looked at. Where there are
@@ -100,7 +102,7 @@ class Trials:
     def tried(self, some: Company) -> dict[int, Array]:
         """What its readings would be with its mistakes, by row."""
         mistakes = [self.everyone[k] for k in some.mistakes]
-        wrong = _Circuits(moves_of(mistakes[0]))
+        wrong = _Circuits(moves_of(mistakes[0]), self.kit if mistakes[0] and mistakes[0].wired else None)
         return self._ohms(mistakes, some.draws, wrong) if some.ohms else self._read(mistakes, some.draws, wrong)
 
     @contextmanager
@@ -151,14 +153,14 @@ class Trials:
         if self.often is not None and self.draws % 4 == 0:  # half of them are as many of the one way to rest as of the other
             seldom[1 + np.argsort(self.often, kind="stable")[: round(SELDOM * self.often.size)]] = True
         few = min(DRAWS_OF_OHMS, self.draws) if len(self.everyone) > 1 else self.draws
-        alike: dict[tuple[tuple[Turned | Moved, ...], bool, int], list[int]] = {}
+        alike: dict[tuple[tuple[Turned | Moved, ...], bool, bool, int], list[int]] = {}
         for k, one in enumerate(self.everyone):
             # What comes to more or less is followed from draw to draw, beside the good unit: of both all draws are wanted.
             every = one is None or one.varies
             for ohms, draws in ((True, self.draws if every else few), (False, self.draws)):
-                alike.setdefault((moves_of(one), ohms, draws // 2 if seldom[k] and not every and not ohms else draws), []).append(k)
+                alike.setdefault((moves_of(one), bool(one and one.wired), ohms, draws // 2 if seldom[k] and not every and not ohms else draws), []).append(k)
         out = []
-        for (_, ohms, draws), group in alike.items():
+        for (_, _, ohms, draws), group in alike.items():
             most = max(1, (OHMS_AT_ONCE if ohms else AT_ONCE) // draws)
             out += [Company(tuple(group[at : at + most]), ohms, draws) for at in range(0, len(group), most)]
         return sorted(out, key=lambda c: (c.ohms, -len(c.mistakes) * c.draws))
@@ -198,7 +200,7 @@ class Trials:
         def at_rest(circuit: Circuit, values: Mapping[str, Array] = hot) -> OperatingPoint:
             if id(circuit) not in points:
                 near = next(iter(points.values()), None) if values is hot else None
-                points[id(circuit)] = self._solved(wrong.of(circuit), values, draws, self._good(circuit), near)
+                points[id(circuit)] = self._solved(wrong.of(circuit), values, draws, self._good(wrong.whole(circuit)), near)
             return points[id(circuit)].point
 
         tones: dict[tuple[str, str, float], list[int]] = {}
@@ -211,7 +213,7 @@ class Trials:
                 assert supply is not None
                 out[row] = np.array(drawn(at_rest(self.kit.setup(r.setup), cold if r.of.empty else hot), supply))
                 for k, one in enumerate(some):
-                    if supply.mains_hz and one and (supply.element, 0.0) in one.overrides:  # its winding is shorted: the volts are gone, the current is anything
+                    if one and (supply.mains_hz or one.wired) and (supply.element, 0.0) in one.overrides:  # it is shorted: the volts are gone, the current is anything
                         out[row][k * draws : (k + 1) * draws] = np.nan
             elif r.quantity == "tone" and r.supply:
                 out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.supply)
@@ -219,14 +221,14 @@ class Trials:
                 tones.setdefault((r.tone.setup, r.tone.source, r.tone.hertz), []).append(row)
         for (setup, empty), rows in volts.items():
             rest = at_rest(self.kit.setup(setup), cold if empty else hot)
-            out.update(zip(rows, shown(rest, [self.readings[row].nodes for row in rows], self.kit.reach.ohms), strict=True))
+            out.update(zip(rows, shown(rest, [wrong.leads(self.readings[row]) for row in rows], self.kit.reach.ohms), strict=True))
         touched = {r.part: row for row, r in enumerate(self.readings) if r.quantity == TOUCH}
         if touched:
             out.update((touched[ref], rise) for ref, rise in rises(self.kit, at_rest(self.kit.setup()), list(touched)).items())
         for rows in tones.values():
             first = self.readings[rows[0]].tone
             assert first is not None
-            found = tones_at(at_rest(self.kit.tone_setup(first)), first, [self.readings[row].nodes for row in rows], self.kit.reach.ohms)
+            found = tones_at(at_rest(self.kit.tone_setup(first)), wrong.fed(first), [wrong.leads(self.readings[row]) for row in rows], self.kit.reach.ohms)
             out.update(zip(rows, found, strict=True))
         return out
 
@@ -249,11 +251,12 @@ class Trials:
                 if not mine.size:
                     continue
                 unit = Unpowered(wrong.of(circuit), {name: v[mine] if np.size(v) == members else v for name, v in known.items()})
-                unit.get_ready([self.readings[row].nodes for row in some_rows if self.readings[row].quantity == "resistance"])
+                unit.get_ready([wrong.leads(self.readings[row], turn) for row in some_rows if self.readings[row].quantity == "resistance"])
                 for row in some_rows:
                     progress.pause()
                     r = self.readings[row]
-                    out[row][mine] = unit.between(*r.nodes, meter).ohms if r.quantity == "resistance" or r.cold is None else unit.bridged(*r.nodes, r.cold.hertz)
+                    at = wrong.leads(r, turn)
+                    out[row][mine] = unit.between(*at, meter).ohms if r.quantity == "resistance" or r.cold is None else unit.bridged(*at, r.cold.hertz)
         return out
 
     def _lifted(self, some: Sequence[Mistake | None], draws: int) -> dict[int, Array]:
@@ -332,13 +335,26 @@ def moves_of(one: Mistake | None) -> tuple[Turned | Moved, ...]:
 
 
 class _Circuits:
-    """The circuits of a kit with the same transistors turned in all of them."""
+    """The circuits of a kit with the same transistors turned in all of them; where the kit is given, with its wires as elements."""
 
-    def __init__(self, moves: tuple[Turned | Moved, ...]) -> None:
-        self.moves = moves
+    def __init__(self, moves: tuple[Turned | Moved, ...], wired_as: Kit | None = None) -> None:
+        self.moves, self.wired_as = moves, wired_as
         self.known: dict[int, Circuit] = {}
 
+    def whole(self, circuit: Circuit) -> Circuit:
+        """The same with nothing wrong."""
+        return in_wires(self.wired_as, circuit) if self.wired_as else circuit
+
+    def leads(self, r: Reading, turn: int = 0) -> tuple[str, str]:
+        """The nodes that the leads lie on for a reading."""
+        return on_wires(self.wired_as, r, turn) if self.wired_as and not r.lugs else r.nodes
+
+    def fed(self, tone: Tone) -> Tone:
+        """A tone, fed in where it is."""
+        return fed_outside(self.wired_as, tone) if self.wired_as else tone
+
     def of(self, circuit: Circuit) -> Circuit:
+        circuit = self.whole(circuit)
         if not self.moves:
             return circuit
         if id(circuit) not in self.known:

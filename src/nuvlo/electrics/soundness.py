@@ -50,7 +50,7 @@ CASES = ("case", "chassis")  # nets that are metal, and may have one bond
 
 def unsound(kit: Kit) -> list[Problem]:
     """Everything found, errors first. Some seconds for a large kit: its set-ups are solved at the ends of its supplies."""
-    found = [*_values(kit), *_relations(kit), *_list(kit), *_bonded(kit), *_fits(kit), *_unplaced(kit), *_crowded(kit)]
+    found = [*_values(kit), *_relations(kit), *_list(kit), *_bonded(kit), *_fits(kit), *_unplaced(kit), *_unreached(kit), *_crowded(kit)]
     if kit.unit is not None:
         found += [*claims(kit), *_pins(kit), *_halves(kit), *_nets(kit), *_unlisted(kit), *_loose(kit), *_controls(kit), *_steps(kit), *_chambers(kit), *_windings(kit)]
         try:
@@ -77,6 +77,8 @@ def _pins(kit: Kit) -> Iterator[Problem]:
         pads = {p.pin: p.net for p in kit.board.pads_of(part.ref) or kit.board.pads_of(_socket_of(part.ref))}
         wanted = _nets_by_pin(kit, part, known) if known and pads else {}
         wrong = [n for n, net in sorted(wanted.items()) if str(n) in pads and pads[str(n)] != net]
+        if known is None:
+            yield from _other_nets(kit, part)
         if known is None or not wrong:
             continue
         names = {p.number: p.name for p in known.pins}
@@ -84,6 +86,33 @@ def _pins(kit: Kit) -> Iterator[Problem]:
         held = f" ({known.package}, {known.seen})" if known.seen else ""
         remedy = f"Lay the pads as a {known.name} has its pins{held}, or name the type that is meant."
         yield _problem(part.ref, f"{said}.", remedy, "pads.csv")
+
+
+def _other_nets(kit: Kit, part: Part) -> Iterator[Problem]:
+    """A part without a type whose pads are on other nets than the netlist has it on."""
+    assert kit.board is not None
+    on_board = {_ground_or(p.net.lower()) for p in kit.board.pads_of(part.ref)}
+    cards = [c for c in kit.unit.netlist.top.cards if c.name in kit.elements_of(part.ref)] if kit.unit else []
+    drawn = dict.fromkeys(_ground_or(net) for c in cards for net in c.nodes)
+    apart = [net for net in drawn if net not in on_board]
+    if on_board and apart:
+        there = listed([f"'{net}'" for net in sorted(on_board)])
+        yield _problem(part.ref, f"circuit.cir has it on '{apart[0]}', and none of its pads is: they are on {there}.",
+                       "Put the right net into pads.csv, or mend the netlist.", "pads.csv")  # fmt: skip
+
+
+def _ground_or(net: str) -> str:
+    return "0" if net in GROUND_NAMES else net
+
+
+def _unreached(kit: Kit) -> Iterator[Problem]:
+    """Test points on the board that nothing there leads to."""
+    for point in kit.info.point:
+        pads = kit.board.pads_of(point.name) if kit.board else ()
+        nets = {_ground_or(p.net.lower()) for p in pads}
+        if kit.board is not None and nets and not any(p.ref != point.name and _ground_or(p.net.lower()) in nets for p in kit.board.pads):
+            yield _problem(point.name, f"its pad is on '{pads[0].net}', and nothing else on the board is: it would read as open.",
+                           "Lead that net to the board, or take the pad away where the point is a lug.", "pads.csv")  # fmt: skip
 
 
 def _unplaced(kit: Kit) -> Iterator[Problem]:

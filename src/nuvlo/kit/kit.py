@@ -109,7 +109,7 @@ class Kit:
     def ringing(self) -> Ringing:
         """Its wires as a meter finds them with the power off."""
         if "ringing" not in self.memory:
-            self.memory["ringing"] = Ringing(self.wires, self.wire_ends, self.unit, self.parts, self._by_part, self.info.switch)
+            self.memory["ringing"] = Ringing(self.wires, self.wire_ends, self.unit, self.parts, self._by_part, self.info.switch, self.on_tags)
         found: Ringing = self.memory["ringing"]
         return found
 

@@ -19,14 +19,16 @@ HOLDS = 2
 class Ringing:
     """The wires of a kit as a meter finds them with the power off.
 
-    ``pads`` are those of the board at which wires end, ``elements`` of the circuit by the reference of their part in lower case.
+    ``pads`` are those of the board at which wires end, ``elements`` of the circuit by the reference of their part in lower case; ``tags`` says of the parts
+    that hang on those of a socket, on which.
     """
 
     def __init__(
         self, wires: Sequence[Wire], pads: Collection[str], circuit: Circuit | None, parts: Mapping[str, Part],
-        elements: Mapping[str, tuple[str, ...]], switches: Sequence[Switch],
+        elements: Mapping[str, tuple[str, ...]], switches: Sequence[Switch], tags: Mapping[str, str] | None = None,
     ):  # fmt: skip
         self._wires, self._pads, self._circuit, self._elements, self._switches = wires, pads, circuit, elements, switches
+        self._tags = tags or {}
         self._value = {name: parts[ref].value for ref in parts for name in elements.get(ref.lower(), ())}
         self._known = {*GROUND_NAMES, *(circuit.nodes if circuit else ())}
 
@@ -85,12 +87,30 @@ class Ringing:
         ref = end.partition(".")[0]
         return f"lug#{end.lower()}" if ref.lower() in self._elements or ref in self.contacts else f"lug#{ref.lower()}@{net}"
 
+    def sockets(self, net: str) -> tuple[str, ...]:
+        """The parts by which a net leads out of the unit: jacks, terminals, a battery's clip, at which nothing of the unit itself lies."""
+        found = (end.partition(".")[0] for w in self.wires if w.net.lower() == net for end in w.ends if "." in end and not self._rank(end))
+        return tuple(dict.fromkeys(found))
+
+    def socket(self, net: str, refs: Sequence[str]) -> str:
+        """The node of a net at the first of some parts that it has a wire to; empty where it has to none."""
+        own = "0" if net in GROUND_NAMES else net
+        ends = [end for w in self.wires if w.net.lower() == own for end in w.ends]
+        return next((self.node(end, own) for ref in refs for end in ends if end.partition(".")[0] == ref), "")
+
     def _rank(self, end: str) -> int:
         """How much lies at an end beside its wire: 0 for nothing, 1 for a contact, ``HOLDS`` for what reads without the wire."""
         ref = end.partition(".")[0]
-        if end in self._pads or ref.lower() in self._elements:
+        if end in self._pads or ref.lower() in self._elements or end in self._on_tags:
             return HOLDS
         return 1 if ref in self.contacts else 0
+
+    @cached_property
+    def _on_tags(self) -> set[str]:
+        """The ends at which parts hang on the tags of a socket."""
+        cards = self._circuit.netlist.top.cards if self._circuit is not None else []
+        held = {(to, net) for ref, to in self._tags.items() for c in cards if c.name in self._elements.get(ref.lower(), ()) for net in c.nodes}
+        return {end for w in self._wires for end in w.ends if (end.partition(".")[0], w.net.lower()) in held}
 
     @cached_property
     def _conducting(self) -> set[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 from typing import NamedTuple
@@ -89,16 +89,24 @@ def wired(kit: Kit) -> Circuit:
     """The unit, sockets empty, with a node for each lug and a resistor for each wire that is rung out, ``rwire_3``, and for each
     contact of a switch that is no element, in the throw in which the circuit stands."""
     assert kit.unit is not None
-    if "wired" not in kit.memory:
-        kit.memory["wired"] = _made(kit)
-    found: Circuit = kit.memory["wired"]
-    return found
+    return in_wires(kit, kit.unpowered(*(w.net for w in kit.ringing.wires)))
 
 
-def _made(kit: Kit) -> Circuit:
-    base = kit.unpowered(*(w.net for w in kit.ringing.wires))
-    lugs = _lugs(kit)
-    cards = [_moved(kit, card, lugs) for card in base.netlist.top.cards]
+def in_wires(kit: Kit, circuit: Circuit) -> Circuit:
+    """The same of any ``circuit`` of the kit: what stands round the unit at the bench is at the lugs of its jacks and terminals."""
+    key = "in wires", id(circuit)  # held beside what is made of it, so that its id stays its own
+    if key not in kit.memory:
+        found = _made(kit, circuit)
+        kit.memory[key] = circuit, found
+        kit.memory["in wires", id(found)] = found, found  # it has its wires
+    made: Circuit = kit.memory[key][1]
+    return made
+
+
+def _made(kit: Kit, base: Circuit) -> Circuit:
+    lugs, sockets, plugs = _lugs(kit), _in_sockets(kit), _plugs(kit, base)
+    shells = {element for bond in _contacts(kit) for element in kit.elements_of(bond.other)}  # what joins them is the contact, in their place
+    cards = [replace(c, nodes=plugs[c.name]) if c.name in plugs else _moved(kit, c, lugs, sockets) for c in base.netlist.top.cards if c.name not in shells]
     token = cards[0].token
     for w in kit.ringing.wires:
         ends = tuple(kit.ringing.node(end, w.net) for end in w.ends)
@@ -112,6 +120,71 @@ def _made(kit: Kit) -> Circuit:
             ohms = WIRE_OHMS if pair in switch.throws[0].joins else APART_OHMS
             cards.append(Card(_touch(switch.part, pair), "r", nodes, {"value": constant(ohms)}, None, token))
     return Circuit(replace(base.netlist, top=replace(base.netlist.top, cards=cards)), check=False)
+
+
+def _plugs(kit: Kit, circuit: Circuit) -> dict[str, tuple[str, ...]]:
+    """The nodes of what stands round the unit, by element: those of the sockets and terminals that it is plugged into."""
+    assert kit.unit is not None
+    own = {c.name for c in kit.unit.netlist.top.cards}
+    nets = {*GROUND_NAMES, *kit.unit.nodes}
+    out: dict[str, tuple[str, ...]] = {}
+    for some in _joined([c for c in circuit.netlist.top.cards if c.name not in own], nets):
+        into = _sockets(kit, [n for c in some for n in c.nodes if n in nets])
+        out |= {c.name: tuple(kit.ringing.socket(n, into) or n if n in nets else n for n in c.nodes) for c in some}
+    return out
+
+
+def _joined(cards: Sequence[Card], nets: Collection[str]) -> list[list[Card]]:
+    """What stands round the unit, by what is joined outside it: a source with what is in series with it."""
+    out: list[list[Card]] = []
+    for card in cards:
+        mine = [some for some in out if any({*c.nodes} & {*card.nodes} - {*nets} for c in some)]
+        out = [some for some in out if some not in mine] + [[c for some in mine for c in some] + [card]]
+    return out
+
+
+def _sockets(kit: Kit, nets: Sequence[str]) -> list[str]:
+    """The parts that nets lead out of the unit by; for ground, and for what leads out by several, that of the others first."""
+    by_net = {net: kit.ringing.sockets(net) for net in nets if net not in GROUND_NAMES}
+    sure = [refs[0] for refs in by_net.values() if len(refs) == 1]
+    return list(dict.fromkeys([*sure, *(ref for refs in by_net.values() for ref in refs)]))
+
+
+def leads_at(kit: Kit, place: str, net: str) -> str:
+    """The node on which a lead lies at a named place on a net: the board's at one of its pads; at what has none the terminal or lug of that net."""
+    on_board = kit.board is not None and (place in kit.board.pads_by_ref or place.partition(".")[0] in kit.board.pads_by_ref)
+    return on_the_board(kit, net) if on_board else off_board(kit, net)
+
+
+def on_the_board(kit: Kit, net: str) -> str:
+    """The node of the board's copper on a net; where the net has none, that of a lug."""
+    return net if _in_copper(kit, net) else off_board(kit, net)
+
+
+def off_board(kit: Kit, net: str) -> str:
+    """The node at which a net leads out of the unit, or else lies on a lug off the board; of ground, and of what does neither, the board's own."""
+    if net in GROUND_NAMES:
+        return net if _in_copper(kit, net) or kit.ringing.black not in GROUND_NAMES else black_node(kit)
+    lugs = [kit.ringing.node(end, w.net) for w in kit.ringing.wires if w.net == net for end in w.ends if end not in kit.wire_ends]
+    return kit.ringing.socket(net, kit.ringing.sockets(net)) or next(iter(lugs), "") or _shells(kit).get(net, net)
+
+
+def _shells(kit: Kit) -> dict[str, str]:
+    """The node of each case or panel that a lug touches, by the net that is its own in the circuit."""
+    assert kit.unit is not None
+    out: dict[str, str] = {}
+    for bond in _contacts(kit):
+        cards = [c for c in kit.unit.netlist.top.cards if c.name in kit.elements_of(bond.other)]
+        out |= {net: kit.ringing.node(bond.other, bond.net) for c in cards for net in c.nodes if net != bond.net and net not in GROUND_NAMES}
+    return out
+
+
+def _in_copper(kit: Kit, net: str) -> bool:
+    """Whether the board has a pad on a net."""
+    if "copper" not in kit.memory:
+        nets = {p.net.lower() for p in (kit.board.pads if kit.board else ())}
+        kit.memory["copper"] = nets | ({*GROUND_NAMES} if nets & {*GROUND_NAMES} else set())
+    return net in kit.memory["copper"]
 
 
 def _contacts(kit: Kit) -> list[Link]:
@@ -144,17 +217,39 @@ def _lugs(kit: Kit) -> dict[tuple[str, str], list[str]]:
     return out
 
 
-def _moved(kit: Kit, card: Card, lugs: Mapping[tuple[str, str], list[str]]) -> Card:
-    """An element of a part off the board, its terminals at the lugs. Of two gangs each has its own: L and R, or a and b."""
+def _moved(kit: Kit, card: Card, lugs: Mapping[tuple[str, str], list[str]], sockets: Mapping[str, str]) -> Card:
+    """An element of a part off the board, its terminals at the lugs: its own, or those of the socket that it sits in or on whose tags it hangs. Of two
+    gangs each has its own: L and R, or a and b."""
     part = kit.part_of(card.name)
-    if part is None or part.ref in kit.on_tags or (part.on_board and kit.board and kit.board.pads_of(part.ref)):
+    if part is None:
+        return replace(card, nodes=tuple(on_the_board(kit, net) for net in card.nodes))
+    if part.ref in sockets:
+        return replace(card, nodes=tuple(kit.ringing.socket(net, (sockets[part.ref],)) or net for net in card.nodes))
+    if part.on_board and kit.board and kit.board.pads_of(part.ref):
         return card
     nodes = []
     for net in card.nodes:
         mine = lugs.get((part.ref, "0" if net in GROUND_NAMES else net), [])
         own = [lug for lug in mine if lug.partition(".")[2][:1].lower() == card.name[-1:]] or mine
-        nodes.append(kit.ringing.node(own[0], net) if own else net)
+        nodes.append(kit.ringing.node(own[0], net) if own else on_the_board(kit, net))
     return replace(card, nodes=tuple(nodes))
+
+
+def _in_sockets(kit: Kit) -> dict[str, str]:
+    """The socket off the board of each part that hangs on the tags of one, or sits in one: of those the one that shares most nets with it."""
+    assert kit.unit is not None
+    out = dict(kit.on_tags)
+    nets: dict[str, set[str]] = {}
+    for w in kit.ringing.wires:
+        for ref in {end.partition(".")[0] for end in w.ends}:
+            if ref in kit.parts and kit.parts[ref].kind == "socket":
+                nets.setdefault(ref, set()).add(w.net)
+    for part in kit.plugged:
+        own = {net for card in kit.unit.netlist.top.cards if card.name in kit.elements_of(part.ref) for net in card.nodes}
+        best = max(nets, key=lambda ref: len(nets[ref] & own - {*GROUND_NAMES}), default="")
+        if best and nets[best] & own - {*GROUND_NAMES}:
+            out[part.ref] = best
+    return out
 
 
 def mistakes(kit: Kit) -> list[WireMistake]:
@@ -170,7 +265,7 @@ def mistakes(kit: Kit) -> list[WireMistake]:
                                    ((Bridge(kit.ringing.node(w.start, w.net), black_node(kit)).key, CASE_OHMS),), w.ends))  # fmt: skip
     for bond in _contacts(kit):
         paint = "there is paint under it" if bond.scrape else "it does not touch"
-        out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),)))
+        out.append(WireMistake("missing", f"{bond.other} is not bonded at {bond.one}: {paint}", ((Missing(_contact(bond)).key, 1.0),), (bond.other,)))
     for switch in (s for s in kit.info.switch if s.strap):
         lifted = thrown(kit, f"{switch.part}.{switch.throws[-1].name}")
         out.append(WireMistake("missing", f"{switch.part} is {switch.throws[-1].name}, or does not conduct", tuple(lifted.items())))

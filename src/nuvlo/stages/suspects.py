@@ -168,12 +168,19 @@ def taken_of(build: Build, diagnosis: Diagnosis) -> dict[Observable, Measured]:
     return out
 
 
+def passed_rung(build: Build, diagnosis: Diagnosis) -> set[Observable]:
+    """What was read of wires in Hook up, where that is over."""
+    if diagnosis.wiring:
+        return set()
+    return {r.of for r in build.readings if r.stage == Stage.HOOK_UP.value}
+
+
 def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[Observable] = ()) -> Suspicion:
     """Whom the readings so far accuse, with ``stop`` out of its window; what was ``skipped`` is not asked for."""
     taken = taken_of(build, diagnosis)
     cold = stop.quantity in COLD
 
-    ranking = diagnosis.rank(taken, COLD if cold else (), ids_of(diagnosis.mistakes, (r.told for r in build.repairs)), skipped, stop.of is not None and stop.of.empty)
+    ranking = diagnosis.rank(taken, COLD if cold else (), ids_of(diagnosis.mistakes, (r.told for r in build.repairs)), skipped, stop.of is not None and stop.of.empty, passed_rung(build, diagnosis))
     if (odd := slip(diagnosis, build, taken, ranking.unexplained)) is not None and odd[0] not in skipped:
         of, why = odd
         return Suspicion(unexplained=ranking.unexplained, good=ranking.nothing_shown, next=next(r for r in diagnosis.readings if r.of == of), again=why, why=why)

@@ -1,0 +1,88 @@
+"""A stop under power may accuse a wire: the unit with its wires as elements reads as the plain one does, and a wire that is cut in a netlist by hand and
+solved in an independent simulator is found."""
+
+import pytest
+
+from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.mistakes import Mistake
+from nuvlo.diagnosis.probes import readings_of
+from nuvlo.diagnosis.trials import Trials
+from nuvlo.diagnosis.wires import rung_out
+from nuvlo.files.kit_folder import read_kit
+from nuvlo.measurement import volts_at
+from nuvlo.model.asked import ringing_out
+from nuvlo.model.ensemble import as_they_stand, laws, sample
+from nuvlo.quantity import Measured
+from nuvlo.workshop.demo import SHIPPED
+from tests.circuit import ngspice
+
+WIRED = sorted(p.name for p in SHIPPED.iterdir() if p.name != "tidewheel")  # which has none
+LEAST = {"V": 1e-3, "A": 1e-6, "Ω": 0.3, "F": 1e-12}
+
+
+@pytest.mark.parametrize("name", [n if n in ("gorsefire", "kilnlight", "tollgate", "oxbow") else pytest.param(n, marks=pytest.mark.long) for n in WIRED])
+def test_with_nothing_wrong_it_reads_as_without_wires(name):
+    """Every reading, in four draws: whatever lay on another net would be a mistake that is none."""
+    kit = read_kit(SHIPPED / name)
+    readings, known = readings_of(kit), {**as_they_stand(kit), **laws(kit)}
+    nothing = Mistake("nothing", (), "wire-open", (), wired=True)
+    plain, wired = Trials(kit, [nothing], readings, known, sample(known, 4, 5), 4).table().transpose(1, 0, 2)
+    for r, without, with_them in zip(readings, plain, wired, strict=True):
+        if r.unit:
+            assert with_them == pytest.approx(without, rel=0.02, abs=LEAST[r.unit], nan_ok=True), f"{r.of} on {r.nodes}"
+
+
+CUTS = [  # a wire, the elements that are behind it, the net that is parted, and the points that are read behind it
+    ("gorsefire", "wire 1 ", ["d1 dcin"], "dcin", {"TP0"}), ("gorsefire", "wire 7 ", ["xfuzz 0 fw e2"], "e2", set()),
+    ("kilnlight", "wire 15 ", ["xv1a a1", "c105 a1"], "a1", set()),  # a plate, with what hangs on the tags there
+    ("millrace", "wire 1 ", ["xu1 rawp", "c1 rawp"], "rawp", set()), ("lampwick", "wire 2 ", ["d1 batt"], "batt", set()),
+]  # fmt: skip
+
+
+def cut(name, behind, net):
+    """The netlist of a unit at rest, a net parted in it by hand, as text."""
+    unit = (SHIPPED / name / "circuit.cir").read_text()
+    for was in behind:
+        assert f"\n{was} " in unit
+        unit = unit.replace(f"\n{was} ", f"\n{was.removesuffix(net)}cut ")
+    return (SHIPPED / name / "rest.cir").read_text().replace(".include circuit.cir", unit.replace(".end\n", "") + f"rparted {net} cut 1e12")
+
+
+def read_there(kit, text, net, moved, folder):
+    """Each of the kit's own points as a meter of 10 MΩ shows it, one after the other."""
+    out = {}
+    for p in (p for p in kit.info.point if not p.setup and not p.running):
+        red = "cut" if p.name in moved else p.node
+        pair = [n for n in (red, p.reference) if n != "0"]
+        volts = ngspice.operating_point(f"{text.rstrip().removesuffix('.end')}rmeter {red} {p.reference} 10meg\n.end\n", pair, folder)
+        volt = float(volts[0] - (volts[1] if len(pair) > 1 else 0.0))
+        out[volts_at(p.name)] = Measured(volt, 0.005 * abs(volt) + 0.002, "V")
+    return out
+
+
+@pytest.mark.parametrize(("name", "wire", "behind", "net", "moved"), [pytest.param(*c, marks=[pytest.mark.long] * (c[0] in ("millrace", "lampwick")), id=f"{c[0]} {c[1]}") for c in CUTS])
+def test_a_wire_that_is_cut_by_hand_is_among_the_suspects(name, wire, behind, net, moved, tmp_path):
+    """And much less so once all of its net was rung out."""
+    kit = read_kit(SHIPPED / name)
+    d, taken = Diagnosis(kit), read_there(kit, cut(name, behind, net), net, moved, tmp_path)
+
+    def told(rung):
+        groups = [g for g in d.rank(taken, rung=rung).groups if not g.silent]
+        place = next(k for k, g in enumerate(groups) if any(m.wired and m.text.startswith(wire) for m in g.mistakes))
+        print(place, [(round(g.probability, 3), [m.text for m in g.mistakes]) for g in groups[:3]])
+        return place, groups[place].probability
+
+    place, share = told(())
+    assert place < 3
+    assert told(ringing_out(kit))[1] < share
+
+
+def test_only_a_wire_whose_whole_net_was_rung_out_counts_as_rung_out():
+    kit = read_kit(SHIPPED / "gorsefire")
+    d = Diagnosis(kit)
+    every = ringing_out(kit)
+    whole = rung_out(kit, d.mistakes, every)
+    assert {m.id for m in d.mistakes if m.wired and m.text.startswith("wire 7 ")} <= whole
+    assert not {m.id for m in d.mistakes if not m.wired} & whole
+    for left in (of for of in every if of.place in ("FUZZ.3", "W6")):
+        assert not {m.id for m in d.mistakes if m.text.startswith("wire 7 ")} & rung_out(kit, d.mistakes, [of for of in every if of != left])
