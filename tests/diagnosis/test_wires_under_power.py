@@ -7,7 +7,7 @@ from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.diagnosis.mistakes import Mistake
 from nuvlo.diagnosis.probes import readings_of
 from nuvlo.diagnosis.trials import Trials
-from nuvlo.diagnosis.wires import rung_out
+from nuvlo.diagnosis.wires import every_mistake, mistakes_under_power, rung_out
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.measurement import volts_at
 from nuvlo.model.asked import ringing_out
@@ -86,3 +86,14 @@ def test_only_a_wire_whose_whole_net_was_rung_out_counts_as_rung_out():
     assert not {m.id for m in d.mistakes if not m.wired} & whole
     for left in (of for of in every if of.place in ("FUZZ.3", "W6")):
         assert not {m.id for m in d.mistakes if m.text.startswith("wire 7 ")} & rung_out(kit, d.mistakes, [of for of in every if of != left])
+
+
+@pytest.mark.parametrize("name", ["gorsefire", "millrace", "lampwick"])
+def test_a_wire_is_known_by_the_same_id_in_both_tables_and_one_of_a_supply_leaves_no_volts(name):
+    """Under power it is the supply that gives way: told as found there, it is to be found in the list of all."""
+    kit = read_kit(SHIPPED / name)
+    here, every = mistakes_under_power(kit), every_mistake(kit)
+    assert {m.id for m in here} <= {m.id for m in every}
+    assert {m.kind for m in here if m.wired} == {"wire-open", "wire-ground"}
+    gone = {s.element for s in kit.info.supply for m in here if (s.element, 0.0) in m.besides}
+    assert gone == {s.element for s in kit.info.supply}

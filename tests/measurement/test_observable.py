@@ -1,6 +1,7 @@
 """What can be read of a unit is known by its fields; its text form goes to logs and tables and comes back as it was."""
 
 import ast
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -10,8 +11,15 @@ from hypothesis import strategies as st
 import nuvlo
 from nuvlo.diagnosis.probes import readings_of
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit import Stage
+from nuvlo.kit.step_id import StepId
+from nuvlo.logbook import Build
+from nuvlo.logbook.build import Reading
 from nuvlo.measurement import Observable, amps_of, ohms_at, read_stored, ripple_at, tone_at, volts_at
 from nuvlo.measurement.observable import BACK, EMPTY, IN, OFF, RIPPLE
+from nuvlo.model.windows import Window
+from nuvlo.quantity import Measured
+from nuvlo.stages.task import Task, Wants, finding
 from nuvlo.workshop.demo import SHIPPED
 
 TAKES_APART = ("partition", "rpartition", "split", "rsplit", "removesuffix", "removeprefix", "endswith", "startswith", "find", "rfind", "index", "strip", "rstrip")
@@ -52,6 +60,19 @@ def test_the_text_form_comes_back(place, quantity, is_ripple, exchanged, empty, 
 @pytest.mark.parametrize("of", [volts_at("OUT:L"), volts_at("A~"), volts_at("L@R"), amps_of("play back"), ohms_at("A~"), Observable("IN:L", "capacitance")])
 def test_a_name_that_means_nothing_else_is_written_as_it_is(of):
     assert of.name == of.short == of.place
+
+
+@pytest.mark.parametrize(("of", "words"), [
+    (ohms_at("TP0", exchanged=True), "TP0, leads exchanged"), (volts_at("TP1", unplugged=True), "TP1, plug pulled"), (tone_at("T100", "R5.2"), "T100 at R5.2"),
+    (ripple_at("TP1"), "TP1, ripple"), (ohms_at("2-3", throw="SW1.bypass"), "2-3, SW1.bypass"), (volts_at("U1.8", empty=True), "U1.8 without chips"), (volts_at("TP2"), "TP2"),
+])  # fmt: skip
+def test_in_a_sentence_it_is_told_without_marks(of, words):
+    """'TP0 back reads 200 µΩ' was told to the builder."""
+    assert of.words == words
+    window = Window(of, "V", 1.5, 1.0, 2.0)
+    task = Task(StepId.of(Stage.WAKE, "read", of.name), Stage.WAKE, Wants.READING, "Read it", of=of, unit="V", window=window)
+    build = Build("", readings=[Reading(of, Measured(5.0, 0.01, "V"), Stage.WAKE.value, datetime.now(UTC), "typed")])
+    assert finding(task, build, {}).words.startswith(f"{words} reads 5")
 
 
 @pytest.mark.parametrize("name", KITS)

@@ -50,7 +50,8 @@ class Mistake:
     ``share`` of its kind's weight. ``asleep`` while the sockets are empty, of what is plugged. ``hurts`` says what does not survive
     being powered so; what is read after that may no longer be what this mistake alone would read. What it comes to is seldom known: it may be
     ``loose`` times more or less than its overrides say, counted from what is ``above``; or any of ``amounts``, from the least to the most. Of one with a
-    wire or a contact, the overrides are of the unit with its wires as elements (``wired``, :mod:`~nuvlo.model.wired`).
+    wire or a contact, the overrides are of the unit with its wires as elements (``wired``, :mod:`~nuvlo.model.wired`). What stands round the unit makes
+    ``besides`` of it: more overrides, by which it is not known.
     """
 
     text: str
@@ -66,6 +67,7 @@ class Mistake:
     pads: tuple[str, ...] = ()
     like: str = ""
     wired: bool = False
+    besides: tuple[tuple[str, float], ...] = ()
 
     @cached_property
     def id(self) -> str:
@@ -93,7 +95,8 @@ class Mistake:
             at = np.minimum(place * len(self.amounts) // shares.size if shares.size > 1 else place.astype(int), len(self.amounts) - 1)
             return {key: np.array(self.amounts)[at] for key, _ in self.overrides}
         by = self.loose ** (2.0 * shares - 1.0)
-        return {key: self.above + (value - self.above) * by if self.loose != 1.0 else np.full(shares.shape, value) for key, value in self.overrides}
+        besides = {key: np.full(shares.shape, value) for key, value in self.besides}
+        return besides | {key: self.above + (value - self.above) * by if self.loose != 1.0 else np.full(shares.shape, value) for key, value in self.overrides}
 
 
 @dataclass(frozen=True)

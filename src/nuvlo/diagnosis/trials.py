@@ -213,7 +213,7 @@ class Trials:
                 assert supply is not None
                 out[row] = np.array(drawn(at_rest(self.kit.setup(r.setup), cold if r.of.empty else hot), supply))
                 for k, one in enumerate(some):
-                    if one and (supply.mains_hz or one.wired) and (supply.element, 0.0) in one.overrides:  # it is shorted: the volts are gone, the current is anything
+                    if one and (supply.element, 0.0) in (*(one.overrides if supply.mains_hz else ()), *one.besides):  # it is shorted: the volts are gone, the current is anything
                         out[row][k * draws : (k + 1) * draws] = np.nan
             elif r.quantity == "tone" and r.supply:
                 out[row] = ripple(self.kit, at_rest(self.kit.setup()), r.supply)

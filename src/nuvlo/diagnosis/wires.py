@@ -46,7 +46,7 @@ def _limited(kit: Kit, m: Mistake) -> Mistake:
     """A wire of a supply that touches ground leaves none of its volts: it limits its current, or a fuse goes."""
     nets = {w.net for w in kit.ringing.wires if {*w.ends} & {*m.pads}} if m.kind == KINDS["case"] else set()
     gone = tuple((s.element, 0.0) for s in kit.info.supply if s.node in nets)
-    return replace(m, overrides=m.overrides + gone) if gone else m
+    return replace(m, besides=gone) if gone else m
 
 
 def rung_out(kit: Kit, mistakes: Iterable[Mistake], taken: Collection[Observable]) -> set[str]:

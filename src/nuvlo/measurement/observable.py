@@ -50,8 +50,10 @@ class Observable:
 
     @property
     def words(self) -> str:
-        """Where it is read, as it is named in a sentence."""
-        return self.place + EMPTY * self.empty + ", leads exchanged" * self.exchanged + f"{IN}{self.setup}" * bool(self.setup)
+        """Where it is read, as it is named in a sentence: ``TP0, leads exchanged``, ``TP1, ripple``, ``T100 at R5.2``."""
+        place = f"{self.follows} at {self.place}" if self.follows else self.place
+        how = ", ripple" * self.ripple + ", leads exchanged" * self.exchanged + ", plug pulled" * self.unplugged + f", {self.throw}" * bool(self.throw)
+        return place + EMPTY * self.empty + how + f"{IN}{self.setup}" * bool(self.setup)
 
     def _marked(self, place: str) -> str:
         """A place with a stroke before whatever would mean something else with this quantity."""

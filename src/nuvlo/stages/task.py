@@ -235,5 +235,5 @@ def _judged(task: Task, reading: Measured | None, window: Window | None, accepte
         inside = format_span(window.low, window.high, window.unit)
         away = distance_in_words(reading, window.low, window.high)
         near = "too close to the edge to tell" if verdict is Verdict.NEAR else away
-        words = f"{task.target} reads {reading}, expected {inside}: {near}."
+        words = f"{task.of.words if task.of else task.target} reads {reading}, expected {inside}: {near}."
     return Finding(task, True, verdict, words, reading, window, accepted)

@@ -59,7 +59,7 @@ def reading(s: Session, given: PointReading, instrument: str = "typed") -> Reply
     )  # fmt: skip
     s.record(*((passed,) if passed else ()), taken)
     f = _asked(s, stage, of)
-    words = verdict_words(f, of.name, value)
+    words = verdict_words(f, of.words, value)
     return Reply(f"{words} That was {f.ahead}: the sheet will say so, unless it is read again after that." if f is not None and f.ahead else words)
 
 

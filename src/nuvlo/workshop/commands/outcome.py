@@ -31,8 +31,8 @@ class Work:
 Outcome = Reply | Work
 
 
-def verdict_words(f: Finding | None, target: str, value: Measured) -> str:
-    """What a reading says, in one sentence."""
+def verdict_words(f: Finding | None, read: str, value: Measured) -> str:
+    """What a reading says, in one sentence; ``read`` is what was read, in words."""
     if f is None or f.window is None or f.verdict is Verdict.NOT_TAKEN:
-        return f"{target} reads {value}."
-    return f.words or f"{target} reads {value}: in window."
+        return f"{read} reads {value}."
+    return f.words or f"{read} reads {value}: in window."
