@@ -15,6 +15,7 @@ from nuvlo.desktop.compared import ComparedGauge
 from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.diagnosis.mistakes import Mistake, single_mistakes
 from nuvlo.diagnosis.probes import COLD, TOUCH, Reading
+from nuvlo.diagnosis.wires import KINDS
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.files.mistakes import shipped
 from nuvlo.instruments.practice import PracticeBench
@@ -406,3 +407,30 @@ def test_a_window_that_closes_gets_nothing_ready(drive, tmp_path, gorsefire, mon
     assert driver.window.controller._ahead.isActive()
     driver.window.controller.close()
     assert not driver.window.controller._ahead.isActive()
+
+
+def test_a_wire_is_accused_under_power_and_shown(drive, tmp_path, gorsefire):
+    """The wire from the supply's socket has come off: the meter in line shows nothing, the ohms of the board were right. With the volts at the board nothing
+    too it is at the supply's own side; found, it is known by its id."""
+    driver = drive(opener=lambda: begun(tmp_path / "typed", gorsefire))
+    driver.type("stage wake")
+    while driver.session.now().task.hazard:
+        driver.type("confirm")
+    driver.space()  # looked over
+    for line in ("1.4M", "1.4M", "0"):
+        driver.type(line)
+    first, *_ = driver.session.snapshot().suspicion.suspects
+    assert first.kind == "wire-open"
+    assert {"W2", "W3"} <= set(first.refs)
+    assert driver.window.board().marking.wires
+    assert {"W2", "W3"} <= driver.window.board().marking.accused.keys()
+    number = 1 + [words.startswith("wire 1 ") for words in first.words].index(True)
+    driver.type(f"found {first.letter.lower()}{number}")
+    (repair,) = driver.session.build.repairs
+    assert repair.cause == "wire-open"
+    assert repair.told[0].startswith("wire-open rwire_1")
+
+
+def test_where_a_part_is_accused_the_wires_are_not_drawn(stopped):
+    assert stopped.session.snapshot().suspicion.suspects[0].kind not in KINDS.values()
+    assert not stopped.window.board().marking.wires

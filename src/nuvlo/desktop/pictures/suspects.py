@@ -28,7 +28,8 @@ class Picture(BoardFrame):
         leads = leads_of(shown.kit, found) if found else ()
         flaws = tuple(f for f in shown.flaws if over or {f.ref, *(pad.partition(".")[0] for pad in f.pads)} & set(looked))
         lit = frozenset(now.task.parts) if now else frozenset()
-        wired = bool(found and shown.stage is Stage.HOOK_UP and not looked and not over and any(s.kind in KINDS.values() for s in found.suspects))
+        some = found.suspects if found and shown.stage is Stage.HOOK_UP else found.suspects[:1] if found else ()  # under power a wire is seldom it
+        wired = not looked and not over and any(s.kind in KINDS.values() for s in some)
         done = frozenset(f.task.target for f in shown.findings(Stage.HOOK_UP) if f.done and f.task.id.does(Stage.HOOK_UP, "wire")) if wired else frozenset()
         marking = Marking(
             lit, on_board(shown.kit), side or "top", wired, wires_done=done, accused={} if looked or over else accused, probes=leads, flaws=flaws
