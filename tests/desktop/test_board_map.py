@@ -7,13 +7,16 @@ from PyQt6.QtTest import QTest
 
 from nuvlo.desktop import theme
 from nuvlo.desktop.board import kept
+from nuvlo.desktop.board.inside import InsideMap
 from nuvlo.desktop.board.map import BoardMap
 from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.painter import tree
 from nuvlo.desktop.board.view import MOST, Underlay, View
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.kit import Stage
+from nuvlo.kit.step_id import wire_step
 from nuvlo.workshop.demo import SHIPPED
+from tests.desktop.conftest import begun
 
 BOARDS = sorted(p.name for p in SHIPPED.iterdir() if (p / "placement.csv").exists())
 
@@ -278,3 +281,24 @@ def test_readings_side_by_side_do_not_cover_each_other(qtbot):
     boxes = [box for box, _, _ in board.reading_boxes(board.fontMetrics(), first)]
     assert len(boxes) == 9
     assert not [1 for k, a in enumerate(boxes) for b in boxes[k + 1 :] if a.intersects(b)]
+
+
+@pytest.mark.parametrize(("name", "lug", "wire"), [("gorsefire", "J2.tip", "12"), ("gorsefire", "FUZZ.1", "9"), ("kilnlight", "POSTS1.8", "35"), ("oxbow", "D3.plus", "3")])
+def test_a_lug_that_is_clicked_tells_its_wires_and_shows_their_step(drive, tmp_path, name, lug, wire):
+    """By the hand as by the line 'trace': with a board, and in a box that has none."""
+    kit = read_kit(SHIPPED / name)
+    driver = drive(opener=lambda: begun(tmp_path / name, kit))
+    driver.type("stage hook up")
+    while driver.session.now().task.hazard:
+        driver.type("confirm")
+    shown = next(w for kind in (BoardMap, InsideMap) for w in driver.window.findChildren(kind) if w.isVisible())
+    QTest.mouseClick(shown, Qt.MouseButton.LeftButton, pos=shown.lugs()[lug].toPoint())
+    driver.settle()
+    now = driver.session.snapshot().now().task
+    assert now.id == wire_step(wire)
+    assert lug in now.parts
+    driver.type("stage hand over")
+    driver.type(f"trace {lug.lower()}")
+    assert f"Wire {wire}, " in driver.said
+    driver.type("trace nowhere")
+    assert "no wire goes to 'nowhere'" in driver.said

@@ -46,7 +46,7 @@ def test_the_map_is_to_scale_and_inside_its_lane(board, gorsefire, side, size):
 
 
 def test_lugs_of_the_panel_stand_apart_and_in_the_order_of_their_pads(board, gorsefire):
-    lugs = board._lugs()
+    lugs = board.lugs()
     assert {w.start for w in gorsefire.wires} <= set(lugs)
     places = [(p.x(), p.y()) for p in lugs.values()]
     for i, a in enumerate(places):

@@ -425,6 +425,7 @@ class Window(QMainWindow):
             self._pictures[stage] = picture
             self.picture_column.insertWidget(self.picture_column.count() - 1, picture, 1)
             picture.worker = self.controller.jobs
+            picture.traced.connect(lambda end: self.run(Command("trace", Words(end))))
             if picture.board is not None:
                 picture.board.picked.connect(lambda ref: self.run(Command("find", PartNamed(ref))))
                 picture.board.said.connect(lambda words: self.bench_line.say(words, True))

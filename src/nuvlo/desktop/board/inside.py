@@ -4,23 +4,27 @@ from __future__ import annotations
 
 from math import cos, hypot, radians, sin
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nuvlo.desktop import theme
+from nuvlo.desktop.board.lugs import nearest
 from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.wire import draw_wires
 from nuvlo.kit import Kit, PanelHole
 
 EDGE, TITLE, STRIP = 16.0, 12.0, 110.0  # px round the face, of its heading, and high for what sits in other faces
 LEAST_R, LUG_R, APART = 20.0, 6.0, 52.0  # px; between the lugs of a small part
+REACH = 20.0  # px of a click from a lug
 SPREAD_DEG = 34.0  # between two lugs of a part, seen from its middle
 SIGNS = {"plus": "+", "minus": "−"}
 
 
 class InsideMap(QWidget):
-    """The front from behind, so that left is right, and what sits in other faces in a strip below it."""
+    """The front from behind, so that left is right, and what sits in other faces in a strip below it. ``traced`` tells the lug that was clicked."""
+
+    traced = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -79,6 +83,10 @@ class InsideMap(QWidget):
                 angle = radians(90 - SPREAD_DEG * (k - (len(mine) - 1) / 2))
                 out[lug] = middle + QPointF(-0.72 * radius * cos(angle), 0.72 * radius * sin(angle))
         return out
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.kit is not None and (lug := nearest(self.lugs(), event.position(), REACH)):
+            self.traced.emit(lug)
 
     # -- painting -----------------------------------------------------------------------------------------------
 

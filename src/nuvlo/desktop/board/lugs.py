@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from math import hypot
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -108,6 +108,13 @@ class LugPortraits(QWidget):
                 out = radius + 10
                 box = QRectF(here.x() + out * x / far - 16, here.y() - out * y / far - 8, 32, 16)
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+
+def nearest(lugs: Mapping[str, QPointF], there: QPointF, reach: float) -> str:
+    """The lug that lies nearest to a click, within ``reach`` px; empty where none does."""
+    far = {lug: hypot(at.x() - there.x(), at.y() - there.y()) for lug, at in lugs.items()}
+    best = min(far, key=lambda lug: far[lug], default="")
+    return best if best and far[best] < reach else ""
 
 
 def _extent(view: LugView) -> tuple[float, float, float, float]:

@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from nuvlo.desktop import theme
 from nuvlo.desktop.board.hunted import draw_accused, draw_flaws, draw_probes
 from nuvlo.desktop.board.kept import KeptPainting
+from nuvlo.desktop.board.lugs import nearest
 from nuvlo.desktop.board.marking import Marking
 from nuvlo.desktop.board.view import Underlay, View, room_for
 from nuvlo.desktop.board.wire import draw_lead, draw_wires
@@ -46,9 +47,10 @@ REACH_PX = 26.0  # from a pad, that still picks its part
 
 class BoardMap(QWidget):
     """Fits itself to the room there is; wheel and drag bring it nearer and move it. ``picked`` tells the part that was
-    clicked; ``said`` what a click is wanted for; ``aligned`` where two pads are in a picture: (``R1.1``, x, y), px, twice."""
+    clicked, ``traced`` the lug; ``said`` what a click is wanted for; ``aligned`` where two pads are in a picture: (``R1.1``, x, y), px, twice."""
 
     picked = pyqtSignal(str)
+    traced = pyqtSignal(str)
     said = pyqtSignal(str)
     aligned = pyqtSignal(tuple, tuple)
 
@@ -195,7 +197,7 @@ class BoardMap(QWidget):
         """Pixels of a place on the board, given as seen from the component side."""
         return self.placing()(x_mm, y_mm)
 
-    def _lugs(self) -> dict[str, QPointF]:
+    def lugs(self) -> dict[str, QPointF]:
         """Where the lugs of panel parts are drawn."""
         out = {}
         for row, mine in enumerate(self._rows()):
@@ -255,7 +257,10 @@ class BoardMap(QWidget):
         self._pressed = self._dragged = None
 
     def _pick(self, there: QPointF) -> None:
-        """Tell the part whose pad lies nearest, within reach."""
+        """Tell the part whose pad lies nearest, within reach, or the lug."""
+        if self.marking.wires and (lug := nearest(self.lugs(), there, LEAST_APART)):
+            self.traced.emit(lug)
+            return
         best, place = None, self.placing()
         for pad in self.board.pads:
             at = place(pad.x_mm, pad.y_mm)
@@ -398,7 +403,7 @@ class BoardMap(QWidget):
         p.restore()
 
     def _wires(self, p: QPainter) -> None:
-        lugs = self._lugs()
+        lugs = self.lugs()
         place = self.placing()
         pads = {pad.ref: place(pad.x_mm, pad.y_mm) for pad in self.board.pads}
         for x, y, to_x, to_y, now in sorted(self.marking.leads, key=lambda lead: lead[4]):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -15,8 +16,9 @@ ROOMY, UNBOUND = 400, 16_777_215  # px high: from where on a picture shows a par
 
 
 class StagePicture(QWidget):
-    """What the Picture lane shows in a stage. ``board`` is its map, where it has one."""
+    """What the Picture lane shows in a stage. ``board`` is its map, where it has one; ``traced`` tells a lug that was clicked."""
 
+    traced = pyqtSignal(str)
     board: BoardMap | None = None
     beside: QWidget | None = None  # what gives its room to the rest where the window is low
     worker: Jobs | None = None  # for what takes longer than a redraw may
@@ -43,6 +45,7 @@ class BoardFrame(StagePicture):
         self.column.setContentsMargins(8, 4, 8, 4)
         self.map = self.board = BoardMap()
         self.column.addWidget(self.map, 1)
+        self.map.traced.connect(self.traced)
 
     def forget(self) -> None:
         self.map.forget()

@@ -29,6 +29,7 @@ class Picture(BoardFrame):
         super().__init__()
         self.inside = InsideMap()
         self.column.addWidget(self.inside, 1)
+        self.inside.traced.connect(self.traced)
         self.inside.hide()
         self.lugs = self.beside = LugPortraits()
         self.column.addWidget(self.lugs)

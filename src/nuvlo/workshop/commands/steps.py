@@ -5,6 +5,7 @@ from __future__ import annotations
 from nuvlo.craft.high_voltage import STAY_OUT
 from nuvlo.diagnosis.probes import TOUCH
 from nuvlo.kit import Stage
+from nuvlo.kit.step_id import wire_step
 from nuvlo.logbook import (
     CautionConfirmed,
     ChoiceMade,
@@ -102,6 +103,21 @@ def step(s: Session, given: Words) -> Reply:
         raise Refused(Problem(f"'{caution.task.title}' comes first.", "Read it, do what it says, and confirm it."))
     s.look_at(found[fits[0]].task.id)
     return Reply(f"{found[fits[0]].task.title}. Space returns to where you were.")
+
+
+def trace(s: Session, given: Words) -> Reply:
+    """The wires of a lug or a pad, or one by its name; while they are run, the step of the first that is still to come."""
+    wanted = given.text.strip().lower()
+    wires = [w for w in s.kit.wires if wanted in (w.name.lower(), w.start.lower(), w.end.lower())]
+    if not wires:
+        raise Refused(Problem(f"no wire goes to '{given.text}'.", "Name a lug as J1.tip, a pad as W3, or a wire by its number.", ref=given.text))
+    told = " ".join(f"Wire {w.name}, {w.colour}: {w.start} to {w.end}." for w in wires)
+    steps = {f.task.id: f for f in s.findings(Stage.HOOK_UP)} if s.stage is Stage.HOOK_UP else {}
+    mine = [steps[one] for w in wires if (one := wire_step(w.name)) in steps]
+    if mine:
+        s.look_at(next((f for f in mine if not f.done), mine[0]).task.id)
+        return Reply(f"{told} Space returns to where you were.")
+    return Reply(told)
 
 
 def stage(s: Session, given: StageNamed) -> Reply:

@@ -117,6 +117,8 @@ ROWS: tuple[Verb, ...] = (
          button="Step before"),
     Verb("step", "Look at another step of this stage, to read it again.", "step tp3", arg.words, steps.step, needs="Which step?",
          keeps=_keeps(STEP, STAGE), looks=True),
+    Verb("trace", "Where the wires of a lug or a pad go; in Hook up, the step of the first that is not in.", "trace j1.tip", arg.words, steps.trace,
+         needs="Which lug, pad or wire?", keeps=_keeps(STEP, STAGE), looks=True),
     Verb("stage", "Go to another stage.", "stage wake", arg.stage, steps.stage, needs="Which stage?",
          keeps=_keeps(STEP, STAGE), looks=True),
     Verb("undo", "Take the last entry back.", "undo", does=steps.undo, short=("u",), button="Undo",
