@@ -16,6 +16,7 @@ from nuvlo.diagnosis.diagnosis import Diagnosis, Group, Ranking
 from nuvlo.diagnosis.probes import Reading
 from nuvlo.instruments.practice import PracticeBench
 from nuvlo.model import Window
+from nuvlo.model.asked import ringing_out
 from nuvlo.quantity import Measured, Verdict, judge
 
 METERED = ("voltage", "current", "resistance", "capacitance", "tone", "lifted")
@@ -91,8 +92,8 @@ def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapp
         known.update(shown)
         if key in shown and judge(shown[key], w.low, w.high) is Verdict.OUT:
             break
-    tried = set(known)
-    ranking = soon = d.rank(known, METERED)
+    tried, rung = set(known), ringing_out(d.kit)  # which Hook up had passed
+    ranking = soon = d.rank(known, METERED, rung=rung)
     for count in range(MOST_READINGS):
         soon = ranking if count <= FEW_READINGS else soon
         sure = ranking.accused and ranking.accused.probability > SURE and len(parts_of(ranking.accused)) <= MOST_PARTS
@@ -100,7 +101,7 @@ def ask(d: Diagnosis, windows: Sequence[Window], taken: Callable[[Reading], Mapp
             return soon, ranking, count
         tried.add(ranking.next[0].of)
         known.update(taken(ranking.next[0]))
-        ranking = d.rank(known, METERED, skipped=tried)
+        ranking = d.rank(known, METERED, skipped=tried, rung=rung)
     return soon, ranking, MOST_READINGS
 
 

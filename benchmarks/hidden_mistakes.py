@@ -97,7 +97,7 @@ def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool, windo
     dice = np.random.default_rng(seed)
     taken = to_a_stop(d, bench, windows)
     tried: set[Observable] = set()
-    sure, ranking = MOST_READINGS + 1, d.rank(taken)
+    sure, ranking = MOST_READINGS + 1, d.rank(taken, rung=asked.ringing_out(d.kit))
     for count in range(1, MOST_READINGS + 1):
         left = [r for r in d.readings if r.of not in tried | taken.keys()]
         if not left:
@@ -105,15 +105,16 @@ def play(d: Diagnosis, hidden: Sequence[Mistake], seed: int, chosen: bool, windo
         r = ranking.next[0] if chosen and ranking.next else left[int(dice.integers(len(left)))]
         taken.update(told_by(bench, r))
         tried.add(r.of)  # where the display does not settle, too
-        ranking = d.rank(taken, skipped=tried)
+        ranking = d.rank(taken, skipped=tried, rung=asked.ringing_out(d.kit))
         if sure > MOST_READINGS and max(ranking.nothing_shown, *(g.probability for g in ranking.groups[:1])) > 0.9:
             sure = count
     return ranking, sure
 
 
 def pick(d: Diagnosis, dice: np.random.Generator) -> Mistake:
-    """A mistake as often as each is made."""
-    return d.mistakes[int(dice.choice(len(d.mistakes), p=d.weights / d.weights.sum()))]
+    """A mistake as often as each is made, of those that a practice bench can hide: with parts."""
+    weights = d.weights * [not m.wired for m in d.mistakes]
+    return d.mistakes[int(dice.choice(len(d.mistakes), p=weights / weights.sum()))]
 
 
 def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 0, two: int = 0, windows: Sequence[Window] = ()) -> Score:
@@ -146,7 +147,7 @@ def score(d: Diagnosis, count: int, seed: int, chosen: bool = True, good: int = 
         while set(pair[0].refs) & set(pair[1].refs) or any(d.indistinct(m) for m in pair):
             pair = [pick(d, dice), pick(d, dice)]
         taken = read_all(d, own, seed + 20_000 + k, *pair)
-        ranking = d.rank(taken)
+        ranking = d.rank(taken, rung=asked.ringing_out(d.kit))
         called = ranking.unexplained > max(ranking.nothing_shown, ranking.accused.probability if ranking.accused else 0.0)
         shown = all(differ(d, taken, read_all(d, own, seed + 20_000 + k, one), one) for one in pair)
         out.two += 1

@@ -1,6 +1,6 @@
 """Mistakes edited into netlists as text and solved in an independent simulator, beside units of the model's own, asked in one way.
 
-Seeds here are used nowhere else. ``NUVLO_ELSEWHERE`` sets how many units are tried of each kit (40), ``NUVLO_KITS`` which.
+Seeds here are used nowhere else. ``NUVLO_ELSEWHERE`` sets how many units are tried of each kit (40), ``NUVLO_KITS`` which, ``NUVLO_SEED`` another.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from nuvlo.diagnosis.diagnosis import Diagnosis
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.workshop.demo import SHIPPED
 
-UNITS, SEED = int(os.environ.get("NUVLO_ELSEWHERE", "40")), 20261208
+UNITS, SEED = int(os.environ.get("NUVLO_ELSEWHERE", "40")), int(os.environ.get("NUVLO_SEED", "20261302"))
 NOTHING_TO_EDIT = ("oxbow",)  # drivers and wires alone
 KITS = os.environ.get("NUVLO_KITS", "").split() or [p.name for p in sorted(SHIPPED.iterdir()) if p.name not in NOTHING_TO_EDIT]
 
