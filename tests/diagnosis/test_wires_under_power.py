@@ -9,10 +9,12 @@ from nuvlo.diagnosis.probes import readings_of
 from nuvlo.diagnosis.trials import Trials
 from nuvlo.diagnosis.wires import every_mistake, mistakes_under_power, rung_out
 from nuvlo.files.kit_folder import read_kit
-from nuvlo.measurement import volts_at
+from nuvlo.logbook import Build
+from nuvlo.measurement import ohms_at, volts_at
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.quantity import Measured
+from nuvlo.stages import hook_up
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
 
@@ -75,6 +77,18 @@ def test_a_wire_that_is_cut_by_hand_is_among_the_suspects(name, wire, behind, ne
     place, share = told(())
     assert place < 3
     assert told(ringing_out(kit))[1] < share
+
+
+@pytest.mark.parametrize("name", WIRED)
+def test_who_did_all_that_hook_up_asks_has_rung_out_all_that_can_be(name):
+    """As its steps have it: of Tollgate's wires five in twenty-five counted, since both ends of each net were wanted."""
+    kit = read_kit(SHIPPED / name)
+    wires = [m for m in mistakes_under_power(kit) if m.wired]
+    asked = {t.of for t in hook_up.tasks(kit, Build("")) if t.of is not None}
+    told = rung_out(kit, wires, asked)
+    assert told == rung_out(kit, wires, [ohms_at(end) for w in kit.wires for end in w.ends] + ringing_out(kit))
+    switched = {w.name for w in kit.ringing.wires if w.net not in {net for _, net in kit.ringing.places}}  # which only a throw shows
+    assert {m.id for m in wires if m.pads and not any(m.text.startswith(f"wire {n} ") for n in switched)} == told
 
 
 def test_only_a_wire_whose_whole_net_was_rung_out_counts_as_rung_out():

@@ -10,7 +10,7 @@ from nuvlo.diagnosis.probes import WHOLE, Reading, readings_of
 from nuvlo.kit import Kit
 from nuvlo.kit.nets import GROUND_NAMES
 from nuvlo.kit.schema import Tone
-from nuvlo.measurement import Observable
+from nuvlo.measurement import Observable, ohms_at
 from nuvlo.model import wired
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.bonds import shell_bonds
@@ -53,8 +53,8 @@ def rung_out(kit: Kit, mistakes: Iterable[Mistake], taken: Collection[Observable
     """The ids of those mistakes with wires for which all was read that the ring-out asks of their nets."""
     nets = {end: w.net for w in kit.ringing.wires for end in w.ends} | {b.other: b.net for b in shell_bonds(kit)}
     asked: dict[str, list[Observable]] = {}
-    for of in ringing_out(kit):
-        asked.setdefault(nets.get(of.place, ""), []).append(of)
+    for place, net in (*kit.ringing.places, *((b.other, b.net) for b in shell_bonds(kit))):
+        asked.setdefault(net, []).append(ohms_at(place))
     return {m.id for m in mistakes if m.wired and (places := [of for end in m.pads for of in asked.get(nets.get(end, ""), ())]) and all(of in taken for of in places)}
 
 
