@@ -232,7 +232,7 @@ def rung(point):
     return ReadingTaken(point=point, quantity="resistance", value=1000.0, uncertainty=8.0, unit="Ω", stage="hook_up")
 
 
-@pytest.mark.parametrize(("name", "before", "new", "twice"), [("gorsefire", "FUZZ.3", "W6", 0), ("gorsefire", "SW1.5", "J2.tip", 0), ("kilnlight", "W9", "SKT1.1", 2),
+@pytest.mark.parametrize(("name", "before", "new", "twice"), [("gorsefire", "FUZZ.3", "W6", 0), ("gorsefire", "SW1.5", "J2.tip", 0), ("kilnlight", "W9", "SKT1.1", 8),
                                                               ("tollgate", "T1.3", "W1", 0), ("lampwick", "VOL.L3", "W6", 2)])  # fmt: skip
 def test_a_net_that_was_rung_out_at_one_end_stays_so_once_the_unit_was_powered(name, before, new, twice):
     """Each net was asked at its first end alone, and units built so are finished."""
