@@ -1,18 +1,20 @@
 """A stop under power may accuse a wire: the unit with its wires as elements reads as the plain one does, and a wire that is cut in a netlist by hand and
 solved in an independent simulator is found."""
 
+import numpy as np
 import pytest
 
-from nuvlo.diagnosis.diagnosis import Diagnosis
+from nuvlo.diagnosis.diagnosis import GOOD, UNEXPLAINED, Diagnosis
 from nuvlo.diagnosis.mistakes import Mistake
 from nuvlo.diagnosis.probes import readings_of
 from nuvlo.diagnosis.trials import Trials
-from nuvlo.diagnosis.wires import every_mistake, mistakes_under_power, rung_out
+from nuvlo.diagnosis.wires import every_mistake, mistakes_under_power, on_wires, rung_out
 from nuvlo.files.kit_folder import read_kit
 from nuvlo.logbook import Build
 from nuvlo.measurement import ohms_at, volts_at
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.ensemble import as_they_stand, laws, sample
+from nuvlo.model.wired import leads_at
 from nuvlo.quantity import Measured
 from nuvlo.stages import hook_up
 from nuvlo.workshop.demo import SHIPPED
@@ -70,7 +72,7 @@ def test_a_wire_that_is_cut_by_hand_is_among_the_suspects(name, wire, behind, ne
 
     def told(rung):
         groups = [g for g in d.rank(taken, rung=rung).groups if not g.silent]
-        place = next(k for k, g in enumerate(groups) if any(m.wired and m.text.startswith(wire) for m in g.mistakes))
+        place = next(k for k, g in enumerate(groups) if any(m.kind == "wire-open" and m.text.startswith(wire) for m in g.mistakes))
         print(place, [(round(g.probability, 3), [m.text for m in g.mistakes]) for g in groups[:3]])
         return place, groups[place].probability
 
@@ -89,6 +91,30 @@ def test_who_did_all_that_hook_up_asks_has_rung_out_all_that_can_be(name):
     assert told == rung_out(kit, wires, [ohms_at(end) for w in kit.wires for end in w.ends] + ringing_out(kit))
     switched = {w.name for w in kit.ringing.wires if w.net not in {net for _, net in kit.ringing.places}}  # which only a throw shows
     assert {m.id for m in wires if m.pads and not any(m.text.startswith(f"wire {n} ") for n in switched)} == told
+
+
+@pytest.mark.parametrize(("name", "place", "net", "node"), [
+    ("millrace", "TP13", "rawp", "lug#j1@rawp"), ("lampwick", "TP12", "batt", "lug#clip@batt"), ("gorsefire", "TP0", "dcin", "dcin"), ("gorsefire", "TP6", "top", "top"),
+    ("kilnlight", "TP6", "a1", "a1"), ("tollgate", "TP1", "inl", "lug#j1@inl"), ("oxbow", "TP1", "red", "lug#jack@red"), ("landing", "R1.1", "dcin", "dcin"),
+])  # fmt: skip
+def test_a_lead_lies_on_the_board_at_a_pad_and_else_where_the_net_ends(name, place, net, node):
+    assert leads_at(read_kit(SHIPPED / name), place, net) == node
+
+
+def test_where_a_kit_names_a_net_alone_the_lead_lies_on_either_side_of_the_wire():
+    kit = read_kit(SHIPPED / "landing")
+    tip = next(r for r in readings_of(kit) if r.of == ohms_at("OC2"))
+    assert [on_wires(kit, tip, turn) for turn in range(4)] == [("gtr", "0"), ("lug#j1@gtr", "lug#j1@0")] * 2
+
+
+def test_wires_take_the_chance_of_no_part():
+    """What is taken to be so before anything is read: one part in seventy of all, beside a good unit, is so whether wires are tried or not."""
+    d = Diagnosis(read_kit(SHIPPED / "gorsefire"))
+    likely, unexplained = d.posterior({})
+    parts = np.array([not m.wired for m in d.mistakes])
+    assert likely[1:][parts].sum() / likely[0] == pytest.approx((1 - GOOD - UNEXPLAINED) / GOOD)
+    assert unexplained / likely[0] == pytest.approx(UNEXPLAINED / GOOD, rel=0.01)
+    assert likely[1:][~parts].sum() / likely[1:][parts].sum() == pytest.approx(d.weights[~parts].sum() / d.weights[parts].sum())
 
 
 def test_only_a_wire_whose_whole_net_was_rung_out_counts_as_rung_out():
