@@ -1,6 +1,9 @@
 """A stop under power may accuse a wire: the unit with its wires as elements reads as the plain one does, and a wire that is cut in a netlist by hand and
 solved in an independent simulator is found."""
 
+from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 
@@ -10,13 +13,16 @@ from nuvlo.diagnosis.probes import readings_of
 from nuvlo.diagnosis.trials import Trials
 from nuvlo.diagnosis.wires import every_mistake, mistakes_under_power, on_wires, rung_out
 from nuvlo.files.kit_folder import read_kit
+from nuvlo.kit.step_id import wire_step
 from nuvlo.logbook import Build
+from nuvlo.logbook.build import Reading
 from nuvlo.measurement import ohms_at, volts_at
 from nuvlo.model.asked import ringing_out
 from nuvlo.model.ensemble import as_they_stand, laws, sample
 from nuvlo.model.wired import leads_at
 from nuvlo.quantity import Measured
 from nuvlo.stages import hook_up
+from nuvlo.stages.suspects import passed_rung
 from nuvlo.workshop.demo import SHIPPED
 from tests.circuit import ngspice
 
@@ -137,3 +143,21 @@ def test_a_wire_is_known_by_the_same_id_in_both_tables_and_one_of_a_supply_leave
     assert {m.kind for m in here if m.wired} == {"wire-open", "wire-ground"}
     gone = {s.element for s in kit.info.supply for m in here if (s.element, 0.0) in m.besides}
     assert gone == {s.element for s in kit.info.supply}
+
+
+AT = datetime(2026, 11, 3, tzinfo=UTC)
+
+
+@pytest.mark.parametrize(("value", "expected", "wire_on", "counts"), [
+    (900.0, (1000.0, 800.0, 1200.0), -1, True), (900.0, (1000.0, 800.0, 1200.0), None, True), (900.0, (1000.0, 800.0, 1200.0), 1, False),
+    (1300.0, (1000.0, 800.0, 1200.0), -1, False), (np.inf, (1000.0, 800.0, 1200.0), -1, False), (np.inf, (np.inf, 1e7, np.inf), -1, True), (900.0, None, -1, False),
+])  # fmt: skip
+def test_a_wire_counts_as_rung_out_only_where_it_read_as_it_should(value, expected, wire_on, counts):
+    """What was accepted out of its window, or read before its wire was on, vouches for no wire; nor does what had no window to be judged by."""
+    kit = SimpleNamespace(wiring=False, kit=read_kit(SHIPPED / "gorsefire"))
+    of = ohms_at("W6")
+    early = Reading(of, Measured(1000.0, 8.0, "Ω"), "hook_up", AT - timedelta(minutes=9), "typed", expected=(1000.0, 800.0, 1200.0))
+    readings = [early, Reading(of, Measured(value, 8.0, "Ω"), "hook_up", AT, "typed", expected=expected)]
+    done = {} if wire_on is None else {wire_step("7"): AT + timedelta(minutes=wire_on)}
+    assert passed_rung(SimpleNamespace(readings=readings, done_at=done), kit) == ({of} if counts else set())
+    assert not passed_rung(SimpleNamespace(readings=readings, done_at=done), SimpleNamespace(wiring=True, kit=kit.kit))

@@ -18,7 +18,7 @@ from nuvlo.diagnosis.probes import CLOSE, COLD, OVER, SENSES, TOUCH, WHOLE, Read
 from nuvlo.diagnosis.wires import rings_out
 from nuvlo.kit import Kit, Stage
 from nuvlo.kit.nets import GROUND_NAMES
-from nuvlo.kit.step_id import StepId
+from nuvlo.kit.step_id import StepId, wire_step
 from nuvlo.logbook import Build
 from nuvlo.measurement import Observable
 from nuvlo.model.wired import probes
@@ -169,10 +169,15 @@ def taken_of(build: Build, diagnosis: Diagnosis) -> dict[Observable, Measured]:
 
 
 def passed_rung(build: Build, diagnosis: Diagnosis) -> set[Observable]:
-    """What was read of wires in Hook up, where that is over."""
+    """What was read of wires in Hook up as it should, with the wire on: neither what was accepted as it was, nor a pad that was read before."""
     if diagnosis.wiring:
         return set()
-    return {r.of for r in build.readings if r.stage == Stage.HOOK_UP.value}
+    newest = {r.of: r for r in build.readings if r.stage == Stage.HOOK_UP.value}
+    on = {end: at for w in diagnosis.kit.wires if (at := build.done_at.get(wire_step(w.name))) is not None for end in w.ends}
+    return {
+        of for of, r in newest.items()
+        if r.expected is not None and r.expected[1] <= r.measured.value <= r.expected[2] and (of.place not in on or r.at >= on[of.place])
+    }  # fmt: skip
 
 
 def suspect(diagnosis: Diagnosis, build: Build, stop: Task, skipped: Collection[Observable] = ()) -> Suspicion:
